@@ -1,0 +1,51 @@
+import { cryptomatteHeader, hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
+import type { Zlib } from '../src/core/formats/exr-codecs.ts'
+import { textAttribute, writeExr, type ExrChannelData } from '../src/core/formats/exr-write.ts'
+import { numberToHalf } from '../src/core/picture/half.ts'
+import type { FrameRows } from './frame.ts'
+import { objects } from './scene.ts'
+
+const idLayer = 'objects'
+const idOf = objects.map((name) => hashToFloat(hashName(name)))
+
+/** One channel out of interleaved data. */
+function channel(name: string, type: 'half' | 'float', data: Float32Array, stride: number, at: number): ExrChannelData {
+  const count = data.length / stride
+  if (type === 'float') {
+    return { name, type, values: Float32Array.from({ length: count }, (_, i) => data[i * stride + at]!) }
+  }
+  const clamped = (v: number) => Math.min(65504, Math.max(-65504, v))
+  return { name, type, values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(data[i * stride + at]!))) }
+}
+
+/** All passes of a frame as one EXR with layers, object masks as Cryptomatte of two levels (four ranks). */
+export function encodeFrame(rows: FrameRows, width: number, height: number, zlib: Zlib): Uint8Array {
+  const layer = (name: string, letters: string, type: 'half' | 'float', data: Float32Array) =>
+    [...letters].map((letter, i) => channel(`${name}${letter}`, type, data, letters.length, i))
+  const ids = new Float32Array(rows.ids.length)
+  for (let i = 0; i < ids.length; i += 2) {
+    if (rows.ids[i] === 0) continue
+    ids[i] = idOf[rows.ids[i]! - 1]!
+    ids[i + 1] = rows.ids[i + 1]!
+  }
+  const ranks = ['00.R', '00.G', '00.B', '00.A', '01.R', '01.G', '01.B', '01.A']
+  return writeExr(
+    {
+      dataWindow: [0, 0, width - 1, height - 1],
+      displayWindow: [0, 0, width - 1, height - 1],
+      compression: 'zip',
+      channels: [
+        ...layer('', 'RGBA', 'half', rows.beauty),
+        ...layer('depth.', 'Z', 'float', rows.depth),
+        ...layer('normal.', 'XYZ', 'half', rows.normal),
+        ...layer('position.', 'XYZ', 'float', rows.position),
+        ...layer('emission.', 'RGB', 'half', rows.emission),
+        ...layer('reflection.', 'RGB', 'half', rows.reflection),
+        ...layer('motion.', 'XY', 'half', rows.motion),
+        ...ranks.map((rank, i) => channel(`${idLayer}${rank}`, 'float', ids, 8, i)),
+      ],
+      attributes: cryptomatteHeader(idLayer, objects).map(([name, text]) => textAttribute(name, text)),
+    },
+    zlib,
+  )
+}

@@ -1,0 +1,50 @@
+// Brings the demo shot into the database, once.  node dist/load-demo.mjs FOLDER
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import { saveComp } from '../src/server/db/comps.ts'
+import { insertFrame, insertMedia, readMedia } from '../src/server/db/media.ts'
+import { getPool } from '../src/server/db/pool.ts'
+import { findShot, insertShot, saveThumbnail } from '../src/server/db/shots.ts'
+import { loadStoredPass, NodeEngine } from '../src/server/engine/node-engine.ts'
+import { makeThumbnail } from '../src/server/engine/thumbnail.ts'
+import { decodeStored } from '../src/server/media/decode-file.ts'
+import { storeFile, writeWhole } from '../src/server/media/store.ts'
+import { demoComp, demoMedia } from './demo-comp.ts'
+
+export const demoShotId = 'grottodemo01'
+const name = 'Grotto descent'
+
+async function load(folder: string): Promise<void> {
+  const pool = getPool()
+  if (await findShot(pool, demoShotId)) return
+  const files: Record<string, { name: string; files: Record<string, string> }> = {}
+  const rows: (() => Promise<void>)[] = []
+  let size = { width: 960, height: 540 }
+  for (const [ref, stem] of Object.entries(demoMedia)) {
+    const fileName = [`${stem}.0001.exr`, `${stem}.0001.png`].find((f) => existsSync(join(folder, f)))
+    if (!fileName) throw new Error(`${stem} is missing in ${folder}`)
+    const hash = await storeFile(join(folder, fileName))
+    const info = await decodeStored(hash)
+    if (ref === 'cave') size = { width: info.width, height: info.height }
+    files[ref] = { name: stem, files: { 1: fileName } }
+    rows.push(async () => {
+      await insertMedia(pool, demoShotId, ref, stem, info.passes)
+      const { width, height, warnings } = info
+      await insertFrame(pool, demoShotId, ref, { frame: 1, fileHash: hash, fileName, bytes: 0, width, height, warnings })
+    })
+  }
+  const comp = demoComp(size.width, size.height)
+  await insertShot(pool, demoShotId, name)
+  for (const row of rows) await row()
+  await saveComp(pool, demoShotId, 0, comp)
+  const engine = new NodeEngine(loadStoredPass)
+  const { picture } = await engine.renderFrame(comp, (await readMedia(pool, demoShotId)).table, 1)
+  await saveThumbnail(pool, demoShotId, makeThumbnail(picture))
+  await engine.close()
+  // The same shot as a portable file, for the command line.
+  const shotFile = { format: 'zafiro-shot', version: 1, name, comp, media: files }
+  await writeWhole(join(folder, 'grotto-descent.zafiro.json'), new TextEncoder().encode(JSON.stringify(shotFile, undefined, 2)))
+}
+
+await load(process.argv[2] ?? '.')
+await getPool().end()

@@ -1,0 +1,56 @@
+// Writes what is derived from sources and not kept in git: the kernels as WebAssembly and the effect registry.
+import { execFileSync } from 'node:child_process'
+import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
+const at = (...parts) => join(root, ...parts)
+
+function writeIfChanged(file, text) {
+  if (existsSync(file) && readFileSync(file, 'utf8') === text) return
+  writeFileSync(file, text)
+}
+
+function newest(folder) {
+  return Math.max(...readdirSync(folder).map((name) => statSync(join(folder, name)).mtimeMs))
+}
+
+/** Compiles AssemblyScript to a base64 string inside a module, so that browser and server load it the same way. */
+export function generateKernels() {
+  const sources = at('src/core/kernels/assembly')
+  const target = at('src/core/kernels/kernels.gen.ts')
+  if (existsSync(target) && statSync(target).mtimeMs > newest(sources)) return
+  mkdirSync(at('dist'), { recursive: true })
+  const wasm = at('dist/kernels.wasm')
+  const options =
+    '-O3 --noAssert --runtime stub --enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
+  execFileSync(
+    process.execPath,
+    [at('node_modules/assemblyscript/bin/asc.js'), join(sources, 'index.ts'), ...options.split(' '), '-o', wasm],
+    { stdio: 'inherit' },
+  )
+  writeFileSync(target, `export const kernelWasm =\n  '${readFileSync(wasm).toString('base64')}'\n`)
+}
+
+/** Lists every effect file in a registry module. */
+export function generateEffects() {
+  const folder = at('src/core/effects')
+  const ids = readdirSync(folder)
+    .filter((name) => /^[a-z0-9-]+\.ts$/.test(name) && !['effect.ts', 'registry.ts', 'dials.ts'].includes(name))
+    .map((name) => name.slice(0, -3))
+    .sort()
+  const variable = (id) => id.replace(/-(.)/g, (_, c) => c.toUpperCase())
+  writeIfChanged(
+    join(folder, 'index.gen.ts'),
+    ids.map((id) => `import ${variable(id)} from './${id}.ts'\n`).join('') +
+      `\nexport const effectList = [${ids.map(variable).join(', ')}] as const\n`,
+  )
+}
+
+export function generate() {
+  generateKernels()
+  generateEffects()
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) generate()

@@ -1,0 +1,149 @@
+// What must be there before anything runs: node packages, system packages, generated sources, bundles, the web build.
+// Plain Node without packages, so that it runs on a fresh machine.
+import { spawn } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
+const at = (...parts) => join(root, ...parts)
+
+/** A failure to be told in one sentence, without a stack. */
+export class Refusal extends Error {}
+
+const isQuiet = () => process.env.ZAFIRO_QUIET === '1'
+export const say = (line) => {
+  if (!isQuiet()) console.log(line)
+}
+
+/** Runs a stage of the work and says how long it took. */
+export async function stage(what, work) {
+  const started = performance.now()
+  const result = await work()
+  if (result !== false) say(`  ${what} (${((performance.now() - started) / 1000).toFixed(1)} s)`)
+  return result
+}
+
+/** Runs a command to its end; its output is shown only when it fails. */
+export function run(command, args, options = {}) {
+  return new Promise((done, fail) => {
+    const child = spawn(command, args, { cwd: root, stdio: ['ignore', 'pipe', 'pipe'], ...options })
+    let output = ''
+    const keep = (data) => {
+      output = (output + data).slice(-20000)
+    }
+    child.stdout?.on('data', keep)
+    child.stderr?.on('data', keep)
+    child.on('error', (error) => fail(new Refusal(`${command} could not be started: ${error.message}`)))
+    child.on('exit', (code) =>
+      code === 0 ? done(output) : fail(new Refusal(`${command} ${args.slice(0, 3).join(' ')} failed:\n${output.trim()}`)),
+    )
+  })
+}
+
+function hashOf(files) {
+  const hash = createHash('sha256')
+  for (const file of files) hash.update(file).update(readFileSync(file))
+  return hash.digest('hex')
+}
+
+function filesBelow(folder, wanted = () => true) {
+  return readdirSync(folder, { withFileTypes: true })
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
+    .flatMap((entry) => {
+      const path = join(folder, entry.name)
+      if (entry.isDirectory()) return filesBelow(path, wanted)
+      return wanted(entry.name) ? [path] : []
+    })
+}
+
+/** Does work when the files it depends on have changed since it was last done. */
+async function whenStale(stampFile, files, result, work) {
+  const stamp = hashOf(files)
+  if (result.every((f) => existsSync(f)) && existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return false
+  rmSync(stampFile, { force: true })
+  await work()
+  mkdirSync(dirname(stampFile), { recursive: true })
+  writeFileSync(stampFile, stamp)
+  return true
+}
+
+export function checkNode() {
+  const [major, minor] = process.versions.node.split('.').map(Number)
+  if (major < 20 || (major === 20 && minor < 9)) throw new Refusal(`Zafiro needs Node 20.9 or newer; this is ${process.versions.node}.`)
+}
+
+export function ensureNodePackages() {
+  return stage('node packages installed', () =>
+    whenStale(at('node_modules/.zafiro-stamp'), [at('package.json'), at('package-lock.json')], [at('node_modules/next')], () =>
+      run('npm', ['install', '--no-audit', '--no-fund']),
+    ),
+  )
+}
+
+function find(command) {
+  const folders = [...(process.env.PATH ?? '').split(':'), '/usr/sbin', '/usr/bin', '/usr/local/sbin']
+  return folders.map((f) => join(f, command)).find((f) => existsSync(f))
+}
+
+/** Installs Debian packages whose command is missing: { mariadbd: 'mariadb-server' }. */
+export async function ensureSystemPackages(wanted) {
+  const missing = Object.entries(wanted).filter(([command]) => !find(command)).map(([, name]) => name)
+  if (missing.length === 0) return
+  const command = `apt-get install -y --no-install-recommends ${missing.join(' ')}`
+  if (process.getuid?.() !== 0 || !find('apt-get'))
+    throw new Refusal(`These system packages are missing: ${missing.join(', ')}.\nInstall them with:\n  sudo ${command}`)
+  await stage(`system packages installed: ${missing.join(', ')}`, async () => {
+    const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
+    await run('apt-get', ['update'], { env })
+    await run('apt-get', command.split(' ').slice(1), { env })
+  })
+}
+
+/** Kernels, effect registry, and the programs of the server side as single files in dist/. */
+export async function ensureBundles() {
+  const isSource = (name) => /\.(ts|tsx|sql)$/.test(name) && !/\.(gen|test)\.ts$/.test(name)
+  const files = [...filesBelow(at('src'), isSource), ...filesBelow(at('demo'), isSource), at('scripts/prepare.mjs'), at('scripts/generate.mjs')]
+  return stage('kernels and programs built', () =>
+    whenStale(at('dist/.stamp'), files, [at('dist/cli.mjs'), at('src/core/effects/index.gen.ts')], async () => {
+      await run(process.execPath, [at('scripts/generate.mjs')])
+      const { build } = await import('esbuild')
+      await build({
+        entryPoints: {
+          cli: at('src/cli/main.ts'),
+          'hand-thread': at('src/server/engine/hand-thread.ts'),
+          'decode-thread': at('src/server/media/decode-thread.ts'),
+          'render-thread': at('src/server/render/render-thread.ts'),
+          'render-worker': at('src/server/render/render-worker.ts'),
+          migrate: at('src/server/db/migrate-main.ts'),
+          'stand-in': at('demo/stand-in.ts'),
+          'load-demo': at('demo/load-demo.ts'),
+        },
+        outdir: at('dist'),
+        outExtension: { '.js': '.mjs' },
+        bundle: true,
+        platform: 'node',
+        format: 'esm',
+        target: 'node20',
+        packages: 'external',
+        sourcemap: true,
+        logLevel: 'warning',
+      })
+    }),
+  )
+}
+
+/** The web application, built for production. */
+export async function ensureWebBuild() {
+  const isSource = (name) => /\.(ts|tsx|css)$/.test(name) && !/\.(gen|test)\.ts$/.test(name)
+  const files = [...filesBelow(at('src'), isSource), ...['package-lock.json', 'next.config.ts', 'postcss.config.mjs'].map((f) => at(f))]
+  return stage('web application built', () =>
+    whenStale(at('.next/.zafiro-stamp'), files, [at('.next/BUILD_ID')], () =>
+      run(process.execPath, [at('node_modules/next/dist/bin/next'), 'build'], {
+        env: { ...process.env, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: 'production' },
+      }),
+    ),
+  )
+}
+

@@ -1,0 +1,103 @@
+import { availableParallelism } from 'node:os'
+import { Worker } from 'node:worker_threads'
+import sharp from 'sharp'
+import { createControl, createKernelMemory } from '../core/kernels/crew.ts'
+import { plainKernels } from '../core/kernels/plain-kernels.ts'
+import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
+import { createKernels } from '../core/kernels/wasm-kernels.ts'
+import { plainStore } from '../core/picture/picture.ts'
+
+interface Result {
+  readonly name: string
+  readonly size: string
+  readonly threads: number
+  readonly medianMs: number
+  readonly reference: string
+  readonly referenceMs: number
+  /** medianMs / referenceMs. */
+  readonly ratio: number
+  readonly target: number | null
+}
+
+type Work = () => unknown
+
+const median = (times: number[]) => times.toSorted((a, b) => a - b)[Math.floor(times.length / 2)]!
+
+/** Median times of works that take turns, so that a slow moment of the machine meets all of them. */
+async function alternate(works: readonly Work[], rounds: number): Promise<number[]> {
+  const times = works.map((): number[] => [])
+  for (let round = -1; round < rounds; round++)
+    for (const [i, work] of works.entries()) {
+      const started = performance.now()
+      await work()
+      if (round >= 0) times[i]!.push(performance.now() - started)
+    }
+  return times.map(median)
+}
+
+/** `zafiro bench`: kernels against named references in the same run, as ratios. */
+export async function runBench(asJson: boolean, say: (line: string) => void): Promise<void> {
+  const [width, height] = [1920, 1080]
+  const results: Result[] = []
+  const hand = new URL('./hand-thread.mjs', import.meta.url)
+  const crews = [1, Math.min(2, availableParallelism())].map((threads) => {
+    const memory = createKernelMemory(2048)
+    const control = createControl()
+    const workers = Array.from({ length: threads - 1 }, () => new Worker(hand, { workerData: { memory, control } }))
+    for (const worker of workers) worker.unref()
+    return { threads, workers, ...createKernels(memory, control, threads - 1) }
+  })
+  const codes = Buffer.from(Uint8Array.from({ length: width * height * 4 }, (_, i) => (Math.imul(i, 2654435761) >>> 24) & 255))
+  const raw = { raw: { width, height, channels: 4 } } as const
+  // sharp works on as many threads as the kernels it is set beside.
+  const sharpOver = () => sharp(codes, raw).composite([{ input: codes, ...raw, blend: 'over' }]).raw().toBuffer()
+  const sharpBlur = () => sharp(codes, raw).blur(20).raw().toBuffer()
+
+  for (const { threads, kernels, store, workers } of crews) {
+    sharp.concurrency(threads)
+    const [a, b, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [ReturnType<typeof store.take>, ReturnType<typeof store.take>, ReturnType<typeof store.take>]
+    for (const picture of [a, b]) picture.data.forEach((_, i) => { picture.data[i] = codes[i]! / 255 })
+    const copy = () => { out.data.set(a.data) }
+    const workshop = { kernels, store }
+    const bloom = () => {
+      kernels.brightPass(out, a, 0.4, 0.2, 100)
+      spreadLight(out, out, 60, 0, workshop)
+    }
+    // Addresses first: taking memory may replace the buffer by a larger one.
+    const [halvesAt, shownAt] = [store.takeBytes(a.data.length * 2), store.takeBytes(a.data.length)]
+    const halves = new Uint16Array(store.memory.buffer, halvesAt, a.data.length)
+    const shown = new Uint8Array(store.memory.buffer, shownAt, a.data.length)
+    const rows: [name: string, work: Work, reference: string, referenceWork: Work, target: number | null][] = [
+      ['over', () => { kernels.join(out, a, b, undefined, 'over', 1) }, 'memory copy', copy, threads === 1 ? 1.6 : null],
+      ['over', () => { kernels.join(out, a, b, undefined, 'over', 1) }, 'sharp 8-bit over', sharpOver, 0.16],
+      ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
+      ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'sharp 8-bit blur(20)', sharpBlur, 0.2],
+      ['bloom', bloom, 'memory copy', copy, threads === 1 ? 5 : null],
+      ['half to float', () => { kernels.halfToFloat(out.data, halves) }, 'memory copy', copy, threads === 1 ? 1.7 : null],
+      ['float to half', () => { kernels.floatToHalf(halves, a.data) }, 'memory copy', copy, threads === 1 ? 3 : null],
+      ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
+    ] // prettier-ignore
+    for (const [name, work, reference, referenceWork, target] of rows) {
+      const [medianMs, referenceMs] = (await alternate([work, referenceWork], 15)) as [number, number]
+      results.push({ name, size: `${width}x${height}`, threads, medianMs, reference, referenceMs, ratio: medianMs / referenceMs, target })
+    }
+    if (threads === 1) {
+      // The plain twin is slow: a smaller picture for both.
+      const [w, h] = [480, 270]
+      const small = [0, 1].map(() => store.take(w, h, 4))
+      const plain = { width: w, height: h, channels: 4 as const, data: new Float32Array(w * h * 4), at: -1 }
+      const works = [() => { gaussianBlur(small[0]!, small[1]!, 8, workshop) }, () => { gaussianBlur(plain, plain, 8, { kernels: plainKernels, store: plainStore }) }]
+      const [medianMs, referenceMs] = (await alternate(works, 5)) as [number, number]
+      results.push({ name: 'gaussian sigma 8', size: `${w}x${h}`, threads, medianMs, reference: 'plain TypeScript twin', referenceMs, ratio: medianMs / referenceMs, target: 0.33 })
+    }
+    await Promise.all(workers.map((worker) => worker.terminate()))
+  }
+  if (asJson) {
+    say(JSON.stringify({ results }, undefined, 2))
+    return
+  }
+  for (const r of results) {
+    const goal = r.target === null ? '' : r.ratio <= r.target ? `  (to reach ${r.target}: reached)` : `  (to reach ${r.target})`
+    say(`${r.name.padEnd(18)} ${r.size} ${r.threads} thread(s)  ${r.medianMs.toFixed(1).padStart(7)} ms = ${r.ratio.toFixed(2).padStart(5)} × ${r.reference}${goal}`)
+  }
+}

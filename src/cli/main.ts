@@ -1,0 +1,81 @@
+import { parseArgs } from 'node:util'
+import { ProblemError } from '../core/comp/problem.ts'
+import { FormatError } from '../core/formats/format-error.ts'
+import { runBench } from './bench.ts'
+import { listEffects } from './effects.ts'
+import { inspect } from './inspect.ts'
+import { renderShotFile } from './render.ts'
+import { UsageError } from './usage-error.ts'
+
+const usage = `zafiro: finishes rendered frames
+
+  zafiro inspect FILE [--pixel X,Y …] [--json]
+      what an EXR or PNG holds, and stored values at pixels (file coordinates, y down)
+  zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8
+      renders frames of a shot file
+  zafiro effects [--json]
+      every effect with its dials
+  zafiro bench [--json]
+      measures this machine against sharp and a plain memory copy`
+
+const say = (line: string) => {
+  process.stdout.write(line + '\n')
+}
+
+async function run(args: string[]): Promise<void> {
+  const [command, ...rest] = args
+  const json = { type: 'boolean', default: false } as const
+  switch (command) {
+    case 'inspect': {
+      const { values, positionals } = parseArgs({ args: rest, allowPositionals: true, options: { json, pixel: { type: 'string', multiple: true, default: [] } } })
+      if (positionals.length !== 1) throw new UsageError('usage', 'inspect wants one file')
+      say(await inspect(positionals[0]!, values.pixel, values.json))
+      return
+    }
+    case 'render': {
+      const text = { type: 'string' } as const
+      const { values, positionals } = parseArgs({ args: rest, allowPositionals: true, options: { json, frames: text, out: text, format: { type: 'string', default: 'exr' } } })
+      const { frames, out, format } = values
+      if (positionals.length !== 1 || !frames || !out) throw new UsageError('usage', 'render wants a shot file, --frames A-B and --out FOLDER')
+      await renderShotFile(positionals[0]!, { frames, out, format }, say)
+      return
+    }
+    case 'effects':
+      say(listEffects(parseArgs({ args: rest, options: { json } }).values.json))
+      return
+    case 'bench':
+      await runBench(parseArgs({ args: rest, options: { json } }).values.json, say)
+      return
+    case undefined:
+    case 'help':
+    case '--help':
+      say(usage)
+      return
+    default:
+      throw new UsageError('usage', `there is no command '${command}'; try inspect, render, effects or bench`)
+  }
+}
+
+function describe(error: unknown): { code: string; message: string } {
+  const message = error instanceof Error ? error.message : String(error)
+  if (error instanceof UsageError) return { code: error.code, message }
+  if (error instanceof FormatError) return { code: 'unreadable', message }
+  if (error instanceof ProblemError) return { code: 'invalid', message }
+  const code = error instanceof Error && 'code' in error ? String(error.code) : 'failed'
+  if (code === 'ENOSPC') return { code: 'disk-full', message: 'The disk is full; make room and run this again' }
+  if (code.startsWith('ERR_PARSE_ARGS')) return { code: 'usage', message }
+  return { code: code.toLowerCase(), message }
+}
+
+/** Runs the command line; failures end with status 2 and one line. */
+export async function main(args: string[]): Promise<void> {
+  try {
+    await run(args)
+  } catch (error) {
+    const { code, message } = describe(error)
+    const line = message.replace(/\s*\n\s*/g, ' ')
+    if (args.includes('--json')) say(JSON.stringify({ error: { code, message: line } }))
+    else process.stderr.write(`zafiro: ${line}\n`)
+    process.exitCode = 2
+  }
+}

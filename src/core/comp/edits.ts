@@ -1,0 +1,127 @@
+import { produce, type WritableDraft } from 'immer'
+import { defaultDials, findEffect } from '../effects/registry.ts'
+import { assert } from '../assert.ts'
+import { allSteps, compVersion, type Comp, type DialSetting, type FeedLink, type Lane, type Source, type Step } from './schema.ts'
+
+// Every edit is a pure function from one comp to the next; what did not change is shared between them.
+
+/** The list of steps called 'master' when no lane is meant. */
+export const masterId = 'master'
+
+/** An id that the comp does not use yet: prefix and the next free number. */
+export function freshId(comp: Comp, prefix: string): string {
+  const used = new Set([...comp.lanes, ...allSteps(comp)].map((x) => x.id))
+  let n = 1
+  while (used.has(`${prefix}${n}`)) n++
+  return `${prefix}${n}`
+}
+
+export function emptyComp(width: number, height: number): Comp {
+  return {
+    format: 'zafiro-comp',
+    version: compVersion,
+    canvas: { width, height, margin: 0 },
+    frames: { first: 1, last: 1, rate: 24 },
+    lanes: [],
+    master: [],
+  }
+}
+
+function stepList(comp: WritableDraft<Comp>, laneId: string): WritableDraft<Step>[] {
+  if (laneId === masterId) return comp.master
+  const lane = comp.lanes.find((l) => l.id === laneId)
+  assert(lane, `no lane ${laneId}`)
+  return lane.steps
+}
+
+/** The lane (or 'master') and place of a step; undefined when there is none of that id. */
+export function placeOfStep(comp: Comp, stepId: string): { laneId: string; index: number; step: Step } | undefined {
+  for (const { id, steps } of [...comp.lanes, { id: masterId, steps: comp.master }]) {
+    const index = steps.findIndex((s) => s.id === stepId)
+    if (index >= 0) return { laneId: id, index, step: steps[index]! }
+  }
+  return undefined
+}
+
+export function addLane(comp: Comp, name: string, source: Source, at = comp.lanes.length): Comp {
+  const lane: Lane = {
+    id: freshId(comp, 'lane'),
+    name,
+    kind: 'picture',
+    source,
+    steps: [],
+    join: { mode: 'over', opacity: 1 },
+    muted: false,
+    solo: false,
+    locked: false,
+  }
+  return { ...comp, lanes: comp.lanes.toSpliced(at, 0, lane) }
+}
+
+export function editLane(comp: Comp, laneId: string, change: (lane: WritableDraft<Lane>) => void): Comp {
+  return produce(comp, (draft) => {
+    const lane = draft.lanes.find((l) => l.id === laneId)
+    if (lane) change(lane)
+  })
+}
+
+export function removeLane(comp: Comp, laneId: string): Comp {
+  return { ...comp, lanes: comp.lanes.filter((l) => l.id !== laneId) }
+}
+
+/** Moves a lane so that it takes the place `to` among the others (0 = back). */
+export function moveLane(comp: Comp, laneId: string, to: number): Comp {
+  const lane = comp.lanes.find((l) => l.id === laneId)
+  return lane ? { ...comp, lanes: removeLane(comp, laneId).lanes.toSpliced(to, 0, lane) } : comp
+}
+
+/** Puts a step of an effect, with its defaults, before the step now at `at`. Gives back the comp and the step's id. */
+export function addStep(comp: Comp, laneId: string, at: number, effectId: string): [Comp, string] {
+  const effect = findEffect(effectId)
+  assert(effect, `no effect ${effectId}`)
+  const id = freshId(comp, 'step')
+  const step: Step = { id, effect: effectId, on: true, amount: 1, dials: defaultDials(effect) as Step['dials'], feeds: {} }
+  return [produce(comp, (draft) => void stepList(draft, laneId).splice(at, 0, step as WritableDraft<Step>)), id]
+}
+
+export function editStep(comp: Comp, stepId: string, change: (step: WritableDraft<Step>) => void): Comp {
+  const place = placeOfStep(comp, stepId)
+  return place ? produce(comp, (draft) => { change(stepList(draft, place.laneId)[place.index]!) }) : comp
+}
+
+export function removeStep(comp: Comp, stepId: string): Comp {
+  const place = placeOfStep(comp, stepId)
+  return place ? produce(comp, (draft) => void stepList(draft, place.laneId).splice(place.index, 1)) : comp
+}
+
+/** Moves a step to another place; `at` counts among the steps of the target without the moved one. */
+export function moveStep(comp: Comp, stepId: string, laneId: string, at: number): Comp {
+  const place = placeOfStep(comp, stepId)
+  if (!place) return comp
+  return produce(comp, (draft) => {
+    const [step] = stepList(draft, place.laneId).splice(place.index, 1)
+    stepList(draft, laneId).splice(at, 0, step!)
+  })
+}
+
+export function setDial(comp: Comp, stepId: string, key: string, setting: DialSetting): Comp {
+  return editStep(comp, stepId, (step) => { step.dials[key] = setting as WritableDraft<Step>['dials'][string] })
+}
+
+/** Connects a feed of a step ('matte' is the step's own), or cuts it where `feed` is undefined. */
+export function setFeed(comp: Comp, stepId: string, key: string, feed: FeedLink | undefined): Comp {
+  return editStep(comp, stepId, (step) => {
+    if (key === 'matte') {
+      if (feed) step.matte = feed
+      else delete step.matte
+    } else if (feed) step.feeds[key] = feed
+    else delete step.feeds[key]
+  })
+}
+
+/** The comp with all steps off: the picture as it came in. */
+export function withoutSteps(comp: Comp): Comp {
+  return produce(comp, (draft) => {
+    for (const step of [...draft.lanes.flatMap((l) => l.steps), ...draft.master]) step.on = false
+  })
+}

@@ -1,0 +1,122 @@
+import * as v from 'valibot'
+import { ProblemError, type Problem } from './problem.ts'
+
+/** The version of the comp format this code reads and writes; docs/comp-format.md describes it. */
+export const compVersion = 1
+
+const id = v.pipe(v.string(), v.regex(/^[A-Za-z0-9_-]{1,40}$/, 'wants 1–40 letters, digits, - or _'))
+const name = v.pipe(v.string(), v.trim(), v.minLength(1, 'wants a name'), v.maxLength(120, 'wants at most 120 characters'))
+const whole = v.pipe(v.number(), v.integer('wants a whole number'))
+const unit = v.pipe(v.number(), v.minValue(0, 'wants 0 to 1'), v.maxValue(1, 'wants 0 to 1'))
+const parts = v.pipe(v.array(v.pipe(v.number(), v.finite())), v.minLength(2), v.maxLength(4))
+const constant = v.union([v.pipe(v.number(), v.finite('wants a finite number')), v.string(), v.boolean(), parts])
+
+const ease = v.union([
+  v.picklist(['hold', 'linear', 'smooth']),
+  v.pipe(v.strictTuple([unit, v.number(), unit, v.number()]), v.readonly()),
+])
+const key = v.strictObject({ frame: v.number(), value: constant, ease: v.optional(ease) })
+const animated = v.strictObject({
+  keys: v.pipe(
+    v.array(key),
+    v.minLength(1, 'wants at least one key'),
+    v.check((keys) => keys.every((k, i) => i === 0 || keys[i - 1]!.frame < k.frame), 'wants keys by rising frame'),
+  ),
+})
+const dial = v.union([constant, animated])
+
+const link = v.variant('type', [
+  v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() }),
+  v.strictObject({ type: v.literal('tap'), lane: id, after: v.optional(id) }),
+])
+const feed = v.strictObject({
+  from: link,
+  use: v.optional(v.picklist(['alpha', 'luminance', 'red', 'green', 'blue'])),
+  invert: v.optional(v.boolean()),
+})
+const step = v.strictObject({
+  id,
+  effect: v.pipe(v.string(), v.minLength(1)),
+  name: v.optional(name),
+  on: v.boolean(),
+  amount: v.union([unit, animated]),
+  dials: v.record(v.string(), dial),
+  feeds: v.record(v.string(), feed),
+  matte: v.optional(feed),
+})
+const source = v.variant('type', [
+  ...link.options,
+  v.strictObject({ type: v.literal('colour'), colour: v.strictTuple([v.number(), v.number(), v.number()]), alpha: unit }),
+])
+const lane = v.strictObject({
+  id,
+  name,
+  kind: v.picklist(['picture', 'matte']),
+  source,
+  steps: v.array(step),
+  join: v.strictObject({
+    mode: v.picklist(['over', 'plus', 'screen']),
+    opacity: v.union([unit, animated]),
+    matte: v.optional(feed),
+  }),
+  muted: v.boolean(),
+  solo: v.boolean(),
+  locked: v.boolean(),
+})
+const side = v.pipe(whole, v.minValue(1, 'wants at least 1 pixel'), v.maxValue(16384, 'wants at most 16384 pixels'))
+const compSchema = v.strictObject({
+  format: v.literal('zafiro-comp'),
+  version: v.literal(compVersion),
+  canvas: v.strictObject({
+    width: side,
+    height: side,
+    margin: v.pipe(v.number(), v.minValue(0, 'wants 0 to 0.25'), v.maxValue(0.25, 'wants 0 to 0.25')),
+  }),
+  frames: v.strictObject({ first: whole, last: whole, rate: v.pipe(v.number(), v.minValue(1), v.maxValue(240)) }),
+  lanes: v.array(lane),
+  master: v.array(step),
+})
+
+export type Comp = v.InferOutput<typeof compSchema>
+export type Lane = Comp['lanes'][number]
+export type Step = Lane['steps'][number]
+export type Source = Lane['source']
+export type Link = v.InferOutput<typeof link>
+export type FeedLink = v.InferOutput<typeof feed>
+export type DialSetting = v.InferOutput<typeof dial>
+export type Animated = v.InferOutput<typeof animated>
+export type Ease = v.InferOutput<typeof ease>
+
+/** What Valibot found, each with the path of the value ('lanes.0.steps.1.amount'). */
+export function issuesToProblems(issues: readonly v.BaseIssue<unknown>[]): Problem[] {
+  return issues.map((issue) => {
+    const deepest = issue.issues?.[0]
+    if (deepest && !issue.issues?.some((i) => !i.path)) return { path: v.getDotPath(issue) ?? '', message: deepest.message }
+    return { path: v.getDotPath(issue) ?? '', message: issue.message }
+  })
+}
+
+/** Reads a comp from JSON data. Throws ProblemError that lists every place that does not fit. */
+export function parseComp(data: unknown): Comp {
+  const version = typeof data === 'object' && data !== null && 'version' in data ? data.version : undefined
+  if (typeof version === 'number' && version !== compVersion)
+    throw new ProblemError('This comp can not be opened', [
+      { path: 'version', message: `is ${version}, but this Zafiro reads version ${compVersion}; open it with a newer one` },
+    ])
+  const result = v.safeParse(compSchema, data)
+  if (!result.success) throw new ProblemError('This comp can not be opened', issuesToProblems(result.issues))
+  const comp = result.output
+  const ids = [...comp.lanes.map((l) => l.id), ...allSteps(comp).map((s) => s.id)]
+  const twice = ids.find((one, i) => ids.indexOf(one) !== i)
+  if (twice) throw new ProblemError('This comp can not be opened', [{ path: 'lanes', message: `the id ${twice} is used twice` }])
+  return comp
+}
+
+/** All steps of a comp, lanes first, then the master. */
+export function allSteps(comp: Comp): Step[] {
+  return [...comp.lanes.flatMap((l) => l.steps), ...comp.master]
+}
+
+export function isAnimated(setting: DialSetting): setting is Animated {
+  return typeof setting === 'object' && !Array.isArray(setting)
+}

@@ -1,0 +1,31 @@
+import { hueSaturationMatrix } from '../picture/colour.ts'
+import { number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+const gain = (name: string) =>
+  number({ default: 1, range: [0, 2], hard: [0, 1e4], step: 0.01, hint: `More than 1 gives more ${name}, less takes it away.` })
+
+export default defineEffect({
+  id: 'channel-gains',
+  title: 'Channel gains',
+  family: 'colour',
+  kind: 'filter',
+  purpose: 'Shifts colour by gains on red, green, blue and alpha, and by hue, saturation and value.',
+  search: 'warm cool tint balance saturation hue colour',
+  belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  dials: {
+    red: gain('red'),
+    green: gain('green'),
+    blue: gain('blue'),
+    alpha: number({ default: 1, range: [0, 1], step: 0.01, hint: 'Less makes the lane see-through; its light stays.' }),
+    hue: number({ default: 0, range: [-180, 180], hard: [-3600, 3600], unit: '°', step: 1, hint: 'Turns all hues together; greys stay grey.' }),
+    saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance; above 1 is more vivid.' }),
+    value: number({ default: 1, range: [0, 2], hard: [0, 1e4], step: 0.01, hint: 'Brightness of all colours together.' }),
+  },
+  support: () => 0,
+  apply({ out, picture, dials, kernels }) {
+    const turned = hueSaturationMatrix(dials.hue, dials.saturation, dials.value)
+    const gains = [dials.red, dials.green, dials.blue]
+    kernels.colourMatrix(out, picture, turned.map((v, i) => v * gains[Math.floor(i / 3)]!), dials.alpha)
+  },
+})

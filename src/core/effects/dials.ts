@@ -1,0 +1,114 @@
+import type { Rgb } from '../picture/picture.ts'
+
+interface DialBase {
+  readonly label?: string
+  /** One or two sentences on what more and less look like. */
+  readonly hint: string
+}
+
+export interface NumberDial extends DialBase {
+  readonly type: 'number'
+  readonly default: number
+  /** What the slider covers; typing may go on to `hard`. */
+  readonly range: readonly [number, number]
+  readonly hard: readonly [number, number]
+  /** 'px' are pixels of the full frame: the engine scales such a dial when it works on a proxy. */
+  readonly unit: string
+  readonly step: number
+  /** Slider that gives each doubling the same way. Needs a range above 0, or starts at 0 with a short linear part. */
+  readonly taper: 'linear' | 'log'
+  /** A luminance histogram of what the step works on, with this dial as a mark to drag. */
+  readonly chart?: { readonly knee: string }
+}
+export interface ColourDial extends DialBase {
+  readonly type: 'colour'
+  /** Scene-linear; may exceed 1. */
+  readonly default: Rgb
+}
+export interface PointDial extends DialBase {
+  readonly type: 'point'
+  /** Pixels of the full frame from its top left. */
+  readonly default: readonly [number, number]
+}
+export interface ChoiceDial<V extends string = string> extends DialBase {
+  readonly type: 'choice'
+  readonly default: V
+  readonly options: Readonly<Record<V, string>>
+}
+export interface FlagDial extends DialBase {
+  readonly type: 'flag'
+  readonly default: boolean
+}
+
+export type Dial = NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial
+export type DialValue = number | string | boolean | readonly number[]
+
+export type ValueOf<D extends Dial> = D extends NumberDial
+  ? number
+  : D extends ColourDial
+    ? Rgb
+    : D extends PointDial
+      ? readonly [number, number]
+      : D extends ChoiceDial<infer V>
+        ? V
+        : boolean
+export type Values<D extends Readonly<Record<string, Dial>>> = { readonly [K in keyof D]: ValueOf<D[K]> }
+
+type Spec<D extends Dial, Optional extends keyof D = never> = Omit<D, 'type' | Optional> & Partial<Pick<D, Optional>>
+
+export function number(spec: Spec<NumberDial, 'hard' | 'unit' | 'step' | 'taper'>): NumberDial {
+  const [low, high] = spec.range
+  return { type: 'number', hard: spec.range, unit: '', step: (high - low) / 100, taper: 'linear', ...spec }
+}
+
+export function colour(spec: Spec<ColourDial>): ColourDial {
+  return { type: 'colour', ...spec }
+}
+
+export function point(spec: Spec<PointDial>): PointDial {
+  return { type: 'point', ...spec }
+}
+
+export function choice<const O extends Readonly<Record<string, string>>>(
+  spec: DialBase & { readonly options: O; readonly default: NoInfer<keyof O & string> },
+): ChoiceDial<keyof O & string> {
+  return { type: 'choice', ...spec }
+}
+
+export function flag(spec: Spec<FlagDial>): FlagDial {
+  return { type: 'flag', ...spec }
+}
+
+/** 'lightAlpha' → 'Light alpha', unless the dial has a label of its own. */
+export function dialLabel(key: string, dial: Dial): string {
+  const words = key.replace(/([a-z])([A-Z])/g, '$1 $2').toLowerCase()
+  return dial.label ?? words.charAt(0).toUpperCase() + words.slice(1)
+}
+
+const isFinitePart = (v: unknown): v is number => typeof v === 'number' && Number.isFinite(v)
+
+/** What is wrong with a value for a dial, in words; undefined when it may be used. */
+export function dialProblem(dial: Dial, value: unknown): string | undefined {
+  const met = JSON.stringify(value) ?? 'nothing'
+  switch (dial.type) {
+    case 'number': {
+      const [low, high] = dial.hard
+      if (!isFinitePart(value)) return `wants a number from ${low} to ${high}, but holds ${met}`
+      return value < low || value > high ? `wants ${low} to ${high}, but holds ${met}` : undefined
+    }
+    case 'colour':
+    case 'point': {
+      const length = dial.type === 'colour' ? 3 : 2
+      const fits = Array.isArray(value) && value.length === length && value.every(isFinitePart)
+      return fits ? undefined : `wants ${length} numbers, but holds ${met}`
+    }
+    case 'choice': {
+      const options = Object.keys(dial.options)
+      return typeof value === 'string' && options.includes(value)
+        ? undefined
+        : `wants one of ${options.join(', ')}, but holds ${met}`
+    }
+    case 'flag':
+      return typeof value === 'boolean' ? undefined : `wants true or false, but holds ${met}`
+  }
+}

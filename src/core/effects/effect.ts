@@ -1,0 +1,74 @@
+import type { Workshop } from '../kernels/pyramid.ts'
+import type { Picture } from '../picture/picture.ts'
+import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from './dials.ts'
+
+export type Family = 'light' | 'shade' | 'depth' | 'matte' | 'colour' | 'motion' | 'finish'
+export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'motion'
+
+export interface Feed {
+  readonly kind: FeedKind
+  readonly required: boolean
+  readonly hint: string
+}
+
+/** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
+export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends string> extends Workshop {
+  /** To be filled whole; never one of the sources. */
+  readonly out: Picture
+  readonly picture: Picture
+  readonly feeds: Readonly<Partial<Record<F, Picture>>>
+  readonly dials: Values<D>
+  readonly frame: number
+}
+
+export interface Effect<D extends Readonly<Record<string, Dial>> = Readonly<Record<string, Dial>>, F extends string = string> {
+  /** Stable: saved in comps; equals the file name. */
+  readonly id: string
+  readonly title: string
+  readonly family: Family
+  /** filter: picture → picture. light: picture → the light alone, which the engine joins. */
+  readonly kind: 'filter' | 'light'
+  readonly purpose: string
+  /** Further words someone may search by. */
+  readonly search: string
+  /** Families this step is best placed after and before, and why, as a sentence. */
+  readonly belongs: { readonly after: readonly Family[]; readonly before: readonly Family[]; readonly reason: string }
+  /** Counted up when the same dial values give another picture. */
+  readonly version: number
+  /** Gives another picture at another frame though its dials stand still. */
+  readonly varies: boolean
+  readonly feeds: Readonly<Record<F, Feed>>
+  readonly dials: D
+  /** Pixels of neighbourhood read around each pixel, or 'frame' when all of the picture matters. */
+  support(dials: Values<D>): number | 'frame'
+  // A method, so that effects of any dials fit the general type.
+  apply(job: EffectJob<D, F>): void
+}
+
+/** Dials of every effect that adds light; the engine acts on them. */
+export const lightDials = {
+  join: choice({
+    default: 'add',
+    options: { add: 'Add', screen: 'Screen' },
+    label: 'Meets the picture by',
+    hint: 'Add is how light behaves. Screen holds values under display white, for pictures that must not clip.',
+  }),
+  coverAlpha: flag({
+    default: true,
+    label: 'Light covers',
+    hint: 'On: the light also counts as cover (alpha), so it is kept over an empty background. Off: alpha stays as it was.',
+  }),
+} satisfies Record<string, ChoiceDial | FlagDial>
+
+type Declared<D extends Readonly<Record<string, Dial>>, F extends string> = Omit<
+  Effect<D, F>,
+  'version' | 'varies' | 'search' | 'feeds'
+> & { readonly version?: number; readonly varies?: boolean; readonly search?: string; readonly feeds?: Readonly<Record<F, Feed>> }
+
+/** Declares an effect; value types in `apply` follow from the dials. */
+export function defineEffect<const D extends Readonly<Record<string, Dial>>, F extends string = never>(
+  declared: Declared<D, F>,
+): Effect<D, F> {
+  const dials = declared.kind === 'light' ? { ...declared.dials, ...lightDials } : declared.dials
+  return { version: 1, varies: false, search: '', feeds: {} as Readonly<Record<F, Feed>>, ...declared, dials }
+}

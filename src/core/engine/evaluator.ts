@@ -1,0 +1,169 @@
+import type { PassBlock } from '../formats/pass-block.ts'
+import type { Workshop } from '../kernels/pyramid.ts'
+import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
+import { placePass } from './place-pass.ts'
+import type { PassRef, PlanNode } from './plan.ts'
+import { workArea } from './work-area.ts'
+import type { Comp } from '../comp/schema.ts'
+
+/** The work was given up because something newer was asked for. */
+export class Cancelled extends Error {
+  override name = 'Cancelled'
+}
+
+export type LoadPass = (ref: PassRef) => Promise<PassBlock>
+
+/** Remembers what was taken within one step of work, so that nothing leaks when it is broken off. */
+class ScopedStore implements PictureStore {
+  private readonly live = new Set<Picture>()
+  constructor(private readonly inner: PictureStore) {}
+  take(width: number, height: number, channels: 1 | 4): Picture {
+    const picture = this.inner.take(width, height, channels)
+    this.live.add(picture)
+    return picture
+  }
+  give(picture: Picture): void {
+    if (this.live.delete(picture)) this.inner.give(picture)
+  }
+  giveAllBut(kept?: Picture): void {
+    for (const picture of this.live) if (picture !== kept) this.inner.give(picture)
+  }
+}
+
+interface Kept {
+  readonly picture: Picture
+  readonly bytes: number
+  pins: number
+}
+
+/**
+ * Computes planned pictures and keeps them by what they depend on: after a change, only what follows it is computed
+ * again. What has not been used longest is dropped beyond the budget.
+ */
+export class Evaluator {
+  /** In order of use, oldest first. */
+  private readonly kept = new Map<string, Kept>()
+  private keptBytes = 0
+  private readonly replacedIn = new Map<string, number>()
+  /** How often a picture was computed rather than found. */
+  computed = 0
+
+  constructor(
+    private readonly workshop: Workshop,
+    private readonly loadPass: LoadPass,
+    private readonly budgetBytes: number,
+  ) {}
+
+  /** Loads the passes a plan needs and does not have yet. Rejects with what the loading says. */
+  async load(comp: Comp, node: PlanNode): Promise<void> {
+    const missing = new Map<string, PlanNode>()
+    const seen = new Set<PlanNode>()
+    const visit = (n: PlanNode) => {
+      if (seen.has(n) || this.kept.has(n.key)) return
+      seen.add(n)
+      if (n.load) missing.set(n.key, n)
+      n.inputs.forEach(visit)
+    }
+    visit(node)
+    await Promise.all(
+      [...missing.values()].map(async (n) => {
+        const ref = n.load!
+        const block = await this.loadPass(ref)
+        if (this.kept.has(n.key)) return
+        const channels = ref.pass.channels.length === 1 ? 1 : 4
+        const place = () => placePass(block, workArea(comp, 1), channels, ref.pass.kind === 'depth', this.workshop)
+        const { picture, replaced } = this.withRoom(place)
+        if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
+        this.keep(n.key, picture)
+      }),
+    )
+  }
+
+  /** Values that were not numbers and became 0, by pass. */
+  get replaced(): ReadonlyMap<string, number> {
+    return this.replacedIn
+  }
+
+  /**
+   * The picture of a node; `isStale` is asked between steps and stops the work with Cancelled.
+   * It belongs to the cache: use it before the next call, or pin it.
+   */
+  evaluate(node: PlanNode, isStale: () => boolean = () => false): Picture {
+    const found = this.kept.get(node.key)
+    if (found) {
+      this.kept.delete(node.key)
+      this.kept.set(node.key, found)
+      return found.picture
+    }
+    const inputs: Picture[] = []
+    const pinned: Kept[] = []
+    try {
+      for (const input of node.inputs) {
+        inputs.push(this.evaluate(input, isStale))
+        const entry = this.kept.get(input.key)!
+        entry.pins++
+        pinned.push(entry)
+      }
+      if (isStale()) throw new Cancelled()
+      const picture = this.withRoom(() => this.make(node, inputs))
+      this.computed++
+      this.keep(node.key, picture)
+      return picture
+    } finally {
+      for (const entry of pinned) entry.pins--
+    }
+  }
+
+  /** Keeps a picture from being dropped until it is unpinned. */
+  pin(node: PlanNode): () => void {
+    const entry = this.kept.get(node.key)
+    if (!entry) return () => undefined
+    entry.pins++
+    return () => {
+      entry.pins--
+    }
+  }
+
+  private make(node: PlanNode, inputs: readonly Picture[]): Picture {
+    const scoped = new ScopedStore(this.workshop.store)
+    let result: Picture | undefined
+    try {
+      result = node.make(inputs, { kernels: this.workshop.kernels, store: scoped })
+      return result
+    } finally {
+      scoped.giveAllBut(result)
+    }
+  }
+
+  /** Runs work that takes memory; when there is none, drops everything that is not in use and tries once more. */
+  private withRoom<T>(work: () => T): T {
+    try {
+      return work()
+    } catch (error) {
+      if (!(error instanceof OutOfMemoryError)) throw error
+      this.trim(0)
+      return work()
+    }
+  }
+
+  private keep(key: string, picture: Picture): void {
+    const bytes = picture.data.byteLength
+    this.kept.set(key, { picture, bytes, pins: 0 })
+    this.keptBytes += bytes
+    // The newest is pinned for the moment: a budget smaller than one picture must not drop what is being returned.
+    const newest = this.kept.get(key)!
+    newest.pins++
+    this.trim(this.budgetBytes)
+    newest.pins--
+  }
+
+  private trim(budget: number): void {
+    for (const [key, entry] of this.kept) {
+      if (this.keptBytes <= budget) return
+      if (entry.pins > 0) continue
+      this.kept.delete(key)
+      this.keptBytes -= entry.bytes
+      this.workshop.store.give(entry.picture)
+    }
+  }
+}

@@ -1,0 +1,30 @@
+import type { Picture } from '../picture/picture.ts'
+import { luminance } from '../picture/colour.ts'
+
+/** Which part of a picture serves as matte; 'single' for pictures of one channel. */
+export type MatteUse = 'alpha' | 'luminance' | 'red' | 'green' | 'blue' | 'single'
+
+/** One channel, held in 0–1, from a picture; 1 − that where inverted. */
+export function extractMatte(out: Picture, src: Picture, use: MatteUse, invert: boolean): void {
+  const { data } = src
+  const at = { alpha: 3, red: 0, green: 1, blue: 2, luminance: 0, single: 0 }[use]
+  const stride = src.channels
+  for (let i = 0, p = 0; i < out.data.length; i++, p += stride) {
+    const value = use === 'luminance' ? luminance(data[p]!, data[p + 1]!, data[p + 2]!) : data[p + at]!
+    const held = value < 0 ? 0 : value > 1 ? 1 : value
+    out.data[i] = invert ? 1 - held : held
+  }
+}
+
+/** Every factor-th pixel, from the middle of its block: for data, which must not be averaged. */
+export function pickNearest(out: Picture, src: Picture, factor: number): void {
+  const { channels } = out
+  for (let y = 0; y < out.height; y++) {
+    const sy = Math.min(src.height - 1, y * factor + (factor >> 1))
+    for (let x = 0; x < out.width; x++) {
+      const sx = Math.min(src.width - 1, x * factor + (factor >> 1))
+      for (let c = 0; c < channels; c++)
+        out.data[(y * out.width + x) * channels + c] = src.data[(sy * src.width + sx) * channels + c]!
+    }
+  }
+}

@@ -1,0 +1,372 @@
+import { assertNever } from '../assert.ts'
+import { settingAt } from '../comp/animation.ts'
+import { dataKinds, fileAt, type MediaTable, type Pass } from '../comp/media.ts'
+import type { Comp, FeedLink, Lane, Link, Source, Step } from '../comp/schema.ts'
+import { masterId } from '../comp/edits.ts'
+import type { DialValue } from '../effects/dials.ts'
+import { defaultDials, findEffect } from '../effects/registry.ts'
+import type { Effect } from '../effects/effect.ts'
+import type { Workshop } from '../kernels/pyramid.ts'
+import type { Picture } from '../picture/picture.ts'
+import { extractMatte, pickNearest, type MatteUse } from './matte.ts'
+import { workArea, type Reduction, type WorkArea } from './work-area.ts'
+
+/** A pass of a file, as an engine asks for it. */
+export interface PassRef {
+  readonly hash: string
+  readonly pass: Pass
+}
+
+/**
+ * One picture to be computed. `key` says everything that its pixels depend on; equal keys are equal pictures.
+ * Inputs come first; `make` takes its result from the workshop's store.
+ */
+export interface PlanNode {
+  readonly key: string
+  readonly inputs: readonly PlanNode[]
+  readonly load?: PassRef
+  make(inputs: readonly Picture[], workshop: Workshop): Picture
+  /** The step this picture belongs to, for messages. */
+  readonly stepId?: string
+}
+
+/** Something of the comp that can not be computed; the rest still is. */
+export interface PlanProblem {
+  readonly laneId: string
+  readonly stepId?: string
+  readonly message: string
+}
+
+/** What to compute: the whole picture, a lane's own picture at a point of it, or the light a step gives. */
+export type Target =
+  | { readonly type: 'picture' }
+  | { readonly type: 'lane'; readonly lane: string; readonly after?: string }
+  | { readonly type: 'light'; readonly step: string }
+  /** What a step takes its light from: its light feed, or the picture that comes to it. */
+  | { readonly type: 'light-input'; readonly step: string }
+
+export interface Planned {
+  readonly node: PlanNode
+  readonly area: WorkArea
+  readonly problems: readonly PlanProblem[]
+}
+
+let counter = 0
+const interned = new Map<string, string>()
+
+/** Short stand-in for a long key, the same for the same key as long as the program runs. */
+function intern(key: string): string {
+  let short = interned.get(key)
+  if (!short) {
+    short = `#${++counter}`
+    interned.set(key, short)
+  }
+  return short
+}
+
+function node(what: string, inputs: readonly PlanNode[], make: PlanNode['make'], more: Partial<PlanNode> = {}): PlanNode {
+  return { key: intern(`${what}(${inputs.map((i) => i.key).join(',')})`), inputs, make, ...more }
+}
+
+/** Builds the nodes for one comp at one frame and size. Lane points are built once, so that taps share them. */
+class Planner {
+  readonly problems: PlanProblem[] = []
+  readonly area: WorkArea
+  private readonly full: WorkArea
+  private readonly lanePoints = new Map<string, PlanNode>()
+  private readonly open: string[] = []
+
+  constructor(
+    private readonly comp: Comp,
+    private readonly media: MediaTable,
+    private readonly frame: number,
+    private readonly reduction: Reduction,
+  ) {
+    this.area = workArea(comp, reduction)
+    this.full = workArea(comp, 1)
+  }
+
+  flat(r: number, g: number, b: number, a: number): PlanNode {
+    const { width, height } = this.area
+    return node(`flat ${r} ${g} ${b} ${a} ${width}x${height}`, [], (_, { kernels, store }) => {
+      const out = store.take(width, height, 4)
+      kernels.fill(out, r, g, b, a)
+      return out
+    })
+  }
+
+  private get nothing(): PlanNode {
+    return this.flat(0, 0, 0, 0)
+  }
+
+  private report(laneId: string, stepId: string | undefined, message: string): void {
+    this.problems.push({ laneId, message, ...(stepId ? { stepId } : {}) })
+  }
+
+  private pass(link: Link & { type: 'pass' }, laneId: string, stepId?: string): { node: PlanNode; pass: Pass } | undefined {
+    const media = this.media[link.media]
+    const pass = media?.passes.find((p) => p.name === link.pass)
+    const hash = media && fileAt(media, this.frame)
+    if (!media || !pass || !hash) {
+      const what = !media ? `the media ${link.media} is` : !pass ? `${media.name} has no pass named ${link.pass}; it is` : `${media.name} has no frames; the picture is`
+      this.report(laneId, stepId, `${what.charAt(0).toUpperCase()}${what.slice(1)} missing. Choose another source.`)
+      return undefined
+    }
+    const channels = pass.channels.length === 1 ? 1 : 4
+    const { width, height, marginPx } = this.full
+    const isData = dataKinds.includes(pass.kind)
+    const whole: PlanNode = {
+      key: intern(`pass ${hash} ${pass.name} ${pass.kind} ${width}x${height}+${marginPx}`),
+      inputs: [],
+      load: { hash, pass },
+      make: () => { throw new Error('Internal mistake: a pass was not loaded') },
+    }
+    if (this.reduction === 1) return { node: whole, pass }
+    const { width: w, height: h } = this.area
+    const factor = this.reduction
+    const reduced = node(`reduce ${factor} ${isData}`, [whole], ([src], { kernels, store }) => {
+      const out = store.take(w, h, channels)
+      if (isData || channels === 1) pickNearest(out, src!, factor)
+      else kernels.boxReduce(out, src!, factor)
+      return out
+    })
+    return { node: reduced, pass }
+  }
+
+  /** The four-channel picture at the end of a link; undefined (and reported) where there is none. */
+  private colourOf(link: Link, laneId: string, stepId?: string): PlanNode | undefined {
+    if (link.type === 'tap') return this.tap(link, laneId, stepId)
+    const found = this.pass(link, laneId, stepId)
+    if (!found || found.pass.channels.length > 1) return found?.node
+    return node('grey', [found.node], ([src], { store }) => {
+      const out = store.take(src!.width, src!.height, 4)
+      for (let i = 0; i < src!.data.length; i++) {
+        out.data.fill(src!.data[i]!, i * 4, i * 4 + 3)
+        out.data[i * 4 + 3] = 1
+      }
+      return out
+    })
+  }
+
+  private tap(link: Link & { type: 'tap' }, laneId: string, stepId?: string): PlanNode | undefined {
+    const lane = this.comp.lanes.find((l) => l.id === link.lane)
+    if (!lane) {
+      this.report(laneId, stepId, `The lane ${link.lane} it takes its picture from is missing. Choose another.`)
+      return undefined
+    }
+    // An earlier point of a lane that is being planned is there already; only a later one closes a loop.
+    const known = this.lanePoints.get(`${lane.id} ${link.after ?? ''}`)
+    if (known) return known
+    if (this.open.includes(lane.id)) {
+      const names = [...this.open.slice(this.open.indexOf(lane.id)), lane.id].map((id) => this.comp.lanes.find((l) => l.id === id)?.name ?? id)
+      this.report(laneId, stepId, `Takes its picture from itself: ${names.join(' → ')}. Cut one of these links.`)
+      return undefined
+    }
+    return this.lanePoint(lane, link.after)
+  }
+
+  private matteOf(feed: FeedLink, laneId: string, stepId?: string): PlanNode | undefined {
+    const single = feed.from.type === 'pass' ? this.pass(feed.from, laneId, stepId) : undefined
+    const source = single ? single.node : feed.from.type === 'tap' ? this.tap(feed.from, laneId, stepId) : undefined
+    if (!source) return undefined
+    const use: MatteUse = single?.pass.channels.length === 1 ? 'single' : (feed.use ?? 'alpha')
+    const invert = feed.invert ?? false
+    return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
+      const out = store.take(src!.width, src!.height, 1)
+      extractMatte(out, src!, use, invert)
+      return out
+    })
+  }
+
+  private source(source: Source, laneId: string): PlanNode {
+    switch (source.type) {
+      case 'colour': {
+        const [r, g, b] = source.colour
+        const a = source.alpha
+        return this.flat(r * a, g * a, b * a, a)
+      }
+      case 'pass':
+      case 'tap':
+        return this.colourOf(source, laneId) ?? this.nothing
+      default:
+        return assertNever(source)
+    }
+  }
+
+  /** Values of a step's dials at this frame; px dials in pixels of the reduced frame. */
+  private dials(step: Step, effect: Effect): Record<string, DialValue> {
+    const all = { ...defaultDials(effect), ...step.dials }
+    return Object.fromEntries(
+      Object.entries(effect.dials).map(([key, dial]) => {
+        const value = settingAt(all[key] as Step['dials'][string], this.frame)
+        if (dial.type === 'number' && dial.unit === 'px') return [key, (value as number) / this.reduction]
+        if (dial.type === 'point') return [key, (value as number[]).map((p) => p / this.reduction + this.area.marginPx)]
+        return [key, value]
+      }),
+    )
+  }
+
+  /** The effect's own result for a picture, before amount and matte: the light alone for effects that give light. */
+  private effectNode(step: Step, effect: Effect, picture: PlanNode, laneId: string): PlanNode | undefined {
+    const dials = this.dials(step, effect)
+    const names: string[] = []
+    const feeds: PlanNode[] = []
+    for (const [name, { required, kind }] of Object.entries(effect.feeds)) {
+      const link = step.feeds[name]
+      const found = link && (kind === 'matte' ? this.matteOf(link, laneId, step.id) : this.colourOf(link.from, laneId, step.id))
+      if (found) {
+        names.push(name)
+        feeds.push(found)
+      } else if (link || required) {
+        if (!link) this.report(laneId, step.id, `${effect.title} needs its ${name} feed. Connect one in its dials.`)
+        return undefined
+      }
+    }
+    const { frame } = this
+    const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
+    return node(what, [picture, ...feeds], ([src, ...fed], workshop) => {
+      const out = workshop.store.take(src!.width, src!.height, 4)
+      const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
+      effect.apply({ ...workshop, out, picture: src!, feeds: byName, dials: dials as never, frame })
+      return out
+    }, { stepId: step.id })
+  }
+
+  private mix(before: PlanNode, after: PlanNode, step: Step, matte: PlanNode | undefined): PlanNode {
+    const amount = settingAt(step.amount, this.frame) as number
+    if (amount === 1 && !matte) return after
+    return node(`mix ${amount}`, matte ? [before, after, matte] : [before, after], ([a, b, m], { kernels, store }) => {
+      const out = store.take(a!.width, a!.height, 4)
+      kernels.mix(out, a!, b!, m, amount)
+      return out
+    })
+  }
+
+  /** The picture after a step, and the light it gives when it is of that kind. */
+  private step(step: Step, picture: PlanNode, laneId: string): { after: PlanNode; light?: PlanNode } {
+    if (!step.on || settingAt(step.amount, this.frame) === 0) return { after: picture }
+    const effect = findEffect(step.effect)
+    if (!effect) {
+      this.report(laneId, step.id, `The effect ${step.effect} is not part of this Zafiro. The step is kept and left out.`)
+      return { after: picture }
+    }
+    const result = this.effectNode(step, effect, picture, laneId)
+    if (!result) return { after: picture }
+    const matte = step.matte && this.matteOf(step.matte, laneId, step.id)
+    if (step.matte && !matte) return { after: picture }
+    if (effect.kind === 'filter') return { after: this.mix(picture, result, step, matte) }
+    const { join, coverAlpha } = this.dials(step, effect)
+    const light = this.mix(this.nothing, result, step, matte)
+    const after = node(`light ${String(join)} ${String(coverAlpha)}`, [picture, light], ([src, l], { kernels, store }) => {
+      const out = store.take(src!.width, src!.height, 4)
+      kernels.addLight(out, src!, l!, join as 'add' | 'screen', coverAlpha as boolean)
+      return out
+    })
+    return { after, light }
+  }
+
+  /** A lane's own picture after its source, after a step, or at its end. */
+  lanePoint(lane: Lane, after?: string): PlanNode {
+    const point = `${lane.id} ${after ?? ''}`
+    const known = this.lanePoints.get(point)
+    if (known) return known
+    this.open.push(lane.id)
+    const remember = (name: string, n: PlanNode) => this.lanePoints.set(`${lane.id} ${name}`, n)
+    let picture = this.source(lane.source, lane.id)
+    remember('source', picture)
+    for (const step of lane.steps) {
+      picture = this.step(step, picture, lane.id).after
+      remember(step.id, picture)
+    }
+    remember('', picture)
+    this.open.pop()
+    return this.lanePoints.get(point) ?? picture
+  }
+
+  /** Everything joined from the back up to and with `upTo` lanes. */
+  joined(upTo = this.comp.lanes.length): PlanNode {
+    const anySolo = this.comp.lanes.some((l) => l.solo && l.kind === 'picture')
+    let below: PlanNode | undefined
+    for (const lane of this.comp.lanes.slice(0, upTo)) {
+      if (lane.kind === 'matte' || lane.muted || (anySolo && !lane.solo)) continue
+      const top = this.lanePoint(lane)
+      const opacity = settingAt(lane.join.opacity, this.frame) as number
+      const matte = lane.join.matte && this.matteOf(lane.join.matte, lane.id)
+      const { mode } = lane.join
+      below ??= this.nothing
+      below = node(`join ${mode} ${opacity}`, matte ? [below, top, matte] : [below, top], ([b, t, m], { kernels, store }) => {
+        const out = store.take(b!.width, b!.height, 4)
+        kernels.join(out, b!, t!, m, mode, opacity)
+        return out
+      })
+    }
+    return below ?? this.nothing
+  }
+
+  /** The finished picture, or the master's picture after one of its steps. */
+  master(after?: string): PlanNode {
+    let picture = this.joined()
+    if (after === 'source') return picture
+    for (const step of this.comp.master) {
+      picture = this.step(step, picture, masterId).after
+      if (step.id === after) break
+    }
+    return picture
+  }
+
+  /** The picture that comes to a step, and the step. */
+  private stepInput(stepId: string): { step: Step; picture: PlanNode; laneId: string } | undefined {
+    for (const { id, steps } of [...this.comp.lanes, { id: masterId, steps: this.comp.master }]) {
+      const index = steps.findIndex((s) => s.id === stepId)
+      if (index < 0) continue
+      const before = index === 0 ? 'source' : steps[index - 1]!.id
+      const lane = this.comp.lanes.find((l) => l.id === id)
+      return { step: steps[index]!, laneId: id, picture: lane ? this.lanePoint(lane, before) : this.master(before) }
+    }
+    return undefined
+  }
+
+  target(target: Target): PlanNode {
+    switch (target.type) {
+      case 'picture':
+        return this.master()
+      case 'lane': {
+        const lane = this.comp.lanes.find((l) => l.id === target.lane)
+        if (target.lane === masterId) return this.master(target.after)
+        return lane ? this.lanePoint(lane, target.after) : this.nothing
+      }
+      case 'light': {
+        const found = this.stepInput(target.step)
+        return (found && this.step(found.step, found.picture, found.laneId).light) ?? this.nothing
+      }
+      case 'light-input': {
+        const found = this.stepInput(target.step)
+        const feed = found?.step.feeds['light']
+        return (feed && this.colourOf(feed.from, found.laneId, target.step)) ?? found?.picture ?? this.nothing
+      }
+      default:
+        return assertNever(target)
+    }
+  }
+}
+
+/**
+ * Turns a comp at a frame into the pictures to compute for a target. Pure; nothing is loaded or computed.
+ * What is missing or unknown is left out and reported.
+ */
+export function plan(comp: Comp, media: MediaTable, frame: number, reduction: Reduction, target: Target): Planned {
+  return planAll(comp, media, frame, reduction, [target])[0]!
+}
+
+/** Plans several targets of one comp together, so that what they share is planned once. */
+export function planAll(comp: Comp, media: MediaTable, frame: number, reduction: Reduction, targets: readonly Target[]): Planned[] {
+  const planner = new Planner(comp, media, frame, reduction)
+  const nodes = targets.map((target) => planner.target(target))
+  return nodes.map((n) => ({ node: n, area: planner.area, problems: planner.problems }))
+}
+
+/** The joined picture below and with each lane, for the light meters; in the order of the lanes. */
+export function planJoins(comp: Comp, media: MediaTable, frame: number, reduction: Reduction): PlanNode[] {
+  const planner = new Planner(comp, media, frame, reduction)
+  return [0, ...comp.lanes.map((_, i) => i + 1)].map((count) => planner.joined(count))
+}

@@ -1,0 +1,43 @@
+// Source: Cryptomatte specification 1.2 (open specification); MurmurHash3 x86 32-bit (public domain, A. Appleby).
+
+const rotate = (v: number, by: number) => (v << by) | (v >>> (32 - by))
+
+/** MurmurHash3 x86-32 of the UTF-8 bytes of a name, seed 0. */
+export function hashName(name: string): number {
+  const bytes = new TextEncoder().encode(name)
+  const scramble = (k: number) => Math.imul(rotate(Math.imul(k, 0xcc9e2d51), 15), 0x1b873593)
+  let h = 0
+  const whole = bytes.length & ~3
+  for (let i = 0; i < whole; i += 4) {
+    const k = bytes[i]! | (bytes[i + 1]! << 8) | (bytes[i + 2]! << 16) | (bytes[i + 3]! << 24)
+    h = (Math.imul(rotate(h ^ scramble(k), 13), 5) + 0xe6546b64) | 0
+  }
+  let rest = 0
+  for (let i = bytes.length - 1; i >= whole; i--) rest = (rest << 8) | bytes[i]!
+  if (whole < bytes.length) h ^= scramble(rest)
+  h ^= bytes.length
+  h = Math.imul(h ^ (h >>> 16), 0x85ebca6b)
+  h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35)
+  return (h ^ (h >>> 16)) >>> 0
+}
+
+/** A hash as the bits of a float that is neither zero-like nor NaN: bit 23 is flipped where the exponent is all 0 or 1. */
+export function hashToFloat(hash: number): number {
+  const exponent = (hash >>> 23) & 255
+  const bits = Uint32Array.of(exponent === 0 || exponent === 255 ? hash ^ (1 << 23) : hash)
+  return new Float32Array(bits.buffer)[0]!
+}
+
+/** Header entries that describe object masks in a layer of the given name. */
+export function cryptomatteHeader(layer: string, objects: readonly string[]): [name: string, text: string][] {
+  const hex = (v: number) => v.toString(16).padStart(8, '0')
+  const bitsOf = (name: string) => new Uint32Array(Float32Array.of(hashToFloat(hashName(name))).buffer)[0]!
+  const prefix = `cryptomatte/${hex(hashName(layer)).slice(0, 7)}`
+  const manifest = Object.fromEntries(objects.map((name) => [name, hex(bitsOf(name))]))
+  return [
+    [`${prefix}/name`, layer],
+    [`${prefix}/hash`, 'MurmurHash3_32'],
+    [`${prefix}/conversion`, 'uint32_to_float32'],
+    [`${prefix}/manifest`, JSON.stringify(manifest)],
+  ]
+}

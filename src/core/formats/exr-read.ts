@@ -1,0 +1,165 @@
+import { ByteReader } from './byte-reader.ts'
+import { portableZlib, restoreBytes, unpackRuns, type Zlib } from './exr-codecs.ts'
+import { bytesPerValue, linesPerChunk, sampleCount, type ExrChannel, type ExrFile, type ExrPart } from './exr-header.ts'
+import { FormatError } from './format-error.ts'
+
+export type ExrValues = Uint16Array | Float32Array | Uint32Array
+
+/** A channel's samples, row by row over the data window (fewer where it is subsampled), as the file stores them. */
+export interface ExrPlane {
+  readonly channel: ExrChannel
+  readonly width: number
+  readonly height: number
+  readonly values: ExrValues
+}
+
+/** A rectangle of the data window that one chunk holds; corners inclusive, in file coordinates. */
+interface Area {
+  readonly x0: number
+  readonly x1: number
+  readonly y0: number
+  readonly y1: number
+}
+
+function planeFor(part: ExrPart, channel: ExrChannel): ExrPlane {
+  const [x0, y0, x1, y1] = part.dataWindow
+  const width = sampleCount(x0, x1, channel.xSampling)
+  const height = sampleCount(y0, y1, channel.ySampling)
+  const types = { half: Uint16Array, float: Float32Array, uint: Uint32Array }
+  return { channel, width, height, values: new types[channel.type](Math.max(0, width * height)) }
+}
+
+function unpackedSize(part: ExrPart, area: Area): number {
+  return part.channels.reduce((sum, c) => {
+    const samples = sampleCount(area.x0, area.x1, c.xSampling) * sampleCount(area.y0, area.y1, c.ySampling)
+    return sum + samples * bytesPerValue[c.type]
+  }, 0)
+}
+
+function unpack(part: ExrPart, packed: Uint8Array, size: number, at: number, zlib: Zlib): Uint8Array {
+  if (packed.length > size) throw new FormatError('exr', at, 'a chunk is larger than what it unpacks to')
+  // Data that would not shrink are stored as they are, by every method.
+  if (packed.length === size) return packed
+  switch (part.compression) {
+    case 'rle': {
+      const bytes = unpackRuns(packed, size)
+      if (!bytes) throw new FormatError('exr', at, 'a run-length chunk does not unpack to its size')
+      return restoreBytes(bytes)
+    }
+    case 'zips':
+    case 'zip': {
+      let bytes: Uint8Array
+      try {
+        bytes = zlib.inflate(packed, size)
+      } catch (error) {
+        throw new FormatError('exr', at, `a chunk does not unpack (${error instanceof Error ? error.message : String(error)})`)
+      }
+      if (bytes.length !== size) throw new FormatError('exr', at, `a chunk unpacks to ${bytes.length} bytes, not ${size}`)
+      return restoreBytes(bytes)
+    }
+    default:
+      throw new FormatError('exr', at, `a chunk holds ${packed.length} bytes, not ${size}`)
+  }
+}
+
+/** Copies the wanted channels of an unpacked chunk to their planes; the chunk has rows of all channels in turn. */
+function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyMap<string, ExrPlane>): void {
+  const [left, top] = part.dataWindow
+  // Chunks may begin at any byte; typed arrays may not.
+  const buffer = bytes.slice().buffer
+  const view = new DataView(buffer)
+  let at = 0
+  for (let y = area.y0; y <= area.y1; y++)
+    for (const channel of part.channels) {
+      if (y % channel.ySampling !== 0) continue
+      const count = sampleCount(area.x0, area.x1, channel.xSampling)
+      const plane = planes.get(channel.name)
+      if (plane) {
+        const row = Math.floor(y / channel.ySampling) - Math.ceil(top / channel.ySampling)
+        const column = Math.ceil(area.x0 / channel.xSampling) - Math.ceil(left / channel.xSampling)
+        const start = row * plane.width + column
+        const { values } = plane
+        if (values instanceof Uint16Array && at % 2 === 0) values.set(new Uint16Array(buffer, at, count), start)
+        else if (values instanceof Uint16Array) for (let i = 0; i < count; i++) values[start + i] = view.getUint16(at + i * 2, true)
+        else {
+          // Through integers, so that the bits of a NaN stay what they are.
+          const words = new Uint32Array(values.buffer, start * 4, count)
+          for (let i = 0; i < count; i++) words[i] = view.getUint32(at + i * 4, true)
+        }
+      }
+      at += count * bytesPerValue[channel.type]
+    }
+}
+
+/** Where every chunk of a part begins: by the table, or by walking the file where the table is not usable. */
+function chunkOffsets(bytes: Uint8Array, file: ExrFile, partIndex: number): number[] {
+  const before = file.parts.slice(0, partIndex).reduce((sum, p) => sum + p.chunkCount, 0)
+  const all = file.parts.reduce((sum, p) => sum + p.chunkCount, 0)
+  const first = file.tablesAt + all * 8
+  const reader = new ByteReader(bytes, 'exr', file.tablesAt + before * 8)
+  const offsets = Array.from({ length: file.parts[partIndex]!.chunkCount }, () => reader.u64('the table of chunks'))
+  if (offsets.every((o) => o >= first && o < bytes.length)) return offsets
+  const found: number[] = []
+  const walk: ByteReader = new ByteReader(bytes, 'exr', first)
+  while (walk.at < bytes.length) {
+    const start = walk.at
+    const index = file.isMultiPart ? walk.i32('a chunk') : 0
+    const part = file.parts[index]
+    if (!part) walk.fail('a chunk belongs to no part', start)
+    walk.take(part.type === 'tiled' ? 16 : 4, 'a chunk')
+    walk.take(walk.u32('a chunk'), 'a chunk')
+    if (index === partIndex) found.push(start)
+  }
+  return found
+}
+
+function chunkArea(part: ExrPart, reader: ByteReader): Area | undefined {
+  const [x0, y0, x1, y1] = part.dataWindow
+  if (part.tile) {
+    const [column, row, levelX, levelY] = [0, 0, 0, 0].map(() => reader.i32('a tile')) as [number, number, number, number]
+    if (levelX !== 0 || levelY !== 0) return undefined
+    const left = x0 + column * part.tile.width
+    const top = y0 + row * part.tile.height
+    if (column < 0 || row < 0 || left > x1 || top > y1) reader.fail(`tile ${column}, ${row} lies outside the data window`)
+    return { x0: left, y0: top, x1: Math.min(x1, left + part.tile.width - 1), y1: Math.min(y1, top + part.tile.height - 1) }
+  }
+  const top = reader.i32('a chunk')
+  const lines = linesPerChunk[part.compression]
+  if (top < y0 || top > y1 || (top - y0) % lines !== 0) reader.fail(`a chunk begins at line ${top}, which can not be`)
+  return { x0, x1, y0: top, y1: Math.min(y1, top + lines - 1) }
+}
+
+/**
+ * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats
+ * or unsigned integers. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
+ * Throws FormatError for what is broken and for compressions that are not read.
+ */
+export function readExrPart(
+  bytes: Uint8Array,
+  file: ExrFile,
+  partIndex: number,
+  { names, zlib = portableZlib }: { names?: readonly string[]; zlib?: Zlib } = {},
+): { planes: Map<string, ExrPlane>; missingChunks: number } {
+  const part = file.parts[partIndex]!
+  if (!['none', 'rle', 'zips', 'zip'].includes(part.compression))
+    throw new FormatError('exr', file.tablesAt, `its ${part.compression.toUpperCase()} compression is not read yet; write it with ZIP`)
+  const wanted = part.channels.filter((c) => !names || names.includes(c.name))
+  const planes = new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
+  const seen = new Set<number>()
+  let missingChunks = 0
+  for (const offset of chunkOffsets(bytes, file, partIndex)) {
+    const reader: ByteReader = new ByteReader(bytes, 'exr', offset)
+    if (file.isMultiPart && reader.i32('a chunk') !== partIndex) reader.fail('a chunk belongs to another part', offset)
+    const area = chunkArea(part, reader)
+    if (!area) continue
+    const length = reader.u32('a chunk')
+    if (seen.has(offset)) reader.fail('two chunks begin at the same place', offset)
+    seen.add(offset)
+    scatter(part, area, unpack(part, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib), planes)
+  }
+  const { tile } = part
+  const [x0, y0, x1, y1] = part.dataWindow
+  const expected = tile ? Math.ceil((x1 - x0 + 1) / tile.width) * Math.ceil((y1 - y0 + 1) / tile.height) : part.chunkCount
+  missingChunks = expected - seen.size
+  return { planes, missingChunks }
+}

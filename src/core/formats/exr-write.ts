@@ -1,0 +1,121 @@
+import { portableZlib, splitBytes, type Zlib } from './exr-codecs.ts'
+import {
+  bytesPerValue, exrCompressions, exrTypes, linesPerChunk, windowSize,
+  type ExrAttribute, type ExrType, type Window,
+} from './exr-header.ts' // prettier-ignore
+import type { ExrValues } from './exr-read.ts'
+
+export interface ExrChannelData {
+  readonly name: string
+  readonly type: ExrType
+  /** Row by row over the data window; half as codes. */
+  readonly values: ExrValues
+}
+
+export interface ExrPicture {
+  readonly dataWindow: Window
+  readonly displayWindow: Window
+  readonly compression: 'none' | 'zips' | 'zip'
+  readonly channels: readonly ExrChannelData[]
+  /** Further header entries, written as they are. */
+  readonly attributes?: readonly ExrAttribute[]
+}
+
+const utf8 = new TextEncoder()
+
+/** An attribute that holds text. */
+export function textAttribute(name: string, text: string): ExrAttribute {
+  return { name, type: 'string', value: utf8.encode(text) }
+}
+
+class ByteWriter {
+  private readonly pieces: Uint8Array[] = []
+  length = 0
+  bytes(piece: Uint8Array): this {
+    this.pieces.push(piece)
+    this.length += piece.length
+    return this
+  }
+  text(text: string): this {
+    return this.bytes(utf8.encode(text + '\0'))
+  }
+  words(...values: number[]): this {
+    return this.bytes(new Uint8Array(Int32Array.from(values).buffer))
+  }
+  float(value: number): this {
+    return this.bytes(new Uint8Array(Float32Array.of(value).buffer))
+  }
+  joined(): Uint8Array {
+    const out = new Uint8Array(this.length)
+    let at = 0
+    for (const piece of this.pieces) {
+      out.set(piece, at)
+      at += piece.length
+    }
+    return out
+  }
+}
+
+function compareBytes(a: string, b: string): number {
+  const [x, y] = [utf8.encode(a), utf8.encode(b)]
+  for (let i = 0; i < Math.min(x.length, y.length); i++) if (x[i] !== y[i]) return x[i]! - y[i]!
+  return x.length - y.length
+}
+
+/** Rows y0..y1-1 of all channels as the file keeps them. */
+function packRows(channels: readonly ExrChannelData[], width: number, y0: number, y1: number): Uint8Array {
+  const lineBytes = channels.reduce((sum, c) => sum + bytesPerValue[c.type] * width, 0)
+  const out = new Uint8Array(lineBytes * (y1 - y0))
+  let at = 0
+  for (let y = y0; y < y1; y++)
+    for (const { values } of channels) {
+      const row = values.subarray(y * width, (y + 1) * width)
+      out.set(new Uint8Array(row.buffer, row.byteOffset, row.byteLength), at)
+      at += row.byteLength
+    }
+  return out
+}
+
+/** Writes a single-part scan-line EXR, lines by rising y, channels in byte order of their names. */
+export function writeExr(picture: ExrPicture, zlib: Zlib = portableZlib): Uint8Array {
+  const channels = picture.channels.toSorted((a, b) => compareBytes(a.name, b.name))
+  const { width, height } = windowSize(picture.dataWindow)
+  const header = new ByteWriter()
+  const attribute = (name: string, type: string, value: ByteWriter | Uint8Array) => {
+    const bytes = value instanceof ByteWriter ? value.joined() : value
+    header.text(name).text(type).words(bytes.length).bytes(bytes)
+  }
+  const names = [...channels.map((c) => c.name), ...(picture.attributes ?? []).map((a) => a.name)]
+  const isLong = names.some((n) => utf8.encode(n).length > 31)
+  header.words(0x01312f76, 2 | (isLong ? 0x400 : 0))
+  const list = new ByteWriter()
+  for (const c of channels) list.text(c.name).words(exrTypes.indexOf(c.type), 0, 1, 1)
+  attribute('channels', 'chlist', list.bytes(new Uint8Array(1)))
+  attribute('compression', 'compression', Uint8Array.of(exrCompressions.indexOf(picture.compression)))
+  attribute('dataWindow', 'box2i', new ByteWriter().words(...picture.dataWindow))
+  attribute('displayWindow', 'box2i', new ByteWriter().words(...picture.displayWindow))
+  attribute('lineOrder', 'lineOrder', Uint8Array.of(0))
+  attribute('pixelAspectRatio', 'float', new ByteWriter().float(1))
+  attribute('screenWindowCenter', 'v2f', new ByteWriter().float(0).float(0))
+  attribute('screenWindowWidth', 'float', new ByteWriter().float(1))
+  for (const { name, type, value } of picture.attributes ?? []) attribute(name, type, value)
+  header.bytes(new Uint8Array(1))
+
+  const lines = linesPerChunk[picture.compression]
+  const chunks: Uint8Array[] = []
+  for (let y = 0; y < height; y += lines) {
+    const raw = packRows(channels, width, y, Math.min(height, y + lines))
+    const packed = picture.compression === 'none' ? raw : zlib.deflate(splitBytes(raw))
+    const data = packed.length < raw.length ? packed : raw
+    chunks.push(new ByteWriter().words(picture.dataWindow[1] + y, data.length).bytes(data).joined())
+  }
+  const table = new BigUint64Array(chunks.length)
+  let at = header.length + chunks.length * 8
+  chunks.forEach((chunk, i) => {
+    table[i] = BigInt(at)
+    at += chunk.length
+  })
+  header.bytes(new Uint8Array(table.buffer))
+  for (const chunk of chunks) header.bytes(chunk)
+  return header.joined()
+}

@@ -1,0 +1,44 @@
+import { FormatError } from './format-error.ts'
+
+/**
+ * One pass of one frame as it travels from the store to an engine: interleaved channels, half or float as the file
+ * has them, so that every engine computes from the same bits. Colour is premultiplied scene-linear already.
+ */
+export interface PassBlock {
+  /** Size of the data, and where its top left pixel lies on the canvas. */
+  readonly width: number
+  readonly height: number
+  readonly x: number
+  readonly y: number
+  readonly channels: number
+  readonly data: Uint16Array | Float32Array
+}
+
+const magic = 0x315a5042
+const headerBytes = 32
+/** 16384 × 16384 × 4 floats. */
+const mostBytes = 2 ** 32
+
+/** Little-endian: magic, width, height, x, y, channels, bytes a value (2 half, 4 float), 0; then the values. */
+export function encodePassBlock(block: PassBlock): Uint8Array {
+  const { width, height, x, y, channels, data } = block
+  const bytes = new Uint8Array(headerBytes + data.byteLength)
+  new Int32Array(bytes.buffer, 0, 8).set([magic, width, height, x, y, channels, data.BYTES_PER_ELEMENT, 0])
+  bytes.set(new Uint8Array(data.buffer, data.byteOffset, data.byteLength), headerBytes)
+  return bytes
+}
+
+/** Reads a block; the data is a view of `buffer`. Throws FormatError. */
+export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
+  if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')
+  const [mark, width, height, x, y, channels, size] = new Int32Array(buffer, 0, 8) as unknown as [
+    number, number, number, number, number, number, number,
+  ] // prettier-ignore
+  if (mark !== magic) throw new FormatError('pass', 0, 'it does not begin as a pass does')
+  const count = width * height * channels
+  if (width < 1 || height < 1 || channels < 1 || (size !== 2 && size !== 4) || count * size > mostBytes)
+    throw new FormatError('pass', 4, 'its size can not be')
+  if (buffer.byteLength !== headerBytes + count * size) throw new FormatError('pass', headerBytes, 'data are missing')
+  const data = size === 2 ? new Uint16Array(buffer, headerBytes, count) : new Float32Array(buffer, headerBytes, count)
+  return { width, height, x, y, channels, data }
+}

@@ -1,0 +1,14 @@
+// Hot loops over premultiplied RGBA float pictures in shared memory. Every function works on rows y0..y1-1
+// of its output only, so that bands of one call may run on several threads at once; pointers are byte offsets.
+// Each has a plain twin in ../plain-kernels.ts, where shapes, units and sources are written down.
+
+export { joinOver, joinPlus, joinScreen, mix, addLight } from './join'
+export { gains, colourMatrix, brightPass, sanitise, fill } from './colour'
+export { halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
+export { halfToFloat, floatToHalf } from './half'
+export { display } from './display'
+
+/** First byte of memory that the program itself does not use. */
+export function heapBase(): usize {
+  return __heap_base
+}

@@ -1,0 +1,105 @@
+import { kernelWasm } from './kernels.gen.ts'
+
+/** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
+export const rowFunctions = [
+  'joinOver', 'joinPlus', 'joinScreen', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'fill',
+  'halve', 'upAdd', 'gaussRows', 'gaussColumns', 'boxReduce', 'halfToFloat', 'floatToHalf', 'display',
+] as const // prettier-ignore
+export type RowFunction = (typeof rowFunctions)[number]
+
+type NumericFunction = (...args: number[]) => number
+export type KernelExports = Record<RowFunction | 'sanitise' | 'heapBase', NumericFunction>
+
+let compiled: WebAssembly.Module | undefined
+
+/** Instantiates the kernels on a shared memory. Every thread has an instance of its own on the same memory. */
+export function instantiateKernels(memory: WebAssembly.Memory): KernelExports {
+  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(kernelWasm), (c) => c.charCodeAt(0)))
+  const abort = () => {
+    throw new Error('Internal mistake: a kernel stopped')
+  }
+  const { exports } = new WebAssembly.Instance(compiled, { env: { memory, abort } })
+  return exports as unknown as KernelExports
+}
+
+/** Memory for pictures, shared among the threads of a crew. `maximumMiB` is reserved, not used up front. */
+export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
+  return new WebAssembly.Memory({ initial: 256, maximum: maximumMiB * 16, shared: true })
+}
+
+// Words of the control block. A job is one call of a row function, cut into bands that threads fetch one by one.
+const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [0, 1, 2, 3, 4, 5, 6, 7]
+const argumentsAt = 64
+const most = 16
+
+/** The block through which the leading thread and its hands agree on work. */
+export function createControl(): SharedArrayBuffer {
+  return new SharedArrayBuffer(argumentsAt + most * 8)
+}
+
+function workThrough(exports: KernelExports, words: Int32Array, args: Float64Array): void {
+  const call = exports[rowFunctions[words[functionIndex]!]!]
+  const own = Array.from(args.subarray(0, words[argumentCount]))
+  const rows = words[rowCount]!
+  const step = words[bandRows]!
+  for (;;) {
+    const band = Atomics.add(words, nextBand, 1)
+    if (band >= words[bandCount]!) return
+    call(...own, band * step, Math.min(rows, (band + 1) * step))
+  }
+}
+
+/** The life of a hand: waits for jobs and helps with them until its thread is ended. Blocks the thread. */
+export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuffer): never {
+  const exports = instantiateKernels(memory)
+  const words = new Int32Array(control, 0, 16)
+  const args = new Float64Array(control, argumentsAt, most)
+  let seen = 0
+  for (;;) {
+    Atomics.wait(words, generation, seen)
+    const now = Atomics.load(words, generation)
+    if (now === seen) continue
+    seen = now
+    workThrough(exports, words, args)
+    if (Atomics.sub(words, pending, 1) === 1) Atomics.notify(words, pending)
+  }
+}
+
+/** Runs row functions: by itself, or together with hands that wait on the same control block. */
+export class Crew {
+  private readonly words: Int32Array
+  private readonly args: Float64Array
+
+  constructor(
+    readonly exports: KernelExports,
+    control: SharedArrayBuffer,
+    readonly hands: number,
+  ) {
+    this.words = new Int32Array(control, 0, 16)
+    this.args = new Float64Array(control, argumentsAt, most)
+  }
+
+  /** Calls `name(...args, y0, y1)` over all rows; `rowCost` is about the number of values in a row. */
+  run(name: RowFunction, args: readonly number[], rows: number, rowCost: number): void {
+    if (this.hands === 0 || rows < 2 || rows * rowCost < 100_000) {
+      this.exports[name](...args, 0, rows)
+      return
+    }
+    const { words } = this
+    const bands = Math.min(rows, (this.hands + 1) * 4)
+    words[functionIndex] = rowFunctions.indexOf(name)
+    words[argumentCount] = args.length
+    words[rowCount] = rows
+    words[bandRows] = Math.ceil(rows / bands)
+    words[bandCount] = Math.ceil(rows / words[bandRows])
+    this.args.set(args)
+    Atomics.store(words, nextBand, 0)
+    Atomics.store(words, pending, this.hands)
+    Atomics.add(words, generation, 1)
+    Atomics.notify(words, generation)
+    workThrough(this.exports, words, this.args)
+    for (let left = Atomics.load(words, pending); left > 0; left = Atomics.load(words, pending))
+      if (Atomics.wait(words, pending, left, 10_000) === 'timed-out')
+        throw new Error('A computing thread stopped answering; reload to start it again')
+  }
+}

@@ -1,0 +1,73 @@
+import type { Picture } from '../picture/picture.ts'
+
+export type JoinMode = 'over' | 'plus' | 'screen'
+/** What lies outside a picture when a filter reads there: its edge pixels again, or black without cover. */
+export type Edge = 'repeat' | 'black'
+
+export interface DisplayOptions {
+  /** Linear factor on the picture before encoding; the backing keeps its brightness. */
+  gain: number
+  channel: 'colour' | 'red' | 'green' | 'blue' | 'alpha' | 'luminance'
+  /** Side in pixels of the checker shown where alpha is below 1; 0 = black. */
+  checker: number
+}
+
+/**
+ * The pixel loops everything is made from. There are two: SIMD WebAssembly over shared memory, and a plain
+ * TypeScript twin that it is checked against. Output first, then sources, then scalars; `out` may be a source
+ * unless said otherwise. Colour pictures are premultiplied scene-linear RGBA of equal size; a matte has one channel.
+ * Nothing here allocates or validates.
+ */
+export interface Kernels {
+  /**
+   * Joins `top`, weighted by opacity · matte, with `below` by premultiplied arithmetic.
+   * over: S + B(1 − αS). plus: S + B, alpha at most 1. screen: S + B − S·B, and the greater of both where either
+   * exceeds 1, so that light above display white is never darkened.
+   * Sources: Porter & Duff 1984; W3C Compositing and Blending Level 1.
+   */
+  join(out: Picture, below: Picture, top: Picture, matte: Picture | undefined, mode: JoinMode, opacity: number): void
+  /** out = src + amount · matte · (effect − src): how far a step acts. */
+  mix(out: Picture, src: Picture, effect: Picture, matte: Picture | undefined, amount: number): void
+  /**
+   * Adds light (alpha ignored) by addition or by screen; alpha is kept, or becomes min(1, α + luminance of the light).
+   * The alpha rule is common practice, so that a glow over an empty background does not vanish.
+   */
+  addLight(out: Picture, src: Picture, light: Picture, mode: 'add' | 'screen', intoAlpha: boolean): void
+  /** Sets every pixel. */
+  fill(out: Picture, r: number, g: number, b: number, a: number): void
+  /** Multiplies each channel. */
+  gains(out: Picture, src: Picture, r: number, g: number, b: number, a: number): void
+  /** Row-major 3×3 matrix on RGB, factor on alpha. Linear, so right on premultiplied colour. */
+  colourMatrix(out: Picture, src: Picture, matrix: readonly number[], alpha: number): void
+  /**
+   * The light above `threshold` (luminance, BT.709), hue kept, alpha 0. Between threshold ± knee the part that
+   * passes rises as a parabola, so that nothing pops; luminance is held at `ceiling` first. Negative light never passes.
+   */
+  brightPass(out: Picture, src: Picture, threshold: number, knee: number, ceiling: number): void
+  /** Replaces NaN and infinities by 0; gives back how many there were. */
+  sanitise(picture: Picture): number
+  /**
+   * Half the size by the separable filter [1 3 3 1]/8: out(x, y) is centred between src(2x + offset) and the next.
+   * `out` must not be `src`. One halving adds a variance of 0.75 px².
+   */
+  halve(out: Picture, src: Picture, offset: number, edge: Edge): void
+  /**
+   * out = fineWeight · fine + coarseWeight · (coarse at twice its size by a tent); out(offset) lies in coarse(0).
+   * `coarse` must not be `out`; pixels outside `coarse` repeat its edge. Adds a variance of 0.75 px² of `out`.
+   */
+  upAdd(out: Picture, fine: Picture | undefined, coarse: Picture, offset: number, fineWeight: number, coarseWeight: number): void
+  /** Convolves rows with a symmetric filter, weights[0] in its middle; edges repeat. `out` must not be `src`. */
+  gaussRows(out: Picture, src: Picture, weights: readonly number[]): void
+  /** Convolves columns; otherwise as gaussRows. */
+  gaussColumns(out: Picture, src: Picture, weights: readonly number[]): void
+  /** Mean of factor × factor pixels (fewer at the right and lower edge). For colour, never for data. */
+  boxReduce(out: Picture, src: Picture, factor: number): void
+  /** IEEE 754 binary16 codes to floats, every code exact. */
+  halfToFloat(out: Float32Array, codes: Uint16Array): void
+  /** Floats to binary16, rounding to nearest even; beyond 65504 + half a step becomes infinity. */
+  floatToHalf(codes: Uint16Array, src: Float32Array): void
+  /** To 8-bit sRGB-encoded RGBA for a screen, opaque; by table, at most one code off. */
+  display(out: Uint8Array, src: Picture, options: DisplayOptions): void
+}
+
+export const displayChannels = ['colour', 'red', 'green', 'blue', 'alpha', 'luminance'] as const

@@ -1,0 +1,160 @@
+import { displayTable, luminance } from '../picture/colour.ts'
+import { halfToNumber, numberToHalf } from '../picture/half.ts'
+import type { Picture } from '../picture/picture.ts'
+import { displayChannels, type Edge, type Kernels } from './kernels.ts'
+
+const held = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
+
+const screen = (s: number, b: number) => (s > 1 || b > 1 ? Math.max(s, b) : s + b - s * b)
+
+function eachValue(out: Picture, value: (i: number, channel: number, pixel: number) => number): void {
+  const { data, channels } = out
+  for (let i = 0; i < data.length; i++) data[i] = value(i, i % channels, Math.floor(i / channels))
+}
+
+/** Value of one channel, by the rule for what lies outside. */
+function sample(src: Picture, x: number, y: number, channel: number, edge: Edge): number {
+  if (edge === 'black' && (x < 0 || y < 0 || x >= src.width || y >= src.height)) return 0
+  return src.data[(held(y, src.height) * src.width + held(x, src.width)) * 4 + channel]!
+}
+
+/** Convolves along one axis with a symmetric filter. */
+function convolve(out: Picture, src: Picture, weights: readonly number[], dx: number, dy: number): void {
+  for (let y = 0; y < out.height; y++)
+    for (let x = 0; x < out.width; x++)
+      for (let c = 0; c < 4; c++) {
+        let sum = sample(src, x, y, c, 'repeat') * weights[0]!
+        for (let k = 1; k < weights.length; k++)
+          sum += weights[k]! * (sample(src, x - k * dx, y - k * dy, c, 'repeat') + sample(src, x + k * dx, y + k * dy, c, 'repeat'))
+        out.data[(y * out.width + x) * 4 + c] = sum
+      }
+}
+
+const tap = [1 / 8, 3 / 8, 3 / 8, 1 / 8]
+
+/** The kernels as the simplest loops that are right: the reference that the fast ones are checked against. */
+export const plainKernels: Kernels = {
+  join(out, below, top, matte, mode, opacity) {
+    for (let p = 0; p < out.width * out.height; p++) {
+      const weight = opacity * (matte ? matte.data[p]! : 1)
+      const alpha = top.data[p * 4 + 3]! * weight
+      for (let c = 0; c < 4; c++) {
+        const s = top.data[p * 4 + c]! * weight
+        const b = below.data[p * 4 + c]!
+        const sum = mode === 'over' ? s + b * (1 - alpha) : mode === 'plus' ? s + b : screen(s, b)
+        out.data[p * 4 + c] = mode === 'plus' && c === 3 ? Math.min(1, sum) : sum
+      }
+    }
+  },
+  mix(out, src, effect, matte, amount) {
+    eachValue(out, (i, _, p) => src.data[i]! + amount * (matte ? matte.data[p]! : 1) * (effect.data[i]! - src.data[i]!))
+  },
+  addLight(out, src, light, mode, intoAlpha) {
+    eachValue(out, (i, c) => {
+      if (c < 3) return mode === 'screen' ? screen(light.data[i]!, src.data[i]!) : src.data[i]! + light.data[i]!
+      if (!intoAlpha) return src.data[i]!
+      const y = luminance(light.data[i - 3]!, light.data[i - 2]!, light.data[i - 1]!)
+      return Math.min(1, src.data[i]! + Math.max(0, y))
+    })
+  },
+  fill(out, r, g, b, a) {
+    eachValue(out, (_, c) => [r, g, b, a][c]!)
+  },
+  gains(out, src, r, g, b, a) {
+    eachValue(out, (i, c) => src.data[i]! * [r, g, b, a][c]!)
+  },
+  colourMatrix(out, src, matrix, alpha) {
+    for (let i = 0; i < out.data.length; i += 4) {
+      const [r, g, b, a] = [src.data[i]!, src.data[i + 1]!, src.data[i + 2]!, src.data[i + 3]!]
+      for (let c = 0; c < 3; c++)
+        out.data[i + c] = matrix[c * 3]! * r + matrix[c * 3 + 1]! * g + matrix[c * 3 + 2]! * b
+      out.data[i + 3] = a * alpha
+    }
+  },
+  brightPass(out, src, threshold, knee, ceiling) {
+    for (let i = 0; i < out.data.length; i += 4) {
+      const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)
+      const lit = Math.min(y, ceiling)
+      const above = lit - (threshold - knee)
+      const passed = !(y > 0) || above <= 0 ? 0 : lit < threshold + knee ? above ** 2 / (4 * knee) : lit - threshold
+      for (let c = 0; c < 3; c++) out.data[i + c] = y > 0 ? (src.data[i + c]! * Math.max(0, passed)) / y : 0
+      out.data[i + 3] = 0
+    }
+  },
+  sanitise({ data }) {
+    let count = 0
+    for (let i = 0; i < data.length; i++)
+      if (!Number.isFinite(data[i])) {
+        data[i] = 0
+        count++
+      }
+    return count
+  },
+  halve(out, src, offset, edge) {
+    for (let y = 0; y < out.height; y++)
+      for (let x = 0; x < out.width; x++)
+        for (let c = 0; c < 4; c++) {
+          let sum = 0
+          for (let j = 0; j < 4; j++)
+            for (let i = 0; i < 4; i++)
+              sum += tap[i]! * tap[j]! * sample(src, 2 * x + offset + i - 1, 2 * y + offset + j - 1, c, edge)
+          out.data[(y * out.width + x) * 4 + c] = sum
+        }
+  },
+  upAdd(out, fine, coarse, offset, fineWeight, coarseWeight) {
+    for (let y = 0; y < out.height; y++)
+      for (let x = 0; x < out.width; x++) {
+        const [cx, cy] = [(x - offset) >> 1, (y - offset) >> 1]
+        const [nx, ny] = [cx + ((x - offset) & 1 ? 1 : -1), cy + ((y - offset) & 1 ? 1 : -1)]
+        for (let c = 0; c < 4; c++) {
+          const at = (sx: number, sy: number) => sample(coarse, sx, sy, c, 'repeat')
+          const up = 0.5625 * at(cx, cy) + 0.1875 * (at(nx, cy) + at(cx, ny)) + 0.0625 * at(nx, ny)
+          const i = (y * out.width + x) * 4 + c
+          out.data[i] = coarseWeight * up + (fine ? fineWeight * fine.data[i]! : 0)
+        }
+      }
+  },
+  gaussRows: (out, src, weights) => {
+    convolve(out, src, weights, 1, 0)
+  },
+  gaussColumns: (out, src, weights) => {
+    convolve(out, src, weights, 0, 1)
+  },
+  boxReduce(out, src, factor) {
+    for (let y = 0; y < out.height; y++)
+      for (let x = 0; x < out.width; x++)
+        for (let c = 0; c < 4; c++) {
+          let [sum, count] = [0, 0]
+          for (let sy = y * factor; sy < Math.min(src.height, (y + 1) * factor); sy++)
+            for (let sx = x * factor; sx < Math.min(src.width, (x + 1) * factor); sx++, count++)
+              sum += src.data[(sy * src.width + sx) * 4 + c]!
+          out.data[(y * out.width + x) * 4 + c] = sum / count
+        }
+  },
+  halfToFloat(out, codes) {
+    for (let i = 0; i < codes.length; i++) out[i] = halfToNumber(codes[i]!)
+  },
+  floatToHalf(codes, src) {
+    for (let i = 0; i < src.length; i++) codes[i] = numberToHalf(src[i]!)
+  },
+  display(out, src, { gain, channel, checker }) {
+    const table = displayTable()
+    const bits = new Uint32Array(1)
+    const value = new Float32Array(bits.buffer)
+    const code = (v: number) => {
+      value[0] = Math.min(1 - 2 ** -24, Math.max(2 ** -13, v))
+      return table[(bits[0]! - 0x39000000) >>> 15]!
+    }
+    for (let p = 0; p < src.width * src.height; p++) {
+      const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]
+      const dark = (Math.floor((p % src.width) / checker) ^ Math.floor(p / src.width / checker)) & 1
+      const backing = checker && channel === 'colour' ? (dark ? 0.09 : 0.045) * Math.max(0, 1 - a) : 0
+      const grey = [0, r, g, b, a, luminance(r, g, b)][displayChannels.indexOf(channel)]! * gain
+      for (let c = 0; c < 3; c++) {
+        const linear = channel === 'colour' ? src.data[p * 4 + c]! * gain + backing : grey
+        out[p * 4 + c] = channel === 'alpha' ? Math.floor(Math.min(1, Math.max(0, a)) * 255 + 0.5) : code(linear)
+      }
+      out[p * 4 + 3] = 255
+    }
+  },
+}

@@ -1,0 +1,114 @@
+import type { Picture, PictureStore } from '../picture/picture.ts'
+import type { Edge, Kernels } from './kernels.ts'
+
+/** What a picture operation made of several kernels works with. */
+export interface Workshop {
+  readonly kernels: Kernels
+  readonly store: PictureStore
+}
+
+/**
+ * Pixels kept around every level but the first: light that has left the frame at one level can come back in at a
+ * coarser one, so nothing is lost at the border.
+ */
+const pad = 4
+
+/** One level's distance between its first pixel and the first of the next, in the terms of `halve` and `upAdd`. */
+const levelOffset = (level: number) => (level === 0 ? 0 : pad) - 2 * pad
+
+/** Standard deviation, in pixels of the first level, of a picture halved `levels` times and brought back up. */
+export function pyramidSigma(levels: number): number {
+  // Down and up each add 0.75 px² at every level: 1.5 · (1 + 4 + … + 4^(levels−1)).
+  return Math.sqrt(0.5 * (4 ** levels - 1))
+}
+
+/** Halves `src` repeatedly; the first entry is `src` itself, the others are the caller's to give back. */
+export function descend(src: Picture, levels: number, edge: Edge, { kernels, store }: Workshop): Picture[] {
+  const result = [src]
+  let [width, height] = [src.width, src.height]
+  for (let level = 0; level < levels; level++) {
+    width = Math.ceil(width / 2)
+    height = Math.ceil(height / 2)
+    const next = store.take(width + 2 * pad, height + 2 * pad, 4)
+    kernels.halve(next, result[level]!, levelOffset(level), edge)
+    result.push(next)
+  }
+  return result
+}
+
+/** Brings `coarse` (of level + 1) up onto `out` (of `level`), added to `fine`. */
+export function ascend(
+  out: Picture,
+  fine: Picture | undefined,
+  coarse: Picture,
+  level: number,
+  fineWeight: number,
+  coarseWeight: number,
+  kernels: Kernels,
+): void {
+  kernels.upAdd(out, fine, coarse, levelOffset(level), fineWeight, coarseWeight)
+}
+
+/** One half of a normalised, symmetric sampled Gaussian, its middle first; reaches 3.5 standard deviations. */
+export function gaussWeights(sigma: number): number[] {
+  const radius = Math.ceil(3.5 * sigma)
+  const half = Array.from({ length: radius + 1 }, (_, k) => Math.exp(-(k * k) / (2 * sigma * sigma)))
+  const sum = half.reduce((a, b) => a + b) * 2 - 1
+  return half.map((w) => w / sum)
+}
+
+/**
+ * Gaussian blur of standard deviation `sigma` pixels; pixels outside repeat the edge. `out` may be `src`.
+ * Large blurs are computed on a halved picture, where what is left of the blur is still 2 px or more, and brought
+ * back up by a tent: at most 3e-3 of the peak away from the true impulse response, energy kept.
+ */
+export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop: Workshop): void {
+  const { kernels, store } = workshop
+  if (sigma < 0.05) {
+    if (out !== src) out.data.set(src.data)
+    return
+  }
+  let halvings = 0
+  const rest = (n: number) => Math.sqrt((sigma ** 2 - pyramidSigma(n) ** 2) / 4 ** n)
+  while (sigma > pyramidSigma(halvings + 1) && rest(halvings + 1) >= 2 && src.width >> halvings > 1) halvings++
+  const levels = descend(src, halvings, 'repeat', workshop)
+  const last = levels[halvings]!
+  const weights = gaussWeights(rest(halvings))
+  const between = store.take(last.width, last.height, 4)
+  kernels.gaussRows(between, last, weights)
+  const blurred = halvings === 0 ? out : last
+  kernels.gaussColumns(blurred, between, weights)
+  store.give(between)
+  for (let level = halvings - 1; level >= 0; level--)
+    ascend(level === 0 ? out : levels[level]!, undefined, levels[level + 1]!, level, 0, 1, kernels)
+  for (const picture of levels.slice(1)) store.give(picture)
+}
+
+/**
+ * Spreads light as a sum of Gaussians whose widths double, black outside: `out` = Σ wₗ · G(σₗ) * src with Σ wₗ = 1,
+ * so the energy of the light is kept. `out` may be `src`.
+ *
+ * widest  standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
+ * tight   share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
+ */
+export function spreadLight(out: Picture, src: Picture, widest: number, tight: number, workshop: Workshop): void {
+  const { kernels, store } = workshop
+  const octaves = (level: number) => Math.log2(widest / pyramidSigma(level))
+  const most = Math.max(1, Math.ceil(Math.log2(Math.max(src.width, src.height))))
+  let count = 1
+  while (count < most && octaves(count + 1) > -1) count++
+  // A level fades in over one doubling of `widest`; below the first level's width the unspread light takes over.
+  const weights = Array.from({ length: count + 1 }, (_, level) => {
+    if (level === 0) return Math.min(1, Math.max(0, -octaves(1)))
+    return Math.min(1, Math.max(0, octaves(level) + 1)) * 2 ** (tight * octaves(level))
+  })
+  const sum = weights.reduce((a, b) => a + b)
+  const levels = descend(src, count, 'black', workshop)
+  for (let level = count - 1; level >= 0; level--) {
+    const target = level === 0 ? out : levels[level]!
+    const fine = weights[level]! > 0 ? levels[level] : undefined
+    const coarseWeight = level === count - 1 ? weights[count]! / sum : 1
+    ascend(target, fine, levels[level + 1]!, level, weights[level]! / sum, coarseWeight, kernels)
+  }
+  for (const picture of levels.slice(1)) store.give(picture)
+}

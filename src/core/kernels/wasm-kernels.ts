@@ -1,0 +1,117 @@
+import { displayTable } from '../picture/colour.ts'
+import type { Picture } from '../picture/picture.ts'
+import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
+import { KernelMemory } from './kernel-memory.ts'
+import { displayChannels, type Kernels } from './kernels.ts'
+
+const joinFunctions = { over: 'joinOver', plus: 'joinPlus', screen: 'joinScreen' } as const
+
+/** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
+export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
+  const tableAt = store.takeBytes(3328)
+  new Uint8Array(store.memory.buffer, tableAt, 3328).set(displayTable())
+
+  const run = (name: Parameters<Crew['run']>[0], out: Picture, ...args: number[]) => {
+    crew.run(name, args, out.height, out.width * 4)
+  }
+  /** Puts numbers in kernel memory for the time of one call. */
+  const withFloats = (values: readonly number[], call: (at: number) => void) => {
+    const at = store.takeBytes(values.length * 4)
+    try {
+      new Float32Array(store.memory.buffer, at, values.length).set(values)
+      call(at)
+    } finally {
+      store.giveBytes(at)
+    }
+  }
+  const isShared = (array: ArrayBufferView) => array.buffer instanceof SharedArrayBuffer
+  /** Calls `convert` with addresses of the two arrays, copying whichever lies outside the kernel memory. */
+  const convert = (name: 'halfToFloat' | 'floatToHalf', out: Float32Array | Uint16Array, src: Float32Array | Uint16Array) => {
+    const from = isShared(src) ? src.byteOffset : store.takeBytes(src.byteLength)
+    const to = isShared(out) ? out.byteOffset : store.takeBytes(out.byteLength)
+    try {
+      const bytes = (array: ArrayBufferView) => new Uint8Array(array.buffer, array.byteOffset, array.byteLength)
+      const inside = (at: number, length: number) => new Uint8Array(store.memory.buffer, at, length)
+      if (!isShared(src)) inside(from, src.byteLength).set(bytes(src))
+      crew.run(name, [to, from], src.length, 1)
+      if (!isShared(out)) bytes(out).set(inside(to, out.byteLength))
+    } finally {
+      if (!isShared(src)) store.giveBytes(from)
+      if (!isShared(out)) store.giveBytes(to)
+    }
+  }
+
+  return {
+    join: (out, below, top, matte, mode, opacity) => {
+      run(joinFunctions[mode], out, out.at, below.at, top.at, matte?.at ?? 0, opacity, out.width)
+    },
+    mix: (out, src, effect, matte, amount) => {
+      run('mix', out, out.at, src.at, effect.at, matte?.at ?? 0, amount, out.width)
+    },
+    addLight: (out, src, light, mode, intoAlpha) => {
+      run('addLight', out, out.at, src.at, light.at, Number(mode === 'screen'), Number(intoAlpha), out.width)
+    },
+    fill: (out, r, g, b, a) => {
+      run('fill', out, out.at, r, g, b, a, out.width)
+    },
+    gains: (out, src, r, g, b, a) => {
+      run('gains', out, out.at, src.at, r, g, b, a, out.width)
+    },
+    colourMatrix: (out, src, m, alpha) => {
+      const columns = [m[0]!, m[3]!, m[6]!, 0, m[1]!, m[4]!, m[7]!, 0, m[2]!, m[5]!, m[8]!, 0, 0, 0, 0, alpha]
+      withFloats(columns, (at) => {
+        run('colourMatrix', out, out.at, src.at, at, out.width)
+      })
+    },
+    brightPass: (out, src, threshold, knee, ceiling) => {
+      run('brightPass', out, out.at, src.at, threshold, knee, ceiling, out.width)
+    },
+    sanitise: (picture) => crew.exports.sanitise(picture.at, picture.data.length),
+    halve: (out, src, offset, edge) => {
+      run('halve', out, out.at, src.at, out.width, src.width, src.height, offset, Number(edge === 'black'))
+    },
+    upAdd: (out, fine, coarse, offset, fineWeight, coarseWeight) => {
+      const sizes = [out.width, coarse.width, coarse.height, offset]
+      run('upAdd', out, out.at, fine?.at ?? 0, coarse.at, ...sizes, fineWeight, coarseWeight)
+    },
+    gaussRows: (out, src, weights) => {
+      withFloats(weights, (at) => {
+        run('gaussRows', out, out.at, src.at, at, weights.length - 1, out.width)
+      })
+    },
+    gaussColumns: (out, src, weights) => {
+      withFloats(weights, (at) => {
+        run('gaussColumns', out, out.at, src.at, at, weights.length - 1, out.width, out.height)
+      })
+    },
+    boxReduce: (out, src, factor) => {
+      run('boxReduce', out, out.at, src.at, factor, out.width, src.width, src.height)
+    },
+    halfToFloat: (out, codes) => {
+      convert('halfToFloat', out, codes)
+    },
+    floatToHalf: (codes, src) => {
+      convert('floatToHalf', codes, src)
+    },
+    display: (out, src, { gain, channel, checker }) => {
+      const size = src.width * src.height * 4
+      const at = isShared(out) ? out.byteOffset : store.takeBytes(size)
+      run('display', src, at, src.at, tableAt, gain, displayChannels.indexOf(channel), checker, src.width)
+      if (isShared(out)) return
+      out.set(new Uint8Array(store.memory.buffer, at, size))
+      store.giveBytes(at)
+    },
+  }
+}
+
+/** A memory of its own, the pictures in it and the kernels on it; `hands` other threads serve the control block. */
+export function createKernels(memory: WebAssembly.Memory, control: SharedArrayBuffer, hands: number) {
+  const exports = instantiateKernels(memory)
+  const store = new KernelMemory(memory, exports.heapBase())
+  return { store, kernels: createWasmKernels(store, new Crew(exports, control, hands)) }
+}
+
+/** Kernels on the calling thread alone. */
+export function createLoneKernels(maximumMiB = 1024) {
+  return createKernels(createKernelMemory(maximumMiB), createControl(), 0)
+}

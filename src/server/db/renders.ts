@@ -1,0 +1,162 @@
+import type { Pool, RowDataPacket } from 'mysql2/promise'
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { OutputFormat } from '../../core/formats/write-picture.ts'
+import { inTransaction, type Db } from './pool.ts'
+
+/** Seconds a worker may go without a sign of life before its frame is given to another. */
+export const leaseSeconds = 20
+/** A frame that keeps killing its worker is given up after this many tries. */
+const mostAttempts = 3
+
+export type FrameState = 'waiting' | 'working' | 'done' | 'failed' | 'cancelled'
+
+export interface RenderFrame {
+  readonly frame: number
+  readonly state: FrameState
+  /** 0–1. */
+  readonly progress: number
+  readonly problem: string | null
+  /** Names of the written files. */
+  readonly files: readonly string[]
+}
+
+export interface Render {
+  readonly id: string
+  readonly shotId: string
+  readonly createdAt: Date
+  readonly formats: readonly OutputFormat[]
+  readonly frames: readonly RenderFrame[]
+}
+
+export interface RenderJob {
+  readonly renderId: string
+  readonly frame: number
+  readonly shotName: string
+  readonly comp: Comp
+  readonly media: MediaTable
+  readonly formats: readonly OutputFormat[]
+}
+
+export interface NewRender {
+  readonly id: string
+  readonly shotId: string
+  readonly revision: number
+  readonly comp: Comp
+  readonly media: MediaTable
+  readonly formats: readonly OutputFormat[]
+  readonly frames: readonly number[]
+}
+
+export async function insertRender(pool: Pool, render: NewRender): Promise<void> {
+  await inTransaction(pool, async (db) => {
+    await db.execute('insert into renders (id, shot_id, revision, doc, media, formats) values (?, ?, ?, ?, ?, ?)', [
+      render.id, render.shotId, render.revision,
+      JSON.stringify(render.comp), JSON.stringify(render.media), JSON.stringify(render.formats),
+    ]) // prettier-ignore
+    for (const frame of render.frames) await db.execute('insert into render_frames (render_id, frame) values (?, ?)', [render.id, frame])
+  })
+}
+
+type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[] }
+type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
+
+export async function findRender(db: Db, id: string): Promise<Render | undefined> {
+  const [rows] = await db.execute<RenderRow[]>('select id, shot_id as shotId, created_at as createdAt, formats from renders where id = ?', [id])
+  const row = rows[0]
+  if (!row) return undefined
+  const [frames] = await db.execute<FrameRow[]>(
+    'select frame, state, progress, problem, files from render_frames where render_id = ? order by frame',
+    [id],
+  )
+  const { shotId, createdAt, formats } = row
+  return {
+    id, shotId, createdAt, formats,
+    frames: frames.map(({ frame, state, progress, problem, files }) => ({ frame, state, progress, problem, files: files ?? [] })),
+  } // prettier-ignore
+}
+
+/** Ids of a shot's renders, newest first. */
+export async function rendersOfShot(db: Db, shotId: string): Promise<string[]> {
+  const [rows] = await db.execute<(RowDataPacket & { id: string })[]>(
+    'select id from renders where shot_id = ? order by created_at desc limit 50',
+    [shotId],
+  )
+  return rows.map((r) => r.id)
+}
+
+/** Takes the oldest frame that waits, or whose worker has gone silent, for a worker. */
+export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob | undefined> {
+  return inTransaction(pool, async (db) => {
+    await db.execute(
+      `update render_frames set state = 'failed', problem = 'The render worker stopped three times on this frame; try a smaller size.'
+       where state = 'working' and lease_until < current_timestamp(3) and attempts >= ?`,
+      [mostAttempts],
+    )
+    const [found] = await db.execute<(RowDataPacket & { renderId: string; frame: number })[]>(
+      `select f.render_id as renderId, f.frame from render_frames f join renders r on r.id = f.render_id
+       where f.state = 'waiting' or (f.state = 'working' and f.lease_until < current_timestamp(3))
+       order by r.created_at, f.frame limit 1 for update skip locked`,
+    )
+    const job = found[0]
+    if (!job) return undefined
+    await db.execute(
+      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0,
+       lease_until = current_timestamp(3) + interval ? second where render_id = ? and frame = ?`,
+      [worker, leaseSeconds, job.renderId, job.frame],
+    )
+    const [rows] = await db.execute<(RowDataPacket & { shotName: string; doc: Comp; media: MediaTable; formats: OutputFormat[] })[]>(
+      'select s.name as shotName, r.doc, r.media, r.formats from renders r join shots s on s.id = r.shot_id where r.id = ?',
+      [job.renderId],
+    )
+    const { shotName, doc, media, formats } = rows[0]!
+    return { renderId: job.renderId, frame: job.frame, shotName, comp: doc, media, formats }
+  })
+}
+
+/** Says that a worker is alive and how far it is; false when the frame is no longer its own (cancelled, given away). */
+export async function reportProgress(db: Db, job: RenderJob, worker: string, progress: number): Promise<boolean> {
+  const [result] = await db.execute(
+    `update render_frames set progress = ?, lease_until = current_timestamp(3) + interval ? second
+     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
+    [progress, leaseSeconds, job.renderId, job.frame, worker],
+  )
+  return 'affectedRows' in result && result.affectedRows > 0
+}
+
+/** Notes a finished frame; what was left out of the picture is kept as its problem. */
+export async function finishFrame(
+  db: Db,
+  job: RenderJob,
+  worker: string,
+  files: readonly string[],
+  warnings: readonly string[],
+): Promise<void> {
+  await db.execute(
+    `update render_frames set state = 'done', progress = 1, files = ?, problem = ?, finished_at = current_timestamp(3)
+     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
+    [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, job.renderId, job.frame, worker],
+  )
+}
+
+export async function failFrame(db: Db, job: RenderJob, worker: string, problem: string): Promise<void> {
+  await db.execute(
+    `update render_frames set state = 'failed', problem = ? where render_id = ? and frame = ? and state = 'working' and worker = ?`,
+    [problem, job.renderId, job.frame, worker],
+  )
+}
+
+/** Stops what is not finished. */
+export async function cancelRender(db: Db, id: string): Promise<void> {
+  await db.execute(`update render_frames set state = 'cancelled' where render_id = ? and state in ('waiting', 'working')`, [id])
+  await db.execute('update renders set cancelled = true where id = ?', [id])
+}
+
+/** Puts failed and cancelled frames back in the queue. */
+export async function retryRender(db: Db, id: string): Promise<void> {
+  await db.execute(
+    `update render_frames set state = 'waiting', attempts = 0, problem = null, progress = 0
+     where render_id = ? and state in ('failed', 'cancelled')`,
+    [id],
+  )
+}

@@ -1,0 +1,53 @@
+import { availableParallelism } from 'node:os'
+import { readFile } from 'node:fs/promises'
+import { Worker } from 'node:worker_threads'
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import { cropToCanvas } from '../../core/engine/crop.ts'
+import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
+import { plan, type PlanProblem } from '../../core/engine/plan.ts'
+import { decodePassBlock } from '../../core/formats/pass-block.ts'
+import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
+import type { Kernels } from '../../core/kernels/kernels.ts'
+import { createKernels } from '../../core/kernels/wasm-kernels.ts'
+import type { Picture } from '../../core/picture/picture.ts'
+import { passPath } from '../media/store.ts'
+
+/** Passes as the intake has left them in the store. */
+export const loadStoredPass: LoadPass = async ({ hash, pass }) => {
+  const bytes = await readFile(passPath(hash, pass.name))
+  return decodePassBlock(new Uint8Array(bytes).buffer)
+}
+
+/** An engine on this thread, helped by hands in worker threads. */
+export class NodeEngine {
+  readonly kernels: Kernels
+  private readonly evaluator: Evaluator
+  private readonly hands: Worker[]
+
+  constructor(
+    loadPass: LoadPass,
+    { threads = availableParallelism(), memoryMiB = 4096 }: { threads?: number; memoryMiB?: number } = {},
+  ) {
+    const memory = createKernelMemory(memoryMiB)
+    const control = createControl()
+    // All bundles lie in one folder.
+    const hand = new URL('./hand-thread.mjs', import.meta.url)
+    this.hands = Array.from({ length: threads - 1 }, () => new Worker(hand, { workerData: { memory, control } }))
+    for (const worker of this.hands) worker.unref()
+    const { store, kernels } = createKernels(memory, control, threads - 1)
+    this.kernels = kernels
+    this.evaluator = new Evaluator({ kernels, store }, loadPass, (memoryMiB / 2) * 2 ** 20)
+  }
+
+  /** The finished picture of a frame, without the margin; yours until the next call. */
+  async renderFrame(comp: Comp, media: MediaTable, frame: number): Promise<{ picture: Picture; problems: readonly PlanProblem[]; replaced: ReadonlyMap<string, number> }> {
+    const { node, area, problems } = plan(comp, media, frame, 1, { type: 'picture' })
+    await this.evaluator.load(comp, node)
+    return { picture: cropToCanvas(this.evaluator.evaluate(node), area), problems, replaced: this.evaluator.replaced }
+  }
+
+  async close(): Promise<void> {
+    await Promise.all(this.hands.map((worker) => worker.terminate()))
+  }
+}

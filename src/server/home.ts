@@ -1,0 +1,11 @@
+import { join, resolve } from 'node:path'
+
+/** The folder with everything that this installation keeps: database, media, renders. */
+export const home = resolve(/*turbopackIgnore: true*/ process.env['ZAFIRO_HOME'] ?? '.zafiro')
+
+export const folders = {
+  store: join(home, 'store'),
+  derived: join(home, 'store', 'passes'),
+  renders: join(home, 'renders'),
+  uploads: join(home, 'uploads'),
+} as const

@@ -1,0 +1,26 @@
+import { readFile } from 'node:fs/promises'
+import { encodePassBlock } from '../../core/formats/pass-block.ts'
+import { openMediaFile, type MediaInfo } from './media-file.ts'
+import { passPath, storedPath, writeWhole } from './store.ts'
+
+/** Half codes or floats that are not finite. */
+function countNonFinite(data: Uint16Array | Float32Array, isDepth: boolean): number {
+  let count = 0
+  if (data instanceof Uint16Array) {
+    for (const code of data) if ((code & 0x7c00) === 0x7c00 && !(isDepth && code === 0x7c00)) count++
+  } else for (const v of data) if (!Number.isFinite(v) && !(isDepth && v === Infinity)) count++
+  return count
+}
+
+/** Decodes every pass of a stored file into the store; gives back what it holds, with what was noticed on the way. */
+export async function decodeStored(hash: string): Promise<MediaInfo> {
+  const file = openMediaFile(new Uint8Array(await readFile(storedPath(hash))))
+  const warnings = [...file.info.warnings]
+  for (const { name, kind } of file.info.passes) {
+    const block = file.readPass(name)
+    const bad = countNonFinite(block.data, kind === 'depth')
+    if (bad > 0 && kind !== 'ids') warnings.push(`${bad} values of the pass ${name} are not numbers or infinite; they count as 0`)
+    await writeWhole(passPath(hash, name), encodePassBlock(block))
+  }
+  return { ...file.info, warnings }
+}

@@ -1,0 +1,152 @@
+import { guessPassKind, type Pass } from '../../core/comp/media.ts'
+import { isExr, readExrHeader, windowSize, type Window } from '../../core/formats/exr-header.ts'
+import { exrPasses } from '../../core/formats/exr-passes.ts'
+import { readExrPart, type ExrPlane } from '../../core/formats/exr-read.ts'
+import { FormatError } from '../../core/formats/format-error.ts'
+import type { PassBlock } from '../../core/formats/pass-block.ts'
+import { isPng, pngToLinear, readPng, readPngHeader } from '../../core/formats/png.ts'
+import { halfToNumber, numberToHalf } from '../../core/picture/half.ts'
+import { nodeZlib } from './node-zlib.ts'
+
+export interface PartInfo {
+  readonly name: string
+  readonly type: string
+  readonly compression: string
+  readonly channels: readonly { name: string; type: string; xSampling: number; ySampling: number }[]
+}
+
+/** What a file holds, as far as its headers say. */
+export interface MediaInfo {
+  readonly format: 'exr' | 'png'
+  readonly width: number
+  readonly height: number
+  readonly dataWindow: Window
+  readonly displayWindow: Window
+  readonly parts: readonly PartInfo[]
+  readonly passes: readonly Pass[]
+  readonly warnings: readonly string[]
+}
+
+/** Stored value of every channel at a pixel, per part; x and y in the file's own coordinates. */
+export type StoredPixel = readonly { readonly part: string; readonly values: Readonly<Record<string, number>> }[]
+
+/** An opened picture file. Reading throws FormatError where the file is broken. */
+export interface MediaFile {
+  readonly info: MediaInfo
+  /** One pass for an engine: colour premultiplied and scene-linear, data as they are. */
+  readPass(name: string): PassBlock
+  /** Undefined where the file has no pixel there. */
+  storedPixels(points: readonly (readonly [number, number])[]): (StoredPixel | undefined)[]
+}
+
+/** Opens a picture by its contents, whatever its name ends with. Throws FormatError. */
+export function openMediaFile(bytes: Uint8Array): MediaFile {
+  if (isExr(bytes)) return openExr(bytes)
+  if (isPng(bytes)) return openPng(bytes)
+  if (bytes.length === 0) throw new FormatError('picture', 0, 'it is empty')
+  throw new FormatError('picture', 0, 'it is neither EXR nor PNG')
+}
+
+function valueAt({ values }: ExrPlane, i: number): number {
+  return values instanceof Uint16Array ? halfToNumber(values[i]!) : values[i]!
+}
+
+/** Channels of a pass side by side; all half stays half, anything else becomes float. */
+function interleave(planes: readonly ExrPlane[], origin: { x: number; y: number }): PassBlock {
+  const { width, height } = planes[0]!
+  const channels = planes.length
+  if (planes.some((p) => p.width !== width || p.height !== height))
+    throw new FormatError('exr', 0, 'a pass whose channels are sampled differently is not read yet; write it as RGB')
+  const isHalf = planes.every((p) => p.values instanceof Uint16Array)
+  const data = isHalf ? new Uint16Array(width * height * channels) : new Float32Array(width * height * channels)
+  planes.forEach((plane, c) => {
+    for (let i = 0; i < width * height; i++)
+      data[i * channels + c] = isHalf ? plane.values[i]! : valueAt(plane, i)
+  })
+  return { width, height, ...origin, channels, data }
+}
+
+function openExr(bytes: Uint8Array): MediaFile {
+  const file = readExrHeader(bytes)
+  const first = file.parts[0]!
+  const passes = exrPasses(file)
+  const { width, height } = windowSize(first.displayWindow)
+  const info: MediaInfo = {
+    format: 'exr',
+    width,
+    height,
+    dataWindow: first.dataWindow,
+    displayWindow: first.displayWindow,
+    parts: file.parts.map(({ name, type, compression, channels }) => ({ name, type, compression, channels: channels.map((c) => ({ ...c })) })),
+    passes: passes.map(({ name, kind, channels, type }) => ({ name, kind, channels, type })),
+    warnings: [],
+  }
+  return {
+    info,
+    readPass(name) {
+      const pass = passes.find((p) => p.name === name)
+      if (!pass) throw new FormatError('exr', 0, `it has no pass named ${name}`)
+      const part = file.parts[pass.part]!
+      const { planes } = readExrPart(bytes, file, pass.part, { names: pass.channels, zlib: nodeZlib })
+      const origin = { x: part.dataWindow[0] - part.displayWindow[0], y: part.dataWindow[1] - part.displayWindow[1] }
+      return interleave(pass.channels.map((c) => planes.get(c)!), origin)
+    },
+    storedPixels(points) {
+      const parts = file.parts.map((part, index) => ({ part, ...readExrPart(bytes, file, index, { zlib: nodeZlib }) }))
+      return points.map(([x, y]) => {
+        const found = parts.flatMap(({ part, planes }, index) => {
+          const [x0, y0, x1, y1] = part.dataWindow
+          if (x < x0 || y < y0 || x > x1 || y > y1) return []
+          const values = [...planes].map(([name, plane]) => {
+            const { xSampling, ySampling } = plane.channel
+            const column = Math.floor(x / xSampling) - Math.ceil(x0 / xSampling)
+            const row = Math.floor(y / ySampling) - Math.ceil(y0 / ySampling)
+            return [name, valueAt(plane, Math.max(0, row) * plane.width + Math.max(0, column))] as const
+          })
+          return [{ part: part.name || String(index), values: Object.fromEntries(values) }]
+        })
+        return found.length > 0 ? found : undefined
+      })
+    },
+  }
+}
+
+function openPng(bytes: Uint8Array): MediaFile {
+  const header = readPngHeader(bytes)
+  const { width, height } = header
+  const names = { grey: 'Y', rgb: 'RGB', palette: header.chunks.includes('tRNS') ? 'RGBA' : 'RGB', 'grey-alpha': 'YA', rgba: 'RGBA' }
+  const channels = [...names[header.colourType]]
+  const type = header.bitDepth === 16 ? 'uint16' : 'uint8'
+  const window: Window = [0, 0, width - 1, height - 1]
+  const warnings = ['gAMA', 'iCCP', 'cICP']
+    .filter((chunk) => header.chunks.includes(chunk) && !header.chunks.includes('sRGB'))
+    .map((chunk) => `its ${chunk} colour tag is not used; colours are read as sRGB`)
+  return {
+    info: {
+      format: 'png',
+      width,
+      height,
+      dataWindow: window,
+      displayWindow: window,
+      parts: [{ name: '', type: 'scanline', compression: 'deflate', channels: channels.map((name) => ({ name, type, xSampling: 1, ySampling: 1 })) }],
+      passes: [{ name: 'beauty', kind: guessPassKind('beauty', 4), channels: ['R', 'G', 'B', 'A'], type }],
+      warnings,
+    },
+    readPass() {
+      const samples = readPng(bytes)
+      const linear = pngToLinear(samples)
+      // Eight bits fit a half with room to spare; sixteen do not.
+      const data = samples.bitDepth === 16 ? linear : Uint16Array.from(linear, numberToHalf)
+      return { width, height, x: 0, y: 0, channels: 4, data }
+    },
+    storedPixels(points) {
+      const samples = readPng(bytes)
+      const stride = samples.channels.length
+      return points.map(([x, y]) => {
+        if (x < 0 || y < 0 || x >= width || y >= height) return undefined
+        const values = samples.channels.map((name, c) => [name, samples.data[(y * width + x) * stride + c]!] as const)
+        return [{ part: '', values: Object.fromEntries(values) }]
+      })
+    },
+  }
+}

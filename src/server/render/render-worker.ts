@@ -1,0 +1,79 @@
+// The render worker: a process of its own that takes frames from the database and renders them.
+import { randomBytes } from 'node:crypto'
+import { join } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
+import { Worker } from 'node:worker_threads'
+import { claimFrame, failFrame, finishFrame, reportProgress, type RenderJob } from '../db/renders.ts'
+import { getPool } from '../db/pool.ts'
+import { folders } from '../home.ts'
+import type { RenderMessage } from './render-thread.ts'
+
+const name = `${process.pid}-${randomBytes(3).toString('hex')}`
+const idleMs = 300
+const signOfLifeMs = 4000
+
+let thread: Worker | undefined
+
+function renderThread(): Worker {
+  thread ??= new Worker(new URL('./render-thread.mjs', import.meta.url))
+  return thread
+}
+
+/** Sends one job through the thread; a thread that dies or is no longer wanted is replaced by the next job. */
+async function work(job: RenderJob): Promise<void> {
+  const pool = getPool()
+  const worker = renderThread()
+  let progress = 0
+  const outcome = await new Promise<RenderMessage | 'lost'>((resolve) => {
+    const report = () => {
+      reportProgress(pool, job, name, progress).then(
+        (isOurs) => {
+          if (!isOurs) finish('lost')
+        },
+        () => undefined,
+      )
+    }
+    const timer = setInterval(report, signOfLifeMs)
+    const onMessage = (message: RenderMessage) => {
+      if (message.type !== 'progress') finish(message)
+      else {
+        progress = message.progress
+        report()
+      }
+    }
+    const onError = (error: Error) => {
+      thread = undefined
+      finish({ type: 'failed', problem: `Rendering stopped: ${error.message}` })
+    }
+    const finish = (result: RenderMessage | 'lost') => {
+      clearInterval(timer)
+      worker.off('message', onMessage).off('error', onError)
+      resolve(result)
+    }
+    worker.on('message', onMessage).on('error', onError)
+    worker.postMessage({ job, folder: join(folders.renders, job.renderId) })
+  })
+  if (outcome === 'lost') {
+    thread = undefined
+    await worker.terminate()
+  } else if (outcome.type === 'done') await finishFrame(pool, job, name, outcome.files, outcome.warnings)
+  else if (outcome.type === 'failed') await failFrame(pool, job, name, outcome.problem)
+}
+
+let isStopping = false
+for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { isStopping = true; setTimeout(() => process.exit(0), 3000).unref() })
+
+let saidUnreachable = false
+while (!isStopping) {
+  try {
+    const job = await claimFrame(getPool(), name)
+    saidUnreachable = false
+    if (job) await work(job)
+    else await sleep(idleMs)
+  } catch (error) {
+    if (!saidUnreachable) console.error('render worker:', error instanceof Error ? error.message : error)
+    saidUnreachable = true
+    await sleep(2000)
+  }
+}
+process.exit(0)
