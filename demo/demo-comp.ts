@@ -19,7 +19,13 @@ export function demoComp(width: number, height: number): Comp {
   comp = addLane(comp, 'Seahorse paint', beauty('paint'))
   comp = addLane(comp, 'Seahorse line', beauty('line'))
   comp = addLane(comp, 'Plume shape', beauty('plume'))
-  const [, cave, paint, , plume] = comp.lanes.map((lane) => lane.id) as [string, string, string, string, string]
+  const [, cave, paint, , plume] = comp.lanes.map((lane) => lane.id) as [
+    string,
+    string,
+    string,
+    string,
+    string,
+  ]
   const [lifted, lift] = addStep(comp, cave, 0, 'exposure')
   comp = setDial(lifted, lift, 'stops', 0.4)
   // The paint stands in the light of the cave, not on paper.

@@ -15,7 +15,8 @@ const body =
   'C 20 -30 22 -8 40 -6 C 54 -4 60 -20 50 -28 C 46 -31 40 -29 40 -24 C 36 -34 46 -42 56 -38 C 76 -30 72 8 40 8 ' +
   'C 4 8 -6 -28 8 -54 C 18 -74 24 -84 16 -98 C 6 -114 -10 -122 -8 -148 C -6 -164 4 -176 6 -190 C 0 -196 -18 -196 -40 -190 ' +
   'C -50 -188 -54 -200 -44 -204 C -30 -208 -14 -214 -6 -232 Z'
-const fin = 'M 66 -140 C 92 -152 108 -138 106 -116 C 98 -122 94 -116 98 -106 C 88 -110 82 -104 84 -94 C 76 -98 72 -100 71 -110 Z'
+const fin =
+  'M 66 -140 C 92 -152 108 -138 106 -116 C 98 -122 94 -116 98 -106 C 88 -110 82 -104 84 -94 C 76 -98 72 -100 71 -110 Z'
 const crest = 'M 6 -244 L 2 -268 L 18 -254 L 26 -276 L 36 -254 L 52 -270 L 50 -244 Z'
 const ridges = [
   'M 10 -168 C 22 -162 36 -164 44 -170', 'M -4 -150 C 14 -142 40 -146 54 -154', 'M -2 -132 C 18 -122 48 -128 64 -136',
@@ -67,6 +68,9 @@ export function drawings(frame: number, width: number, height: number): Drawing[
       ),
     },
     { name: 'seahorse_shadow', svg: inPose(`<path d="${shade}" fill="#fff"/>`) },
-    { name: 'plume', svg: sheet(width, height, `<path d="M ${left.join(' L ')} L ${right.join(' L ')} Z" fill="#fff"/>`) },
+    {
+      name: 'plume',
+      svg: sheet(width, height, `<path d="M ${left.join(' L ')} L ${right.join(' L ')} Z" fill="#fff"/>`),
+    },
   ]
 }

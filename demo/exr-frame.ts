@@ -9,13 +9,23 @@ const idLayer = 'objects'
 const idOf = objects.map((name) => hashToFloat(hashName(name)))
 
 /** One channel out of interleaved data. */
-function channel(name: string, type: 'half' | 'float', data: Float32Array, stride: number, at: number): ExrChannelData {
+function channel(
+  name: string,
+  type: 'half' | 'float',
+  data: Float32Array,
+  stride: number,
+  at: number,
+): ExrChannelData {
   const count = data.length / stride
   if (type === 'float') {
     return { name, type, values: Float32Array.from({ length: count }, (_, i) => data[i * stride + at]!) }
   }
   const clamped = (v: number) => Math.min(65504, Math.max(-65504, v))
-  return { name, type, values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(data[i * stride + at]!))) }
+  return {
+    name,
+    type,
+    values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(data[i * stride + at]!))),
+  }
 }
 
 /** All passes of a frame as one EXR with layers, object masks as Cryptomatte of two levels (four ranks). */

@@ -1,7 +1,21 @@
 import { nothing, trace, unit, type Sample } from './shade.ts'
-import { createScene, stage, firstJelly, brass, glass, lamp, objects, type Staging, type Vec } from './scene.ts'
+import {
+  createScene,
+  stage,
+  firstJelly,
+  brass,
+  glass,
+  lamp,
+  objects,
+  type Staging,
+  type Vec,
+} from './scene.ts'
 
-const cross = (a: Vec, b: Vec): Vec => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]]
+const cross = (a: Vec, b: Vec): Vec => [
+  a[1] * b[2] - a[2] * b[1],
+  a[2] * b[0] - a[0] * b[2],
+  a[0] * b[1] - a[1] * b[0],
+]
 const minus = (a: Vec, b: Vec): Vec => [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
 const dot = (a: Vec, b: Vec) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
@@ -24,7 +38,11 @@ export function camera({ eye, target }: Staging, width: number, height: number) 
     project(p: Vec): { x: number; y: number; depth: number } {
       const to = minus(p, eye)
       const depth = dot(to, ahead)
-      return { x: width / 2 + dot(to, right) / depth / scale, y: height / 2 - dot(to, up) / depth / scale, depth }
+      return {
+        x: width / 2 + dot(to, right) / depth / scale,
+        y: height / 2 - dot(to, up) / depth / scale,
+        depth,
+      }
     },
   }
 }
@@ -55,7 +73,9 @@ export function emptyRows(pixels: number): FrameRows {
 function movement(id: number, now: Staging, next: Staging): Vec {
   if (id === brass || id === glass || id === lamp) return minus(next.bell, now.bell)
   const jelly = id - firstJelly
-  return jelly >= 0 && jelly < now.jellies.length ? minus(next.jellies[jelly]!.at, now.jellies[jelly]!.at) : [0, 0, 0]
+  return jelly >= 0 && jelly < now.jellies.length
+    ? minus(next.jellies[jelly]!.at, now.jellies[jelly]!.at)
+    : [0, 0, 0]
 }
 
 /** Whether neighbouring pixels differ so much that one ray does not stand for the pixel. */
@@ -72,13 +92,21 @@ const corners = [[-0.375, -0.125], [0.125, -0.375], [0.375, 0.125], [-0.125, 0.3
  * Renders rows y0..y1-1 of a frame into `rows` (of the whole frame). One ray through every pixel's centre gives the
  * data passes; where neighbours differ, four more give colour and coverage.
  */
-export function renderRows(rows: FrameRows, frame: number, width: number, height: number, y0: number, y1: number): void {
+export function renderRows(
+  rows: FrameRows,
+  frame: number,
+  width: number,
+  height: number,
+  y0: number,
+  y1: number,
+): void {
   const now = stage(frame)
   const next = stage(frame + 1)
   const scene = createScene(now)
   const lens = camera(now, width, height)
   const lensNext = camera(next, width, height)
-  const line = (y: number) => Array.from({ length: width }, (_, x) => trace(scene, lens.eye, lens.ray(x + 0.5, y + 0.5)))
+  const line = (y: number) =>
+    Array.from({ length: width }, (_, x) => trace(scene, lens.eye, lens.ray(x + 0.5, y + 0.5)))
   let above: Sample[] = y0 > 0 ? line(y0 - 1) : []
   let current = line(y0)
   for (let y = y0; y < y1; y++) {
@@ -116,9 +144,12 @@ function writePixel(rows: FrameRows, i: number, centre: Sample, samples: readonl
   rows.beauty[i * 4 + 3] = mean((s) => s.alpha)
   const covers = new Map<number, number>()
   for (const s of samples) if (s.id >= 0) covers.set(s.id, (covers.get(s.id) ?? 0) + 1 / samples.length)
-  ;[...covers].sort((a, b) => b[1] - a[1]).slice(0, idRanks).forEach(([id, cover], rank) => {
-    rows.ids.set([id + 1, cover], (i * idRanks + rank) * 2)
-  })
+  ;[...covers]
+    .sort((a, b) => b[1] - a[1])
+    .slice(0, idRanks)
+    .forEach(([id, cover], rank) => {
+      rows.ids.set([id + 1, cover], (i * idRanks + rank) * 2)
+    })
 }
 
 export { nothing, objects }

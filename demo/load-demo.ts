@@ -30,7 +30,15 @@ async function load(folder: string): Promise<void> {
     rows.push(async () => {
       await insertMedia(pool, demoShotId, ref, stem, info.passes)
       const { width, height, warnings } = info
-      await insertFrame(pool, demoShotId, ref, { frame: 1, fileHash: hash, fileName, bytes: 0, width, height, warnings })
+      await insertFrame(pool, demoShotId, ref, {
+        frame: 1,
+        fileHash: hash,
+        fileName,
+        bytes: 0,
+        width,
+        height,
+        warnings,
+      })
     })
   }
   const comp = demoComp(size.width, size.height)
@@ -43,7 +51,10 @@ async function load(folder: string): Promise<void> {
   await engine.close()
   // The same shot as a portable file, for the command line.
   const shotFile = { format: 'zafiro-shot', version: 1, name, comp, media: files }
-  await writeWhole(join(folder, 'grotto-descent.zafiro.json'), new TextEncoder().encode(JSON.stringify(shotFile, undefined, 2)))
+  await writeWhole(
+    join(folder, 'grotto-descent.zafiro.json'),
+    new TextEncoder().encode(JSON.stringify(shotFile, undefined, 2)),
+  )
 }
 
 await load(process.argv[2] ?? '.')

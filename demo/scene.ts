@@ -17,7 +17,12 @@ export interface Staging {
   readonly eye: Vec
   readonly target: Vec
   readonly bell: Vec
-  readonly jellies: readonly { readonly at: Vec; readonly size: number; readonly pulse: number; readonly seed: number }[]
+  readonly jellies: readonly {
+    readonly at: Vec
+    readonly size: number
+    readonly pulse: number
+    readonly seed: number
+  }[]
 }
 
 const jellyPlan = [
@@ -174,7 +179,12 @@ export function createScene(staging: Staging) {
     // Each rib follows the glass: straight below, round above.
     const up = Math.max(0, py)
     const ribR = Math.hypot(qx, up * 0.93) - 0.93
-    let d = Math.hypot(Math.max(0, Math.abs(ribR) - 0.02), Math.max(0, Math.abs(qz) - 0.018), Math.max(0, -0.78 - py)) - 0.016
+    let d =
+      Math.hypot(
+        Math.max(0, Math.abs(ribR) - 0.02),
+        Math.max(0, Math.abs(qz) - 0.018),
+        Math.max(0, -0.78 - py),
+      ) - 0.016
     d = Math.min(d, torus(px, py + 0.02, pz, 0.94, 0.042), torus(px, py - 0.62, pz, 0.7, 0.028))
     const foot = Math.max(Math.abs(py + 0.86) - 0.1, r - 1.08 + 0.2 * Math.max(0, py + 0.86))
     d = Math.min(d, Math.max(foot, 0.82 - r) - 0.02, torus(px, py + 0.98, pz, 1.06, 0.05))
@@ -185,7 +195,11 @@ export function createScene(staging: Staging) {
     const b = angle + step / 2 - step * Math.round((angle + step / 2) / step)
     const rx = r * Math.cos(b)
     const rz = r * Math.sin(b)
-    d = Math.min(d, Math.hypot(rx - 1.075, py + 0.86, rz) - 0.045, Math.hypot(rx - 0.975, py + 0.02, rz) - 0.032)
+    d = Math.min(
+      d,
+      Math.hypot(rx - 1.075, py + 0.86, rz) - 0.045,
+      Math.hypot(rx - 0.975, py + 0.02, rz) - 0.032,
+    )
     return d * 0.9
   }
 
@@ -231,8 +245,12 @@ export function createScene(staging: Staging) {
       const arm = Math.max(q - 0.026 * Math.max(0.25, 1 - down / length), down - length, -down)
       d = Math.min(d, arm * 0.55)
       const inner = Math.PI / 2
-      const c = angle - inner * Math.round(angle / inner) + 0.4 * Math.sin(down * 3.4 + seed + staging.frame * 0.13)
-      const frill = Math.hypot(radius * Math.cos(c) - 0.2 + 0.05 * down, radius * Math.sin(c)) - 0.075 - 0.03 * Math.sin(down * 17)
+      const c =
+        angle - inner * Math.round(angle / inner) + 0.4 * Math.sin(down * 3.4 + seed + staging.frame * 0.13)
+      const frill =
+        Math.hypot(radius * Math.cos(c) - 0.2 + 0.05 * down, radius * Math.sin(c)) -
+        0.075 -
+        0.03 * Math.sin(down * 17)
       d = Math.min(d, Math.max(frill, down - 1.25, -down - 0.3) * 0.45)
     }
     return d * size

@@ -1,5 +1,21 @@
 import { fractal, noise } from './noise.ts'
-import { brass, cable, crystals, firstJelly, glass, lamp, objects, rock, sand, sunAt, surface, vent, ventAt, type Scene, type Vec } from './scene.ts'
+import {
+  brass,
+  cable,
+  crystals,
+  firstJelly,
+  glass,
+  lamp,
+  objects,
+  rock,
+  sand,
+  sunAt,
+  surface,
+  vent,
+  ventAt,
+  type Scene,
+  type Vec,
+} from './scene.ts'
 
 const dot = (a: Vec, b: Vec) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 const add = (a: Vec, b: Vec, k = 1): Vec => [a[0] + b[0] * k, a[1] + b[1] * k, a[2] + b[2] * k]
@@ -29,7 +45,13 @@ export const nothing: Sample = {
 const isJelly = (id: number) => id >= firstJelly && id < firstJelly + 5
 const farthestRay = 60
 
-function march(scene: Scene, origin: Vec, way: Vec, from: number, passed: number): { t: number; id: number } | undefined {
+function march(
+  scene: Scene,
+  origin: Vec,
+  way: Vec,
+  from: number,
+  passed: number,
+): { t: number; id: number } | undefined {
   let t = from
   for (let i = 0; i < 150; i++) {
     const d = scene.distance(origin[0] + way[0] * t, origin[1] + way[1] * t, origin[2] + way[2] * t, passed)
@@ -69,7 +91,8 @@ function openness(scene: Scene, p: Vec, n: Vec): number {
   let closed = 0
   let weight = 1
   for (const h of [0.08, 0.3, 0.9]) {
-    closed += weight * Math.max(0, h - scene.opaque(p[0] + n[0] * h, p[1] + n[1] * h, p[2] + n[2] * h, false)) / h
+    closed +=
+      (weight * Math.max(0, h - scene.opaque(p[0] + n[0] * h, p[1] + n[1] * h, p[2] + n[2] * h, false))) / h
     weight *= 0.75
   }
   return clamp(1 - closed * 0.5)
@@ -89,10 +112,20 @@ function surroundings(way: Vec): Vec {
   const up = clamp(way[1] * 0.5 + 0.5)
   const opening = clamp((way[1] - 0.72) / 0.2) ** 2
   const back = clamp(-way[2] - 0.4) * 0.4
-  return [0.015 + 0.05 * up + 2.6 * opening, 0.05 + 0.16 * up + 3.6 * opening + 0.25 * back, 0.09 + 0.26 * up + 4 * opening + 0.4 * back]
+  return [
+    0.015 + 0.05 * up + 2.6 * opening,
+    0.05 + 0.16 * up + 3.6 * opening + 0.25 * back,
+    0.09 + 0.26 * up + 4 * opening + 0.4 * back,
+  ]
 }
 
-interface Material { readonly albedo: Vec; readonly gloss: number; readonly metal: boolean; readonly emission: Vec; readonly sharpness: number }
+interface Material {
+  readonly albedo: Vec
+  readonly gloss: number
+  readonly metal: boolean
+  readonly emission: Vec
+  readonly sharpness: number
+}
 
 function materialOf(id: number, p: Vec, n: Vec, scene: Scene): Material {
   const grain = fractal(p[0] * 3, p[1] * 3, p[2] * 3, 3)
@@ -100,31 +133,62 @@ function materialOf(id: number, p: Vec, n: Vec, scene: Scene): Material {
   switch (id) {
     case sand: {
       const tone = 0.34 + 0.1 * grain
-      return { albedo: [tone * 0.95, tone * 0.86, tone * 0.66], gloss: 0.02, metal: false, emission: black, sharpness: 10 }
+      return {
+        albedo: [tone * 0.95, tone * 0.86, tone * 0.66],
+        gloss: 0.02,
+        metal: false,
+        emission: black,
+        sharpness: 10,
+      }
     }
     case brass: {
       const worn = clamp(0.6 + grain)
       const tarnish = clamp(noise(p[0] * 6, p[1] * 6 + scene.staging.bell[1] * -6, p[2] * 6) * 2.2 - 1.1)
-      return { albedo: [0.86 * worn - 0.3 * tarnish, 0.56 * worn - 0.06 * tarnish, 0.2 * worn + 0.04 * tarnish], gloss: 0.85, metal: true, emission: black, sharpness: 70 }
+      return {
+        albedo: [0.86 * worn - 0.3 * tarnish, 0.56 * worn - 0.06 * tarnish, 0.2 * worn + 0.04 * tarnish],
+        gloss: 0.85,
+        metal: true,
+        emission: black,
+        sharpness: 70,
+      }
     }
     case lamp:
-      return { albedo: [1, 0.8, 0.5], gloss: 0, metal: false, emission: p[1] - scene.staging.bell[1] < 0.56 ? [13, 6.6, 1.9] : black, sharpness: 1 }
+      return {
+        albedo: [1, 0.8, 0.5],
+        gloss: 0,
+        metal: false,
+        emission: p[1] - scene.staging.bell[1] < 0.56 ? [13, 6.6, 1.9] : black,
+        sharpness: 1,
+      }
     case cable:
       return { albedo: [0.06, 0.06, 0.065], gloss: 0.1, metal: false, emission: black, sharpness: 20 }
     case crystals: {
       const lift = clamp(p[1] / 1.6)
       const veins = clamp(noise(p[0] * 5, p[1] * 2.4, p[2] * 5) * 1.6 - 0.5)
       const core = (1 - lift) * 0.5 + 0.35 * veins
-      return { albedo: [0.05, 0.16, 0.75], gloss: 0.6, metal: false, emission: [0.006 * core, 0.05 * core, 0.3 * core], sharpness: 60 }
+      return {
+        albedo: [0.05, 0.16, 0.75],
+        gloss: 0.6,
+        metal: false,
+        emission: [0.006 * core, 0.05 * core, 0.3 * core],
+        sharpness: 60,
+      }
     }
     case vent: {
       const [dx, dz] = [p[0] - ventAt[0], p[2] - ventAt[2]]
       const r = Math.hypot(dx, dz)
-      const cracks = clamp(1 - Math.abs(fractal(p[0] * 1.7, p[1] * 1.7, p[2] * 1.7, 3)) * 9) * clamp(1.25 - r * 0.95)
+      const cracks =
+        clamp(1 - Math.abs(fractal(p[0] * 1.7, p[1] * 1.7, p[2] * 1.7, 3)) * 9) * clamp(1.25 - r * 0.95)
       const mouth = clamp(1 - r / 0.3) ** 0.6
       const heat = 0.9 * cracks + 2.6 * mouth
       const tone = 0.1 + 0.06 * grain
-      return { albedo: [tone, tone * 0.9, tone * 0.84], gloss: 0.04, metal: false, emission: [4.2 * heat, 1.25 * heat, 0.22 * heat * heat], sharpness: 12 }
+      return {
+        albedo: [tone, tone * 0.9, tone * 0.84],
+        gloss: 0.04,
+        metal: false,
+        emission: [4.2 * heat, 1.25 * heat, 0.22 * heat * heat],
+        sharpness: 12,
+      }
     }
     default: {
       const strata = 0.5 + 0.5 * Math.sin(p[1] * 4 + 3 * noise(p[0] * 0.5, p[1], p[2] * 0.5))
@@ -139,7 +203,13 @@ function materialOf(id: number, p: Vec, n: Vec, scene: Scene): Material {
 }
 
 /** Light of the scene on an opaque surface: what it gives, mirrors and scatters. */
-function shadeOpaque(scene: Scene, id: number, p: Vec, n: Vec, way: Vec): { colour: Vec; emission: Vec; reflection: Vec } {
+function shadeOpaque(
+  scene: Scene,
+  id: number,
+  p: Vec,
+  n: Vec,
+  way: Vec,
+): { colour: Vec; emission: Vec; reflection: Vec } {
   if (id === surface) {
     const waves = caustics(add(p, [0, 0, 0], 1), scene.staging.frame)
     const light = 2.4 + 2.2 * waves
@@ -165,20 +235,36 @@ function shadeOpaque(scene: Scene, id: number, p: Vec, n: Vec, way: Vec): { colo
     shine = add(shine, lit, Math.max(0, dot(mirrored, l)) ** m.sharpness * (m.sharpness + 8) * 0.04)
   }
   light(sunAt, scaled([4.4, 5.6, 5.7], id === surface ? 1 : caustics(p, scene.staging.frame)), 0, 9)
-  light(add(scene.staging.bell, [0, 0.42, 0]), [2.6, 1.35, 0.45], 0.25, id === brass || id === lamp || id === cable ? 0 : 14)
+  light(
+    add(scene.staging.bell, [0, 0.42, 0]),
+    [2.6, 1.35, 0.45],
+    0.25,
+    id === brass || id === lamp || id === cable ? 0 : 14,
+  )
   light(add(ventAt, [0, 1.0, 0]), [1.9, 0.55, 0.13], 0.3, 0)
   for (const jelly of scene.staging.jellies)
     light(add(jelly.at, [0, -0.2, 0]), scaled([0.22, 0.75, 1.2], jelly.size * 1.15), 0.3, 0)
   const grazing = (1 - Math.max(0, -dot(way, n))) ** 5
   const around = scaled(surroundings(mirrored), 0.3 + 0.7 * open)
-  const mirror: Vec = m.metal ? scaled(m.albedo, m.gloss) : scaled([1, 1, 1], m.gloss * (0.16 + 0.84 * grazing))
-  const reflection = add(times(around, mirror), times(shine, m.metal ? m.albedo : [m.gloss, m.gloss, m.gloss]))
+  const mirror: Vec = m.metal
+    ? scaled(m.albedo, m.gloss)
+    : scaled([1, 1, 1], m.gloss * (0.16 + 0.84 * grazing))
+  const reflection = add(
+    times(around, mirror),
+    times(shine, m.metal ? m.albedo : [m.gloss, m.gloss, m.gloss]),
+  )
   const scattered = times(diffuse, scaled(m.albedo, m.metal ? 0.18 : 1))
   return { colour: add(add(scattered, reflection), m.emission), emission: m.emission, reflection }
 }
 
 /** Jellyfish and glass let through what is behind them: colour of the layer and how much it covers. */
-function shadeClear(scene: Scene, id: number, p: Vec, n: Vec, way: Vec): { colour: Vec; emission: Vec; reflection: Vec; cover: number } {
+function shadeClear(
+  scene: Scene,
+  id: number,
+  p: Vec,
+  n: Vec,
+  way: Vec,
+): { colour: Vec; emission: Vec; reflection: Vec; cover: number } {
   const facing = Math.abs(dot(way, n))
   const rim = (1 - facing) ** 2.2
   if (id === glass) {
@@ -186,12 +272,19 @@ function shadeClear(scene: Scene, id: number, p: Vec, n: Vec, way: Vec): { colou
     const mirrored = add(way, n, -2 * dot(way, n))
     const sun = Math.max(0, dot(mirrored, unit(add(sunAt, p, -1)))) ** 160 * 30
     const reflection = add(scaled(surroundings(mirrored), fresnel * 2.2), [sun, sun, sun])
-    return { colour: add(reflection, [0.004, 0.016, 0.018]), emission: [0, 0, 0], reflection, cover: clamp(0.06 + fresnel) }
+    return {
+      colour: add(reflection, [0.004, 0.016, 0.018]),
+      emission: [0, 0, 0],
+      reflection,
+      cover: clamp(0.06 + fresnel),
+    }
   }
   const jelly = scene.staging.jellies[id - firstJelly]!
   const low = clamp((jelly.at[1] - p[1]) / jelly.size)
   const stripes = 0.5 + 0.5 * Math.cos(Math.atan2(p[2] - jelly.at[2], p[0] - jelly.at[0]) * 12)
-  const heart = clamp(1 - Math.hypot(p[0] - jelly.at[0], (p[1] - jelly.at[1]) * 1.2, p[2] - jelly.at[2]) / (0.62 * jelly.size))
+  const heart = clamp(
+    1 - Math.hypot(p[0] - jelly.at[0], (p[1] - jelly.at[1]) * 1.2, p[2] - jelly.at[2]) / (0.62 * jelly.size),
+  )
   const glow = 0.1 + 1.9 * rim + 0.28 * stripes * (1 - low) + 0.55 * heart + 0.22 * low
   const tone: Vec = jelly.seed % 2 ? [0.42, 0.62, 1.35] : [0.2, 0.9, 1.3]
   const emission = scaled(add(tone, [0.3, 0.32, 0.3], rim), glow * 0.95)
@@ -216,7 +309,9 @@ export function trace(scene: Scene, origin: Vec, way: Vec): Sample {
         ? (x: number, y: number, z: number) => scene.glassDistance(x, y, z)
         : (x: number, y: number, z: number) => scene.opaque(x, y, z)
     const n = normalAt(p, hit.t, field)
-    const shaded = isClear ? shadeClear(scene, hit.id, p, n, way) : { ...shadeOpaque(scene, hit.id, p, n, way), cover: 1 }
+    const shaded = isClear
+      ? shadeClear(scene, hit.id, p, n, way)
+      : { ...shadeOpaque(scene, hit.id, p, n, way), cover: 1 }
     result ??= { ...nothing, id: hit.id, position: p, normal: n, distance: hit.t }
     // Light given and mirrored by a clear layer counts whole; its own colour as much as it covers.
     const part = isClear ? left * (hit.id === glass ? 1 : shaded.cover) : left

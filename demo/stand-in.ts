@@ -36,7 +36,13 @@ function work({ rows, next, frame, width, height }: Job): void {
 }
 
 async function renderFrame(frame: number, width: number, height: number): Promise<Uint8Array> {
-  const job: Job = { rows: emptyRows(width * height), next: new Int32Array(new SharedArrayBuffer(4)), frame, width, height }
+  const job: Job = {
+    rows: emptyRows(width * height),
+    next: new Int32Array(new SharedArrayBuffer(4)),
+    frame,
+    width,
+    height,
+  }
   const helpers = Array.from({ length: availableParallelism() }, () => {
     const worker = new Worker(fileURLToPath(import.meta.url), { workerData: job })
     return new Promise<void>((resolve, reject) => worker.on('message', resolve).on('error', reject))
@@ -47,7 +53,11 @@ async function renderFrame(frame: number, width: number, height: number): Promis
 
 async function main(): Promise<void> {
   const { values } = parseArgs({
-    options: { frames: { type: 'string', default: '1-1' }, size: { type: 'string', default: '960x540' }, out: { type: 'string', default: '.' } },
+    options: {
+      frames: { type: 'string', default: '1-1' },
+      size: { type: 'string', default: '960x540' },
+      out: { type: 'string', default: '.' },
+    },
   })
   const [first = 1, last = first] = values.frames.split('-').map(Number)
   const [width = 960, height = 540] = values.size.split('x').map(Number)

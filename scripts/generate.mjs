@@ -27,7 +27,13 @@ export function generateKernels() {
     '-O3 --noAssert --runtime stub --enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
   execFileSync(
     process.execPath,
-    [at('node_modules/assemblyscript/bin/asc.js'), join(sources, 'index.ts'), ...options.split(' '), '-o', wasm],
+    [
+      at('node_modules/assemblyscript/bin/asc.js'),
+      join(sources, 'index.ts'),
+      ...options.split(' '),
+      '-o',
+      wasm,
+    ],
     { stdio: 'inherit' },
   )
   writeFileSync(target, `export const kernelWasm =\n  '${readFileSync(wasm).toString('base64')}'\n`)
@@ -37,7 +43,9 @@ export function generateKernels() {
 export function generateEffects() {
   const folder = at('src/core/effects')
   const ids = readdirSync(folder)
-    .filter((name) => /^[a-z0-9-]+\.ts$/.test(name) && !['effect.ts', 'registry.ts', 'dials.ts'].includes(name))
+    .filter(
+      (name) => /^[a-z0-9-]+\.ts$/.test(name) && !['effect.ts', 'registry.ts', 'dials.ts'].includes(name),
+    )
     .map((name) => name.slice(0, -3))
     .sort()
   const variable = (id) => id.replace(/-(.)/g, (_, c) => c.toUpperCase())

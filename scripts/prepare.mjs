@@ -37,7 +37,9 @@ export function run(command, args, options = {}) {
     child.stderr?.on('data', keep)
     child.on('error', (error) => fail(new Refusal(`${command} could not be started: ${error.message}`)))
     child.on('exit', (code) =>
-      code === 0 ? done(output) : fail(new Refusal(`${command} ${args.slice(0, 3).join(' ')} failed:\n${output.trim()}`)),
+      code === 0
+        ? done(output)
+        : fail(new Refusal(`${command} ${args.slice(0, 3).join(' ')} failed:\n${output.trim()}`)),
     )
   })
 }
@@ -61,7 +63,12 @@ function filesBelow(folder, wanted = () => true) {
 /** Does work when the files it depends on have changed since it was last done. */
 async function whenStale(stampFile, files, result, work) {
   const stamp = hashOf(files)
-  if (result.every((f) => existsSync(f)) && existsSync(stampFile) && readFileSync(stampFile, 'utf8') === stamp) return false
+  if (
+    result.every((f) => existsSync(f)) &&
+    existsSync(stampFile) &&
+    readFileSync(stampFile, 'utf8') === stamp
+  )
+    return false
   rmSync(stampFile, { force: true })
   await work()
   mkdirSync(dirname(stampFile), { recursive: true })
@@ -71,13 +78,17 @@ async function whenStale(stampFile, files, result, work) {
 
 export function checkNode() {
   const [major, minor] = process.versions.node.split('.').map(Number)
-  if (major < 20 || (major === 20 && minor < 9)) throw new Refusal(`Zafiro needs Node 20.9 or newer; this is ${process.versions.node}.`)
+  if (major < 20 || (major === 20 && minor < 9))
+    throw new Refusal(`Zafiro needs Node 20.9 or newer; this is ${process.versions.node}.`)
 }
 
 export function ensureNodePackages() {
   return stage('node packages installed', () =>
-    whenStale(at('node_modules/.zafiro-stamp'), [at('package.json'), at('package-lock.json')], [at('node_modules/next')], () =>
-      run('npm', ['install', '--no-audit', '--no-fund']),
+    whenStale(
+      at('node_modules/.zafiro-stamp'),
+      [at('package.json'), at('package-lock.json')],
+      [at('node_modules/next')],
+      () => run('npm', ['install', '--no-audit', '--no-fund']),
     ),
   )
 }
@@ -89,11 +100,15 @@ function find(command) {
 
 /** Installs Debian packages whose command is missing: { mariadbd: 'mariadb-server' }. */
 export async function ensureSystemPackages(wanted) {
-  const missing = Object.entries(wanted).filter(([command]) => !find(command)).map(([, name]) => name)
+  const missing = Object.entries(wanted)
+    .filter(([command]) => !find(command))
+    .map(([, name]) => name)
   if (missing.length === 0) return
   const command = `apt-get install -y --no-install-recommends ${missing.join(' ')}`
   if (process.getuid?.() !== 0 || !find('apt-get'))
-    throw new Refusal(`These system packages are missing: ${missing.join(', ')}.\nInstall them with:\n  sudo ${command}`)
+    throw new Refusal(
+      `These system packages are missing: ${missing.join(', ')}.\nInstall them with:\n  sudo ${command}`,
+    )
   await stage(`system packages installed: ${missing.join(', ')}`, async () => {
     const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
     await run('apt-get', ['update'], { env })
@@ -104,40 +119,53 @@ export async function ensureSystemPackages(wanted) {
 /** Kernels, effect registry, and the programs of the server side as single files in dist/. */
 export async function ensureBundles() {
   const isSource = (name) => /\.(ts|tsx|sql)$/.test(name) && !/\.(gen|test)\.ts$/.test(name)
-  const files = [...filesBelow(at('src'), isSource), ...filesBelow(at('demo'), isSource), at('scripts/prepare.mjs'), at('scripts/generate.mjs')]
+  const files = [
+    ...filesBelow(at('src'), isSource),
+    ...filesBelow(at('demo'), isSource),
+    at('scripts/prepare.mjs'),
+    at('scripts/generate.mjs'),
+  ]
   return stage('kernels and programs built', () =>
-    whenStale(at('dist/.stamp'), files, [at('dist/cli.mjs'), at('src/core/effects/index.gen.ts')], async () => {
-      await run(process.execPath, [at('scripts/generate.mjs')])
-      const { build } = await import('esbuild')
-      await build({
-        entryPoints: {
-          cli: at('src/cli/main.ts'),
-          'hand-thread': at('src/server/engine/hand-thread.ts'),
-          'decode-thread': at('src/server/media/decode-thread.ts'),
-          'render-thread': at('src/server/render/render-thread.ts'),
-          'render-worker': at('src/server/render/render-worker.ts'),
-          migrate: at('src/server/db/migrate-main.ts'),
-          'stand-in': at('demo/stand-in.ts'),
-          'load-demo': at('demo/load-demo.ts'),
-        },
-        outdir: at('dist'),
-        outExtension: { '.js': '.mjs' },
-        bundle: true,
-        platform: 'node',
-        format: 'esm',
-        target: 'node20',
-        packages: 'external',
-        sourcemap: true,
-        logLevel: 'warning',
-      })
-    }),
+    whenStale(
+      at('dist/.stamp'),
+      files,
+      [at('dist/cli.mjs'), at('src/core/effects/index.gen.ts')],
+      async () => {
+        await run(process.execPath, [at('scripts/generate.mjs')])
+        const { build } = await import('esbuild')
+        await build({
+          entryPoints: {
+            cli: at('src/cli/main.ts'),
+            'hand-thread': at('src/server/engine/hand-thread.ts'),
+            'decode-thread': at('src/server/media/decode-thread.ts'),
+            'render-thread': at('src/server/render/render-thread.ts'),
+            'render-worker': at('src/server/render/render-worker.ts'),
+            migrate: at('src/server/db/migrate-main.ts'),
+            'stand-in': at('demo/stand-in.ts'),
+            'load-demo': at('demo/load-demo.ts'),
+          },
+          outdir: at('dist'),
+          outExtension: { '.js': '.mjs' },
+          bundle: true,
+          platform: 'node',
+          format: 'esm',
+          target: 'node20',
+          packages: 'external',
+          sourcemap: true,
+          logLevel: 'warning',
+        })
+      },
+    ),
   )
 }
 
 /** The web application, built for production. */
 export async function ensureWebBuild() {
   const isSource = (name) => /\.(ts|tsx|css)$/.test(name) && !/\.(gen|test)\.ts$/.test(name)
-  const files = [...filesBelow(at('src'), isSource), ...['package-lock.json', 'next.config.ts', 'postcss.config.mjs'].map((f) => at(f))]
+  const files = [
+    ...filesBelow(at('src'), isSource),
+    ...['package-lock.json', 'next.config.ts', 'postcss.config.mjs'].map((f) => at(f)),
+  ]
   return stage('web application built', () =>
     whenStale(at('.next/.zafiro-stamp'), files, [at('.next/BUILD_ID')], () =>
       run(process.execPath, [at('node_modules/next/dist/bin/next'), 'build'], {
@@ -146,4 +174,3 @@ export async function ensureWebBuild() {
     ),
   )
 }
-

@@ -7,7 +7,18 @@ import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { parseArgs } from 'node:util'
 import { freePort, isPortFree, startDatabase } from './database.mjs'
-import { checkNode, ensureBundles, ensureNodePackages, ensureSystemPackages, ensureWebBuild, Refusal, root, run, say, stage } from './prepare.mjs'
+import {
+  checkNode,
+  ensureBundles,
+  ensureNodePackages,
+  ensureSystemPackages,
+  ensureWebBuild,
+  Refusal,
+  root,
+  run,
+  say,
+  stage,
+} from './prepare.mjs'
 
 const usualPort = 4310
 
@@ -23,7 +34,8 @@ function readOptions() {
       },
     })
     const port = values.port === undefined ? undefined : Number(values.port)
-    if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65536)) throw new Refusal(`--port wants a number from 1 to 65535, but met ${values.port}.`)
+    if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65536))
+      throw new Refusal(`--port wants a number from 1 to 65535, but met ${values.port}.`)
     return { ...values, port, home: resolve(values.home) }
   } catch (error) {
     throw new Refusal(error.message)
@@ -91,29 +103,50 @@ async function main() {
 
   say('Starting Zafiro')
   if (options.port !== undefined && !(await isPortFree(options.port, options.host)))
-    throw new Refusal(`Port ${options.port} is in use by another program. Choose another with: npm start -- --port N`)
+    throw new Refusal(
+      `Port ${options.port} is in use by another program. Choose another with: npm start -- --port N`,
+    )
   await ensureNodePackages()
   await ensureSystemPackages({ mariadbd: 'mariadb-server' })
   await ensureBundles()
   if (!options.dev) await ensureWebBuild()
   const database = await stage('database started', () => startDatabase(join(home, 'db')))
-  const env = { ...process.env, ZAFIRO_HOME: home, ZAFIRO_DB: database.uri, NEXT_TELEMETRY_DISABLED: '1', NODE_ENV: options.dev ? 'development' : 'production' }
+  const env = {
+    ...process.env,
+    ZAFIRO_HOME: home,
+    ZAFIRO_DB: database.uri,
+    NEXT_TELEMETRY_DISABLED: '1',
+    NODE_ENV: options.dev ? 'development' : 'production',
+  }
   await stage('database up to date', () => run(process.execPath, [join(root, 'dist/migrate.mjs')], { env }))
   if (!options.empty) {
     const frames = join(home, 'demo')
     const size = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
     if (!existsSync(join(frames, 'grotto.0001.exr')))
-      await stage(`demo frame rendered at ${size}`, () => run(process.execPath, [join(root, 'dist/stand-in.mjs'), '--size', size, '--out', frames], { env }))
-    await stage('demo shot loaded', () => run(process.execPath, [join(root, 'dist/load-demo.mjs'), frames], { env }))
+      await stage(`demo frame rendered at ${size}`, () =>
+        run(process.execPath, [join(root, 'dist/stand-in.mjs'), '--size', size, '--out', frames], { env }),
+      )
+    await stage('demo shot loaded', () =>
+      run(process.execPath, [join(root, 'dist/load-demo.mjs'), frames], { env }),
+    )
   }
 
   const port = options.port ?? (await freePort(usualPort))
   const address = `http://${options.host === '0.0.0.0' ? '127.0.0.1' : options.host}:${port}`
   const parts = new Map()
   let isStopping = false
-  const writeState = () => writeFileSync(stateFile, JSON.stringify({ owner: process.pid, address, parts: [...parts.values()].map((c) => c.pid) }))
+  const writeState = () =>
+    writeFileSync(
+      stateFile,
+      JSON.stringify({ owner: process.pid, address, parts: [...parts.values()].map((c) => c.pid) }),
+    )
   const startPart = (name, args, restarts = 0) => {
-    const child = spawn(process.execPath, args, { cwd: root, env: { ...env, ZAFIRO_PART: name }, stdio: ['ignore', 'inherit', 'inherit'], detached: true })
+    const child = spawn(process.execPath, args, {
+      cwd: root,
+      env: { ...env, ZAFIRO_PART: name },
+      stdio: ['ignore', 'inherit', 'inherit'],
+      detached: true,
+    })
     parts.set(name, child)
     child.on('exit', (code, signal) => {
       if (isStopping) return
@@ -152,7 +185,10 @@ async function main() {
 
 // This process carries the mark too, so that a later start can tell it from others.
 if (process.env.ZAFIRO_PART === undefined) {
-  const child = spawn(process.execPath, process.argv.slice(1), { stdio: 'inherit', env: { ...process.env, ZAFIRO_PART: 'start' } })
+  const child = spawn(process.execPath, process.argv.slice(1), {
+    stdio: 'inherit',
+    env: { ...process.env, ZAFIRO_PART: 'start' },
+  })
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill(signal))
   child.on('exit', (code, signal) => process.exit(code ?? (signal ? 1 : 0)))
 } else {

@@ -43,21 +43,39 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
   const crews = [1, Math.min(2, availableParallelism())].map((threads) => {
     const memory = createKernelMemory(2048)
     const control = createControl()
-    const workers = Array.from({ length: threads - 1 }, () => new Worker(hand, { workerData: { memory, control } }))
+    const workers = Array.from(
+      { length: threads - 1 },
+      () => new Worker(hand, { workerData: { memory, control } }),
+    )
     for (const worker of workers) worker.unref()
     return { threads, workers, ...createKernels(memory, control, threads - 1) }
   })
-  const codes = Buffer.from(Uint8Array.from({ length: width * height * 4 }, (_, i) => (Math.imul(i, 2654435761) >>> 24) & 255))
+  const codes = Buffer.from(
+    Uint8Array.from({ length: width * height * 4 }, (_, i) => (Math.imul(i, 2654435761) >>> 24) & 255),
+  )
   const raw = { raw: { width, height, channels: 4 } } as const
   // sharp works on as many threads as the kernels it is set beside.
-  const sharpOver = () => sharp(codes, raw).composite([{ input: codes, ...raw, blend: 'over' }]).raw().toBuffer()
+  const sharpOver = () =>
+    sharp(codes, raw)
+      .composite([{ input: codes, ...raw, blend: 'over' }])
+      .raw()
+      .toBuffer()
   const sharpBlur = () => sharp(codes, raw).blur(20).raw().toBuffer()
 
   for (const { threads, kernels, store, workers } of crews) {
     sharp.concurrency(threads)
-    const [a, b, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [ReturnType<typeof store.take>, ReturnType<typeof store.take>, ReturnType<typeof store.take>]
-    for (const picture of [a, b]) picture.data.forEach((_, i) => { picture.data[i] = codes[i]! / 255 })
-    const copy = () => { out.data.set(a.data) }
+    const [a, b, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [
+      ReturnType<typeof store.take>,
+      ReturnType<typeof store.take>,
+      ReturnType<typeof store.take>,
+    ]
+    for (const picture of [a, b])
+      picture.data.forEach((_, i) => {
+        picture.data[i] = codes[i]! / 255
+      })
+    const copy = () => {
+      out.data.set(a.data)
+    }
     const workshop = { kernels, store }
     const bloom = () => {
       kernels.brightPass(out, a, 0.4, 0.2, 100)
@@ -79,16 +97,41 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     ] // prettier-ignore
     for (const [name, work, reference, referenceWork, target] of rows) {
       const [medianMs, referenceMs] = (await alternate([work, referenceWork], 15)) as [number, number]
-      results.push({ name, size: `${width}x${height}`, threads, medianMs, reference, referenceMs, ratio: medianMs / referenceMs, target })
+      results.push({
+        name,
+        size: `${width}x${height}`,
+        threads,
+        medianMs,
+        reference,
+        referenceMs,
+        ratio: medianMs / referenceMs,
+        target,
+      })
     }
     if (threads === 1) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]
       const small = [0, 1].map(() => store.take(w, h, 4))
       const plain = { width: w, height: h, channels: 4 as const, data: new Float32Array(w * h * 4), at: -1 }
-      const works = [() => { gaussianBlur(small[0]!, small[1]!, 8, workshop) }, () => { gaussianBlur(plain, plain, 8, { kernels: plainKernels, store: plainStore }) }]
+      const works = [
+        () => {
+          gaussianBlur(small[0]!, small[1]!, 8, workshop)
+        },
+        () => {
+          gaussianBlur(plain, plain, 8, { kernels: plainKernels, store: plainStore })
+        },
+      ]
       const [medianMs, referenceMs] = (await alternate(works, 5)) as [number, number]
-      results.push({ name: 'gaussian sigma 8', size: `${w}x${h}`, threads, medianMs, reference: 'plain TypeScript twin', referenceMs, ratio: medianMs / referenceMs, target: 0.33 })
+      results.push({
+        name: 'gaussian sigma 8',
+        size: `${w}x${h}`,
+        threads,
+        medianMs,
+        reference: 'plain TypeScript twin',
+        referenceMs,
+        ratio: medianMs / referenceMs,
+        target: 0.33,
+      })
     }
     await Promise.all(workers.map((worker) => worker.terminate()))
   }
@@ -97,7 +140,14 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     return
   }
   for (const r of results) {
-    const goal = r.target === null ? '' : r.ratio <= r.target ? `  (to reach ${r.target}: reached)` : `  (to reach ${r.target})`
-    say(`${r.name.padEnd(18)} ${r.size} ${r.threads} thread(s)  ${r.medianMs.toFixed(1).padStart(7)} ms = ${r.ratio.toFixed(2).padStart(5)} × ${r.reference}${goal}`)
+    const goal =
+      r.target === null
+        ? ''
+        : r.ratio <= r.target
+          ? `  (to reach ${r.target}: reached)`
+          : `  (to reach ${r.target})`
+    say(
+      `${r.name.padEnd(18)} ${r.size} ${r.threads} thread(s)  ${r.medianMs.toFixed(1).padStart(7)} ms = ${r.ratio.toFixed(2).padStart(5)} × ${r.reference}${goal}`,
+    )
   }
 }

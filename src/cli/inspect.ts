@@ -9,7 +9,8 @@ export async function readInput(path: string): Promise<Uint8Array<ArrayBuffer>> 
   const found = await stat(path).catch(() => undefined)
   if (!found) throw new UsageError('not-found', `${path}: there is no such file`)
   if (!found.isFile()) throw new UsageError('not-a-file', `${path}: is not a file`)
-  if (found.size > largestFile) throw new UsageError('too-large', `${path}: is larger than ${largestFile / 1e9} GB`)
+  if (found.size > largestFile)
+    throw new UsageError('too-large', `${path}: is larger than ${largestFile / 1e9} GB`)
   return new Uint8Array(await readFile(path))
 }
 
@@ -20,7 +21,8 @@ function parsePoint(text: string): [number, number] {
   return [Number(match[1]), Number(match[2])]
 }
 
-const jsonNumber = (v: number) => (Number.isNaN(v) ? 'nan' : v === Infinity ? 'inf' : v === -Infinity ? '-inf' : v)
+const jsonNumber = (v: number) =>
+  Number.isNaN(v) ? 'nan' : v === Infinity ? 'inf' : v === -Infinity ? '-inf' : v
 
 /** `zafiro inspect`: what a picture file holds, and stored values at pixels. Gives back what to print. */
 export async function inspect(path: string, pixels: readonly string[], asJson: boolean): Promise<string> {
@@ -32,19 +34,34 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
   const { info } = file
   if (missing) {
     const [x0, y0, x1, y1] = info.dataWindow
-    throw new UsageError('outside', `${path}: there is no pixel ${missing.join(',')}; its data window is ${x0},${y0} to ${x1},${y1}`)
+    throw new UsageError(
+      'outside',
+      `${path}: there is no pixel ${missing.join(',')}; its data window is ${x0},${y0} to ${x1},${y1}`,
+    )
   }
   const flat = points.flatMap(([x, y], i) => found[i]!.map(({ part, values }) => ({ x, y, part, values })))
   if (asJson) {
-    const shown = flat.map((p) => ({ ...p, values: Object.fromEntries(Object.entries(p.values).map(([k, v]) => [k, jsonNumber(v)])) }))
+    const shown = flat.map((p) => ({
+      ...p,
+      values: Object.fromEntries(Object.entries(p.values).map(([k, v]) => [k, jsonNumber(v)])),
+    }))
     const passes = info.passes.map(({ name, kind, channels }) => ({ name, kind, channels }))
     return JSON.stringify({ file: path, ...info, passes, pixels: shown }, undefined, 2)
   }
   return [
     `${path}: ${info.format.toUpperCase()}, ${info.width} × ${info.height}, data window ${info.dataWindow.join(' ')}`,
-    ...info.parts.map((p) => `part ${p.name || '(unnamed)'}: ${p.type}, ${p.compression}, ${p.channels.length} channels`),
-    ...info.passes.map((p) => `  ${p.name.padEnd(16)} ${p.kind.padEnd(9)} ${p.type.padEnd(6)} ${p.channels.join(' ')}`),
+    ...info.parts.map(
+      (p) => `part ${p.name || '(unnamed)'}: ${p.type}, ${p.compression}, ${p.channels.length} channels`,
+    ),
+    ...info.passes.map(
+      (p) => `  ${p.name.padEnd(16)} ${p.kind.padEnd(9)} ${p.type.padEnd(6)} ${p.channels.join(' ')}`,
+    ),
     ...info.warnings.map((w) => `warning: ${w}`),
-    ...flat.map(({ x, y, part, values }) => `${x},${y}${part && part !== '0' ? ` (${part})` : ''}: ${Object.entries(values).map(([k, v]) => `${k}=${v}`).join(' ')}`),
+    ...flat.map(
+      ({ x, y, part, values }) =>
+        `${x},${y}${part && part !== '0' ? ` (${part})` : ''}: ${Object.entries(values)
+          .map(([k, v]) => `${k}=${v}`)
+          .join(' ')}`,
+    ),
   ].join('\n')
 }

@@ -27,16 +27,25 @@ async function run(args: string[]): Promise<void> {
   const json = { type: 'boolean', default: false } as const
   switch (command) {
     case 'inspect': {
-      const { values, positionals } = parseArgs({ args: rest, allowPositionals: true, options: { json, pixel: { type: 'string', multiple: true, default: [] } } })
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { json, pixel: { type: 'string', multiple: true, default: [] } },
+      })
       if (positionals.length !== 1) throw new UsageError('usage', 'inspect wants one file')
       say(await inspect(positionals[0]!, values.pixel, values.json))
       return
     }
     case 'render': {
       const text = { type: 'string' } as const
-      const { values, positionals } = parseArgs({ args: rest, allowPositionals: true, options: { json, frames: text, out: text, format: { type: 'string', default: 'exr' } } })
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { json, frames: text, out: text, format: { type: 'string', default: 'exr' } },
+      })
       const { frames, out, format } = values
-      if (positionals.length !== 1 || !frames || !out) throw new UsageError('usage', 'render wants a shot file, --frames A-B and --out FOLDER')
+      if (positionals.length !== 1 || !frames || !out)
+        throw new UsageError('usage', 'render wants a shot file, --frames A-B and --out FOLDER')
       await renderShotFile(positionals[0]!, { frames, out, format }, say)
       return
     }
@@ -62,7 +71,8 @@ function describe(error: unknown): { code: string; message: string } {
   if (error instanceof FormatError) return { code: 'unreadable', message }
   if (error instanceof ProblemError) return { code: 'invalid', message }
   const code = error instanceof Error && 'code' in error ? String(error.code) : 'failed'
-  if (code === 'ENOSPC') return { code: 'disk-full', message: 'The disk is full; make room and run this again' }
+  if (code === 'ENOSPC')
+    return { code: 'disk-full', message: 'The disk is full; make room and run this again' }
   if (code.startsWith('ERR_PARSE_ARGS')) return { code: 'usage', message }
   return { code: code.toLowerCase(), message }
 }

@@ -18,14 +18,17 @@ function parseFrames(text: string): number[] {
   const match = /^(-?\d+)(?:-(-?\d+))?$/.exec(text)
   const first = Number(match?.[1])
   const last = match?.[2] === undefined ? first : Number(match[2])
-  if (!match || last < first) throw new UsageError('usage', `--frames wants A-B with A not after B, but met ${text}`)
-  if (last - first >= 100_000) throw new UsageError('usage', `--frames ${text}: that is more than 100000 frames`)
+  if (!match || last < first)
+    throw new UsageError('usage', `--frames wants A-B with A not after B, but met ${text}`)
+  if (last - first >= 100_000)
+    throw new UsageError('usage', `--frames ${text}: that is more than 100000 frames`)
   return Array.from({ length: last - first + 1 }, (_, i) => first + i)
 }
 
 function parseFormat(text: string): OutputFormat {
   const format = outputFormats.find((f) => f === text)
-  if (!format) throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
+  if (!format)
+    throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
   return format
 }
 
@@ -34,7 +37,10 @@ async function readJson(path: string): Promise<unknown> {
   try {
     return JSON.parse(text) as unknown
   } catch (error) {
-    throw new UsageError('not-json', `${path}: is not JSON (${error instanceof Error ? error.message : String(error)})`)
+    throw new UsageError(
+      'not-json',
+      `${path}: is not JSON (${error instanceof Error ? error.message : String(error)})`,
+    )
   }
 }
 
@@ -54,15 +60,23 @@ export async function renderShotFile(
   // In place of content hashes, the file paths name the media; each file is opened once.
   const opened = new Map<string, Promise<MediaFile>>()
   const open = (file: string) => {
-    const known = opened.get(file) ?? readInput(file).then(openMediaFile).catch((error: unknown) => {
-      throw error instanceof FormatError ? new UsageError('unreadable', `${file}: ${error.message}`) : error
-    })
+    const known =
+      opened.get(file) ??
+      readInput(file)
+        .then(openMediaFile)
+        .catch((error: unknown) => {
+          throw error instanceof FormatError
+            ? new UsageError('unreadable', `${file}: ${error.message}`)
+            : error
+        })
     opened.set(file, known)
     return known
   }
   const media: Record<string, Media> = {}
   for (const [ref, { name, files }] of Object.entries(shot.media)) {
-    const byFrame = Object.fromEntries(Object.entries(files).map(([frame, file]) => [frame, resolve(folder, file)]))
+    const byFrame = Object.fromEntries(
+      Object.entries(files).map(([frame, file]) => [frame, resolve(folder, file)]),
+    )
     const first = fileAt({ name, frames: byFrame, passes: [] }, frames[0]!)
     if (!first) throw new UsageError('no-frames', `${path}: the media ${name} lists no files`)
     media[ref] = { name, frames: byFrame, passes: (await open(first)).info.passes }
@@ -74,9 +88,16 @@ export async function renderShotFile(
     for (const frame of frames) {
       const { picture, problems, replaced } = await engine.renderFrame(shot.comp, media, frame)
       for (const { message } of problems) warned.add(message)
-      for (const [pass, count] of replaced) warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
-      const file = join(options.out, `${fileStem(shot.name)}.${String(frame).padStart(4, '0')}.${fileEnding[format]}`)
-      await writeWhole(file, encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib))
+      for (const [pass, count] of replaced)
+        warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
+      const file = join(
+        options.out,
+        `${fileStem(shot.name)}.${String(frame).padStart(4, '0')}.${fileEnding[format]}`,
+      )
+      await writeWhole(
+        file,
+        encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib),
+      )
       say(file)
       // Frames hold different files; what was opened for this one is let go.
       opened.clear()

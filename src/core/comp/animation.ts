@@ -22,7 +22,8 @@ export function easeBetween(time: number, ease: Exclude<Ease, 'hold'>): number {
 
 function between(from: DialValue, to: DialValue, t: number): DialValue {
   if (typeof from === 'number' && typeof to === 'number') return from + (to - from) * t
-  if (Array.isArray(from) && Array.isArray(to)) return from.map((v: number, i) => v + ((to[i] as number) - v) * t)
+  if (Array.isArray(from) && Array.isArray(to))
+    return from.map((v: number, i) => v + ((to[i] as number) - v) * t)
   return from
 }
 
@@ -32,7 +33,11 @@ function animatedValue({ keys }: Animated, frame: number): DialValue {
   const [before, after] = [keys.at(next < 0 ? -1 : next - 1)!, keys[next]]
   const ease = before.ease ?? 'linear'
   if (!after || ease === 'hold') return before.value
-  return between(before.value, after.value, easeBetween((frame - before.frame) / (after.frame - before.frame), ease))
+  return between(
+    before.value,
+    after.value,
+    easeBetween((frame - before.frame) / (after.frame - before.frame), ease),
+  )
 }
 
 /** The value of a dial at a frame: the constant, or between its keys; held before the first and after the last. */

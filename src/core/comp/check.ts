@@ -25,7 +25,9 @@ function stepProblems(step: Step, path: string): Problem[] {
 /** Every dial whose value its effect does not take, with the path of the value. */
 export function dialProblems(comp: Comp): Problem[] {
   return [
-    ...comp.lanes.flatMap((lane, l) => lane.steps.flatMap((step, s) => stepProblems(step, `lanes.${l}.steps.${s}`))),
+    ...comp.lanes.flatMap((lane, l) =>
+      lane.steps.flatMap((step, s) => stepProblems(step, `lanes.${l}.steps.${s}`)),
+    ),
     ...comp.master.flatMap((step, s) => stepProblems(step, `master.${s}`)),
   ]
 }

@@ -1,7 +1,16 @@
 import { produce, type WritableDraft } from 'immer'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
-import { allSteps, compVersion, type Comp, type DialSetting, type FeedLink, type Lane, type Source, type Step } from './schema.ts'
+import {
+  allSteps,
+  compVersion,
+  type Comp,
+  type DialSetting,
+  type FeedLink,
+  type Lane,
+  type Source,
+  type Step,
+} from './schema.ts'
 
 // Every edit is a pure function from one comp to the next; what did not change is shared between them.
 
@@ -35,7 +44,10 @@ function stepList(comp: WritableDraft<Comp>, laneId: string): WritableDraft<Step
 }
 
 /** The lane (or 'master') and place of a step; undefined when there is none of that id. */
-export function placeOfStep(comp: Comp, stepId: string): { laneId: string; index: number; step: Step } | undefined {
+export function placeOfStep(
+  comp: Comp,
+  stepId: string,
+): { laneId: string; index: number; step: Step } | undefined {
   for (const { id, steps } of [...comp.lanes, { id: masterId, steps: comp.master }]) {
     const index = steps.findIndex((s) => s.id === stepId)
     if (index >= 0) return { laneId: id, index, step: steps[index]! }
@@ -80,13 +92,27 @@ export function addStep(comp: Comp, laneId: string, at: number, effectId: string
   const effect = findEffect(effectId)
   assert(effect, `no effect ${effectId}`)
   const id = freshId(comp, 'step')
-  const step: Step = { id, effect: effectId, on: true, amount: 1, dials: defaultDials(effect) as Step['dials'], feeds: {} }
-  return [produce(comp, (draft) => void stepList(draft, laneId).splice(at, 0, step as WritableDraft<Step>)), id]
+  const step: Step = {
+    id,
+    effect: effectId,
+    on: true,
+    amount: 1,
+    dials: defaultDials(effect) as Step['dials'],
+    feeds: {},
+  }
+  return [
+    produce(comp, (draft) => void stepList(draft, laneId).splice(at, 0, step as WritableDraft<Step>)),
+    id,
+  ]
 }
 
 export function editStep(comp: Comp, stepId: string, change: (step: WritableDraft<Step>) => void): Comp {
   const place = placeOfStep(comp, stepId)
-  return place ? produce(comp, (draft) => { change(stepList(draft, place.laneId)[place.index]!) }) : comp
+  return place
+    ? produce(comp, (draft) => {
+        change(stepList(draft, place.laneId)[place.index]!)
+      })
+    : comp
 }
 
 export function removeStep(comp: Comp, stepId: string): Comp {
@@ -105,7 +131,9 @@ export function moveStep(comp: Comp, stepId: string, laneId: string, at: number)
 }
 
 export function setDial(comp: Comp, stepId: string, key: string, setting: DialSetting): Comp {
-  return editStep(comp, stepId, (step) => { step.dials[key] = setting as WritableDraft<Step>['dials'][string] })
+  return editStep(comp, stepId, (step) => {
+    step.dials[key] = setting as WritableDraft<Step>['dials'][string]
+  })
 }
 
 /** Connects a feed of a step ('matte' is the step's own), or cuts it where `feed` is undefined. */

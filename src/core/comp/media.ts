@@ -30,7 +30,9 @@ export const dataKinds: readonly PassKind[] = ['depth', 'normal', 'position', 'm
 
 /** The file for a comp frame: its own, else the last before it, else the first (ends are held). */
 export function fileAt(media: Media, frame: number): string | undefined {
-  const numbers = Object.keys(media.frames).map(Number).sort((a, b) => a - b)
+  const numbers = Object.keys(media.frames)
+    .map(Number)
+    .sort((a, b) => a - b)
   const found = numbers.findLast((n) => n <= frame) ?? numbers[0]
   return found === undefined ? undefined : media.frames[found]
 }

@@ -5,11 +5,21 @@ import { ProblemError, type Problem } from './problem.ts'
 export const compVersion = 1
 
 const id = v.pipe(v.string(), v.regex(/^[A-Za-z0-9_-]{1,40}$/, 'wants 1–40 letters, digits, - or _'))
-const name = v.pipe(v.string(), v.trim(), v.minLength(1, 'wants a name'), v.maxLength(120, 'wants at most 120 characters'))
+const name = v.pipe(
+  v.string(),
+  v.trim(),
+  v.minLength(1, 'wants a name'),
+  v.maxLength(120, 'wants at most 120 characters'),
+)
 const whole = v.pipe(v.number(), v.integer('wants a whole number'))
 const unit = v.pipe(v.number(), v.minValue(0, 'wants 0 to 1'), v.maxValue(1, 'wants 0 to 1'))
 const parts = v.pipe(v.array(v.pipe(v.number(), v.finite())), v.minLength(2), v.maxLength(4))
-const constant = v.union([v.pipe(v.number(), v.finite('wants a finite number')), v.string(), v.boolean(), parts])
+const constant = v.union([
+  v.pipe(v.number(), v.finite('wants a finite number')),
+  v.string(),
+  v.boolean(),
+  parts,
+])
 
 const ease = v.union([
   v.picklist(['hold', 'linear', 'smooth']),
@@ -20,7 +30,10 @@ const animated = v.strictObject({
   keys: v.pipe(
     v.array(key),
     v.minLength(1, 'wants at least one key'),
-    v.check((keys) => keys.every((k, i) => i === 0 || keys[i - 1]!.frame < k.frame), 'wants keys by rising frame'),
+    v.check(
+      (keys) => keys.every((k, i) => i === 0 || keys[i - 1]!.frame < k.frame),
+      'wants keys by rising frame',
+    ),
   ),
 })
 const dial = v.union([constant, animated])
@@ -46,7 +59,11 @@ const step = v.strictObject({
 })
 const source = v.variant('type', [
   ...link.options,
-  v.strictObject({ type: v.literal('colour'), colour: v.strictTuple([v.number(), v.number(), v.number()]), alpha: unit }),
+  v.strictObject({
+    type: v.literal('colour'),
+    colour: v.strictTuple([v.number(), v.number(), v.number()]),
+    alpha: unit,
+  }),
 ])
 const lane = v.strictObject({
   id,
@@ -63,7 +80,11 @@ const lane = v.strictObject({
   solo: v.boolean(),
   locked: v.boolean(),
 })
-const side = v.pipe(whole, v.minValue(1, 'wants at least 1 pixel'), v.maxValue(16384, 'wants at most 16384 pixels'))
+const side = v.pipe(
+  whole,
+  v.minValue(1, 'wants at least 1 pixel'),
+  v.maxValue(16384, 'wants at most 16384 pixels'),
+)
 const compSchema = v.strictObject({
   format: v.literal('zafiro-comp'),
   version: v.literal(compVersion),
@@ -72,7 +93,11 @@ const compSchema = v.strictObject({
     height: side,
     margin: v.pipe(v.number(), v.minValue(0, 'wants 0 to 0.25'), v.maxValue(0.25, 'wants 0 to 0.25')),
   }),
-  frames: v.strictObject({ first: whole, last: whole, rate: v.pipe(v.number(), v.minValue(1), v.maxValue(240)) }),
+  frames: v.strictObject({
+    first: whole,
+    last: whole,
+    rate: v.pipe(v.number(), v.minValue(1), v.maxValue(240)),
+  }),
   lanes: v.array(lane),
   master: v.array(step),
 })
@@ -91,7 +116,8 @@ export type Ease = v.InferOutput<typeof ease>
 export function issuesToProblems(issues: readonly v.BaseIssue<unknown>[]): Problem[] {
   return issues.map((issue) => {
     const deepest = issue.issues?.[0]
-    if (deepest && !issue.issues?.some((i) => !i.path)) return { path: v.getDotPath(issue) ?? '', message: deepest.message }
+    if (deepest && !issue.issues?.some((i) => !i.path))
+      return { path: v.getDotPath(issue) ?? '', message: deepest.message }
     return { path: v.getDotPath(issue) ?? '', message: issue.message }
   })
 }
@@ -101,14 +127,20 @@ export function parseComp(data: unknown): Comp {
   const version = typeof data === 'object' && data !== null && 'version' in data ? data.version : undefined
   if (typeof version === 'number' && version !== compVersion)
     throw new ProblemError('This comp can not be opened', [
-      { path: 'version', message: `is ${version}, but this Zafiro reads version ${compVersion}; open it with a newer one` },
+      {
+        path: 'version',
+        message: `is ${version}, but this Zafiro reads version ${compVersion}; open it with a newer one`,
+      },
     ])
   const result = v.safeParse(compSchema, data)
   if (!result.success) throw new ProblemError('This comp can not be opened', issuesToProblems(result.issues))
   const comp = result.output
   const ids = [...comp.lanes.map((l) => l.id), ...allSteps(comp).map((s) => s.id)]
   const twice = ids.find((one, i) => ids.indexOf(one) !== i)
-  if (twice) throw new ProblemError('This comp can not be opened', [{ path: 'lanes', message: `the id ${twice} is used twice` }])
+  if (twice)
+    throw new ProblemError('This comp can not be opened', [
+      { path: 'lanes', message: `the id ${twice} is used twice` },
+    ])
   return comp
 }
 

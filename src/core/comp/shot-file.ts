@@ -14,7 +14,10 @@ const shotFileSchema = v.object({
     v.object({
       name: v.string(),
       /** Path by frame number, relative to the shot file, with forward slashes. */
-      files: v.record(v.pipe(v.string(), v.regex(/^-?\d+$/, 'wants a frame number')), v.pipe(v.string(), v.minLength(1))),
+      files: v.record(
+        v.pipe(v.string(), v.regex(/^-?\d+$/, 'wants a frame number')),
+        v.pipe(v.string(), v.minLength(1)),
+      ),
     }),
   ),
 })
@@ -25,12 +28,15 @@ export interface ShotFile {
   readonly version: typeof shotFileVersion
   readonly name: string
   readonly comp: Comp
-  readonly media: Readonly<Record<string, { readonly name: string; readonly files: Readonly<Record<string, string>> }>>
+  readonly media: Readonly<
+    Record<string, { readonly name: string; readonly files: Readonly<Record<string, string>> }>
+  >
 }
 
 /** Reads a shot file from JSON data. Throws ProblemError with every place that does not fit. */
 export function parseShotFile(data: unknown): ShotFile {
   const result = v.safeParse(shotFileSchema, data)
-  if (!result.success) throw new ProblemError('This is not a Zafiro shot file', issuesToProblems(result.issues))
+  if (!result.success)
+    throw new ProblemError('This is not a Zafiro shot file', issuesToProblems(result.issues))
   return { ...result.output, comp: parseComp(result.output.comp) }
 }

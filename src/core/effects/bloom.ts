@@ -13,7 +13,11 @@ export default defineEffect({
   kind: 'light',
   purpose: 'Soft light around bright things, as in a lens, in haze or in water.',
   search: 'glow halo soft light around bright things shine',
-  belongs: { after: ['colour'], before: ['motion', 'finish'], reason: 'Light smears with what moves, so it comes before motion blur.' },
+  belongs: {
+    after: ['colour'],
+    before: ['motion', 'finish'],
+    reason: 'Light smears with what moves, so it comes before motion blur.',
+  },
   feeds: {
     light: {
       kind: 'light',
@@ -60,7 +64,13 @@ export default defineEffect({
       hint: 'How much of the light that passes is spread. There is no upper end.',
     }),
     tint: colour({ default: [1, 1, 1], hint: 'Colours the light; white keeps the colour of its source.' }),
-    saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: 'Vividness of the light: 0 is white light, above 1 deepens its colour.' }),
+    saturation: number({
+      default: 1,
+      range: [0, 2],
+      hard: [0, 100],
+      step: 0.01,
+      hint: 'Vividness of the light: 0 is white light, above 1 deepens its colour.',
+    }),
     ceiling: number({
       default: 1000,
       range: [1, 1000],
@@ -76,6 +86,11 @@ export default defineEffect({
     kernels.brightPass(out, feeds.light ?? picture, threshold, dials.knee * threshold, dials.ceiling)
     spreadLight(out, out, dials.reach / radius95, (dials.tightness - 0.5) * 4, { kernels, store })
     const shaded = hueSaturationMatrix(0, saturation, strength)
-    kernels.colourMatrix(out, out, shaded.map((v, i) => v * tint[Math.floor(i / 3)]!), 0)
+    kernels.colourMatrix(
+      out,
+      out,
+      shaded.map((v, i) => v * tint[Math.floor(i / 3)]!),
+      0,
+    )
   },
 })

@@ -3,7 +3,13 @@ import { number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
 const gain = (name: string) =>
-  number({ default: 1, range: [0, 2], hard: [0, 1e4], step: 0.01, hint: `More than 1 gives more ${name}, less takes it away.` })
+  number({
+    default: 1,
+    range: [0, 2],
+    hard: [0, 1e4],
+    step: 0.01,
+    hint: `More than 1 gives more ${name}, less takes it away.`,
+  })
 
 export default defineEffect({
   id: 'channel-gains',
@@ -17,15 +23,44 @@ export default defineEffect({
     red: gain('red'),
     green: gain('green'),
     blue: gain('blue'),
-    alpha: number({ default: 1, range: [0, 1], step: 0.01, hint: 'Less makes the lane see-through; its light stays.' }),
-    hue: number({ default: 0, range: [-180, 180], hard: [-3600, 3600], unit: '°', step: 1, hint: 'Turns all hues together; greys stay grey.' }),
-    saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance; above 1 is more vivid.' }),
-    value: number({ default: 1, range: [0, 2], hard: [0, 1e4], step: 0.01, hint: 'Brightness of all colours together.' }),
+    alpha: number({
+      default: 1,
+      range: [0, 1],
+      step: 0.01,
+      hint: 'Less makes the lane see-through; its light stays.',
+    }),
+    hue: number({
+      default: 0,
+      range: [-180, 180],
+      hard: [-3600, 3600],
+      unit: '°',
+      step: 1,
+      hint: 'Turns all hues together; greys stay grey.',
+    }),
+    saturation: number({
+      default: 1,
+      range: [0, 2],
+      hard: [0, 100],
+      step: 0.01,
+      hint: '0 is grey of the same luminance; above 1 is more vivid.',
+    }),
+    value: number({
+      default: 1,
+      range: [0, 2],
+      hard: [0, 1e4],
+      step: 0.01,
+      hint: 'Brightness of all colours together.',
+    }),
   },
   support: () => 0,
   apply({ out, picture, dials, kernels }) {
     const turned = hueSaturationMatrix(dials.hue, dials.saturation, dials.value)
     const gains = [dials.red, dials.green, dials.blue]
-    kernels.colourMatrix(out, picture, turned.map((v, i) => v * gains[Math.floor(i / 3)]!), dials.alpha)
+    kernels.colourMatrix(
+      out,
+      picture,
+      turned.map((v, i) => v * gains[Math.floor(i / 3)]!),
+      dials.alpha,
+    )
   },
 })

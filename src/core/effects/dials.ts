@@ -54,7 +54,8 @@ export type ValueOf<D extends Dial> = D extends NumberDial
         : boolean
 export type Values<D extends Readonly<Record<string, Dial>>> = { readonly [K in keyof D]: ValueOf<D[K]> }
 
-type Spec<D extends Dial, Optional extends keyof D = never> = Omit<D, 'type' | Optional> & Partial<Pick<D, Optional>>
+type Spec<D extends Dial, Optional extends keyof D = never> = Omit<D, 'type' | Optional> &
+  Partial<Pick<D, Optional>>
 
 export function number(spec: Spec<NumberDial, 'hard' | 'unit' | 'step' | 'taper'>): NumberDial {
   const [low, high] = spec.range

@@ -21,7 +21,10 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly frame: number
 }
 
-export interface Effect<D extends Readonly<Record<string, Dial>> = Readonly<Record<string, Dial>>, F extends string = string> {
+export interface Effect<
+  D extends Readonly<Record<string, Dial>> = Readonly<Record<string, Dial>>,
+  F extends string = string,
+> {
   /** Stable: saved in comps; equals the file name. */
   readonly id: string
   readonly title: string
@@ -32,7 +35,11 @@ export interface Effect<D extends Readonly<Record<string, Dial>> = Readonly<Reco
   /** Further words someone may search by. */
   readonly search: string
   /** Families this step is best placed after and before, and why, as a sentence. */
-  readonly belongs: { readonly after: readonly Family[]; readonly before: readonly Family[]; readonly reason: string }
+  readonly belongs: {
+    readonly after: readonly Family[]
+    readonly before: readonly Family[]
+    readonly reason: string
+  }
   /** Counted up when the same dial values give another picture. */
   readonly version: number
   /** Gives another picture at another frame though its dials stand still. */
@@ -63,7 +70,12 @@ export const lightDials = {
 type Declared<D extends Readonly<Record<string, Dial>>, F extends string> = Omit<
   Effect<D, F>,
   'version' | 'varies' | 'search' | 'feeds'
-> & { readonly version?: number; readonly varies?: boolean; readonly search?: string; readonly feeds?: Readonly<Record<F, Feed>> }
+> & {
+  readonly version?: number
+  readonly varies?: boolean
+  readonly search?: string
+  readonly feeds?: Readonly<Record<F, Feed>>
+}
 
 /** Declares an effect; value types in `apply` follow from the dials. */
 export function defineEffect<const D extends Readonly<Record<string, Dial>>, F extends string = never>(

@@ -71,7 +71,8 @@ export class Evaluator {
         const block = await this.loadPass(ref)
         if (this.kept.has(n.key)) return
         const channels = ref.pass.channels.length === 1 ? 1 : 4
-        const place = () => placePass(block, workArea(comp, 1), channels, ref.pass.kind === 'depth', this.workshop)
+        const place = () =>
+          placePass(block, workArea(comp, 1), channels, ref.pass.kind === 'depth', this.workshop)
         const { picture, replaced } = this.withRoom(place)
         if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
         this.keep(n.key, picture)

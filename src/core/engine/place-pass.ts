@@ -8,7 +8,13 @@ import type { WorkArea } from './work-area.ts'
  * largest float). A picture of one channel takes the first; of four, missing channels are 0 and missing alpha is 1.
  * NaN and infinities become 0 and are counted, but infinite depth is kept as "nothing was hit".
  */
-export function placePass(block: PassBlock, area: WorkArea, channels: 1 | 4, isDepth: boolean, workshop: Workshop): { picture: Picture; replaced: number } {
+export function placePass(
+  block: PassBlock,
+  area: WorkArea,
+  channels: 1 | 4,
+  isDepth: boolean,
+  workshop: Workshop,
+): { picture: Picture; replaced: number } {
   const { kernels, store } = workshop
   const picture = store.take(area.width, area.height, channels)
   const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
@@ -35,7 +41,13 @@ export function placePass(block: PassBlock, area: WorkArea, channels: 1 | 4, isD
 /** Stands for "nothing was hit" in depth: finite, so that it can be computed with. */
 export const farthest = 3.4028234663852886e38
 
-function scatter(picture: Picture, values: Float32Array, block: PassBlock, area: WorkArea, isDepth: boolean): void {
+function scatter(
+  picture: Picture,
+  values: Float32Array,
+  block: PassBlock,
+  area: WorkArea,
+  isDepth: boolean,
+): void {
   const { data, channels } = picture
   data.fill(isDepth ? farthest : 0)
   const left = block.x + area.marginPx

@@ -44,6 +44,8 @@ export type Target =
   | { readonly type: 'light'; readonly step: string }
   /** What a step takes its light from: its light feed, or the picture that comes to it. */
   | { readonly type: 'light-input'; readonly step: string }
+  /** A pass as it came in. */
+  | { readonly type: 'pass'; readonly media: string; readonly pass: string }
 
 export interface Planned {
   readonly node: PlanNode
@@ -64,7 +66,12 @@ function intern(key: string): string {
   return short
 }
 
-function node(what: string, inputs: readonly PlanNode[], make: PlanNode['make'], more: Partial<PlanNode> = {}): PlanNode {
+function node(
+  what: string,
+  inputs: readonly PlanNode[],
+  make: PlanNode['make'],
+  more: Partial<PlanNode> = {},
+): PlanNode {
   return { key: intern(`${what}(${inputs.map((i) => i.key).join(',')})`), inputs, make, ...more }
 }
 
@@ -103,13 +110,25 @@ class Planner {
     this.problems.push({ laneId, message, ...(stepId ? { stepId } : {}) })
   }
 
-  private pass(link: Link & { type: 'pass' }, laneId: string, stepId?: string): { node: PlanNode; pass: Pass } | undefined {
+  private pass(
+    link: Link & { type: 'pass' },
+    laneId: string,
+    stepId?: string,
+  ): { node: PlanNode; pass: Pass } | undefined {
     const media = this.media[link.media]
     const pass = media?.passes.find((p) => p.name === link.pass)
     const hash = media && fileAt(media, this.frame)
     if (!media || !pass || !hash) {
-      const what = !media ? `the media ${link.media} is` : !pass ? `${media.name} has no pass named ${link.pass}; it is` : `${media.name} has no frames; the picture is`
-      this.report(laneId, stepId, `${what.charAt(0).toUpperCase()}${what.slice(1)} missing. Choose another source.`)
+      const what = !media
+        ? `the media ${link.media} is`
+        : !pass
+          ? `${media.name} has no pass named ${link.pass}; it is`
+          : `${media.name} has no frames; the picture is`
+      this.report(
+        laneId,
+        stepId,
+        `${what.charAt(0).toUpperCase()}${what.slice(1)} missing. Choose another source.`,
+      )
       return undefined
     }
     const channels = pass.channels.length === 1 ? 1 : 4
@@ -119,7 +138,9 @@ class Planner {
       key: intern(`pass ${hash} ${pass.name} ${pass.kind} ${width}x${height}+${marginPx}`),
       inputs: [],
       load: { hash, pass },
-      make: () => { throw new Error('Internal mistake: a pass was not loaded') },
+      make: () => {
+        throw new Error('Internal mistake: a pass was not loaded')
+      },
     }
     if (this.reduction === 1) return { node: whole, pass }
     const { width: w, height: h } = this.area
@@ -151,15 +172,25 @@ class Planner {
   private tap(link: Link & { type: 'tap' }, laneId: string, stepId?: string): PlanNode | undefined {
     const lane = this.comp.lanes.find((l) => l.id === link.lane)
     if (!lane) {
-      this.report(laneId, stepId, `The lane ${link.lane} it takes its picture from is missing. Choose another.`)
+      this.report(
+        laneId,
+        stepId,
+        `The lane ${link.lane} it takes its picture from is missing. Choose another.`,
+      )
       return undefined
     }
     // An earlier point of a lane that is being planned is there already; only a later one closes a loop.
     const known = this.lanePoints.get(`${lane.id} ${link.after ?? ''}`)
     if (known) return known
     if (this.open.includes(lane.id)) {
-      const names = [...this.open.slice(this.open.indexOf(lane.id)), lane.id].map((id) => this.comp.lanes.find((l) => l.id === id)?.name ?? id)
-      this.report(laneId, stepId, `Takes its picture from itself: ${names.join(' → ')}. Cut one of these links.`)
+      const names = [...this.open.slice(this.open.indexOf(lane.id)), lane.id].map(
+        (id) => this.comp.lanes.find((l) => l.id === id)?.name ?? id,
+      )
+      this.report(
+        laneId,
+        stepId,
+        `Takes its picture from itself: ${names.join(' → ')}. Cut one of these links.`,
+      )
       return undefined
     }
     return this.lanePoint(lane, link.after)
@@ -167,7 +198,11 @@ class Planner {
 
   private matteOf(feed: FeedLink, laneId: string, stepId?: string): PlanNode | undefined {
     const single = feed.from.type === 'pass' ? this.pass(feed.from, laneId, stepId) : undefined
-    const source = single ? single.node : feed.from.type === 'tap' ? this.tap(feed.from, laneId, stepId) : undefined
+    const source = single
+      ? single.node
+      : feed.from.type === 'tap'
+        ? this.tap(feed.from, laneId, stepId)
+        : undefined
     if (!source) return undefined
     const use: MatteUse = single?.pass.channels.length === 1 ? 'single' : (feed.use ?? 'alpha')
     const invert = feed.invert ?? false
@@ -200,7 +235,8 @@ class Planner {
       Object.entries(effect.dials).map(([key, dial]) => {
         const value = settingAt(all[key] as Step['dials'][string], this.frame)
         if (dial.type === 'number' && dial.unit === 'px') return [key, (value as number) / this.reduction]
-        if (dial.type === 'point') return [key, (value as number[]).map((p) => p / this.reduction + this.area.marginPx)]
+        if (dial.type === 'point')
+          return [key, (value as number[]).map((p) => p / this.reduction + this.area.marginPx)]
         return [key, value]
       }),
     )
@@ -213,33 +249,45 @@ class Planner {
     const feeds: PlanNode[] = []
     for (const [name, { required, kind }] of Object.entries(effect.feeds)) {
       const link = step.feeds[name]
-      const found = link && (kind === 'matte' ? this.matteOf(link, laneId, step.id) : this.colourOf(link.from, laneId, step.id))
+      const found =
+        link &&
+        (kind === 'matte' ? this.matteOf(link, laneId, step.id) : this.colourOf(link.from, laneId, step.id))
       if (found) {
         names.push(name)
         feeds.push(found)
       } else if (link || required) {
-        if (!link) this.report(laneId, step.id, `${effect.title} needs its ${name} feed. Connect one in its dials.`)
+        if (!link)
+          this.report(laneId, step.id, `${effect.title} needs its ${name} feed. Connect one in its dials.`)
         return undefined
       }
     }
     const { frame } = this
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
-    return node(what, [picture, ...feeds], ([src, ...fed], workshop) => {
-      const out = workshop.store.take(src!.width, src!.height, 4)
-      const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
-      effect.apply({ ...workshop, out, picture: src!, feeds: byName, dials: dials as never, frame })
-      return out
-    }, { stepId: step.id })
+    return node(
+      what,
+      [picture, ...feeds],
+      ([src, ...fed], workshop) => {
+        const out = workshop.store.take(src!.width, src!.height, 4)
+        const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
+        effect.apply({ ...workshop, out, picture: src!, feeds: byName, dials: dials as never, frame })
+        return out
+      },
+      { stepId: step.id },
+    )
   }
 
   private mix(before: PlanNode, after: PlanNode, step: Step, matte: PlanNode | undefined): PlanNode {
     const amount = settingAt(step.amount, this.frame) as number
     if (amount === 1 && !matte) return after
-    return node(`mix ${amount}`, matte ? [before, after, matte] : [before, after], ([a, b, m], { kernels, store }) => {
-      const out = store.take(a!.width, a!.height, 4)
-      kernels.mix(out, a!, b!, m, amount)
-      return out
-    })
+    return node(
+      `mix ${amount}`,
+      matte ? [before, after, matte] : [before, after],
+      ([a, b, m], { kernels, store }) => {
+        const out = store.take(a!.width, a!.height, 4)
+        kernels.mix(out, a!, b!, m, amount)
+        return out
+      },
+    )
   }
 
   /** The picture after a step, and the light it gives when it is of that kind. */
@@ -247,7 +295,11 @@ class Planner {
     if (!step.on || settingAt(step.amount, this.frame) === 0) return { after: picture }
     const effect = findEffect(step.effect)
     if (!effect) {
-      this.report(laneId, step.id, `The effect ${step.effect} is not part of this Zafiro. The step is kept and left out.`)
+      this.report(
+        laneId,
+        step.id,
+        `The effect ${step.effect} is not part of this Zafiro. The step is kept and left out.`,
+      )
       return { after: picture }
     }
     const result = this.effectNode(step, effect, picture, laneId)
@@ -257,11 +309,15 @@ class Planner {
     if (effect.kind === 'filter') return { after: this.mix(picture, result, step, matte) }
     const { join, coverAlpha } = this.dials(step, effect)
     const light = this.mix(this.nothing, result, step, matte)
-    const after = node(`light ${String(join)} ${String(coverAlpha)}`, [picture, light], ([src, l], { kernels, store }) => {
-      const out = store.take(src!.width, src!.height, 4)
-      kernels.addLight(out, src!, l!, join as 'add' | 'screen', coverAlpha as boolean)
-      return out
-    })
+    const after = node(
+      `light ${String(join)} ${String(coverAlpha)}`,
+      [picture, light],
+      ([src, l], { kernels, store }) => {
+        const out = store.take(src!.width, src!.height, 4)
+        kernels.addLight(out, src!, l!, join as 'add' | 'screen', coverAlpha as boolean)
+        return out
+      },
+    )
     return { after, light }
   }
 
@@ -294,11 +350,15 @@ class Planner {
       const matte = lane.join.matte && this.matteOf(lane.join.matte, lane.id)
       const { mode } = lane.join
       below ??= this.nothing
-      below = node(`join ${mode} ${opacity}`, matte ? [below, top, matte] : [below, top], ([b, t, m], { kernels, store }) => {
-        const out = store.take(b!.width, b!.height, 4)
-        kernels.join(out, b!, t!, m, mode, opacity)
-        return out
-      })
+      below = node(
+        `join ${mode} ${opacity}`,
+        matte ? [below, top, matte] : [below, top],
+        ([b, t, m], { kernels, store }) => {
+          const out = store.take(b!.width, b!.height, 4)
+          kernels.join(out, b!, t!, m, mode, opacity)
+          return out
+        },
+      )
     }
     return below ?? this.nothing
   }
@@ -321,7 +381,11 @@ class Planner {
       if (index < 0) continue
       const before = index === 0 ? 'source' : steps[index - 1]!.id
       const lane = this.comp.lanes.find((l) => l.id === id)
-      return { step: steps[index]!, laneId: id, picture: lane ? this.lanePoint(lane, before) : this.master(before) }
+      return {
+        step: steps[index]!,
+        laneId: id,
+        picture: lane ? this.lanePoint(lane, before) : this.master(before),
+      }
     }
     return undefined
   }
@@ -339,6 +403,8 @@ class Planner {
         const found = this.stepInput(target.step)
         return (found && this.step(found.step, found.picture, found.laneId).light) ?? this.nothing
       }
+      case 'pass':
+        return this.pass(target, '')?.node ?? this.nothing
       case 'light-input': {
         const found = this.stepInput(target.step)
         const feed = found?.step.feeds['light']
@@ -354,12 +420,24 @@ class Planner {
  * Turns a comp at a frame into the pictures to compute for a target. Pure; nothing is loaded or computed.
  * What is missing or unknown is left out and reported.
  */
-export function plan(comp: Comp, media: MediaTable, frame: number, reduction: Reduction, target: Target): Planned {
+export function plan(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  target: Target,
+): Planned {
   return planAll(comp, media, frame, reduction, [target])[0]!
 }
 
 /** Plans several targets of one comp together, so that what they share is planned once. */
-export function planAll(comp: Comp, media: MediaTable, frame: number, reduction: Reduction, targets: readonly Target[]): Planned[] {
+export function planAll(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  targets: readonly Target[],
+): Planned[] {
   const planner = new Planner(comp, media, frame, reduction)
   const nodes = targets.map((target) => planner.target(target))
   return nodes.map((n) => ({ node: n, area: planner.area, problems: planner.problems }))

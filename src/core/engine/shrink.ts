@@ -4,7 +4,11 @@ import { plainPicture, type Picture } from '../picture/picture.ts'
 /** A picture made smaller to at most `width` pixels by the mean of the pixels that each new one covers. */
 export function shrink(picture: Picture, width: number): Picture {
   const factor = Math.max(1, picture.width / width)
-  const out = plainPicture(Math.round(picture.width / factor), Math.max(1, Math.round(picture.height / factor)), 4)
+  const out = plainPicture(
+    Math.round(picture.width / factor),
+    Math.max(1, Math.round(picture.height / factor)),
+    4,
+  )
   for (let y = 0; y < out.height; y++)
     for (let x = 0; x < out.width; x++) {
       const [x0, y0] = [Math.floor(x * factor), Math.floor(y * factor)]
@@ -15,7 +19,8 @@ export function shrink(picture: Picture, width: number): Picture {
         let sum = 0
         for (let sy = y0; sy < y1; sy++)
           for (let sx = x0; sx < x1; sx++)
-            sum += picture.data[(sy * picture.width + sx) * picture.channels + (picture.channels === 4 ? c : 0)]!
+            sum +=
+              picture.data[(sy * picture.width + sx) * picture.channels + (picture.channels === 4 ? c : 0)]!
         out.data[(y * out.width + x) * 4 + c] = sum / count
       }
     }

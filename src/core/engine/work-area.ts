@@ -15,6 +15,15 @@ export interface WorkArea {
 /** The margin is a multiple of four pixels of the full frame, so that it is whole at every reduction. */
 export function workArea({ canvas }: Comp, reduction: Reduction): WorkArea {
   const marginPx = (Math.ceil((canvas.margin * Math.max(canvas.width, canvas.height)) / 4) * 4) / reduction
-  const [canvasWidth, canvasHeight] = [Math.ceil(canvas.width / reduction), Math.ceil(canvas.height / reduction)]
-  return { width: canvasWidth + 2 * marginPx, height: canvasHeight + 2 * marginPx, marginPx, canvasWidth, canvasHeight }
+  const [canvasWidth, canvasHeight] = [
+    Math.ceil(canvas.width / reduction),
+    Math.ceil(canvas.height / reduction),
+  ]
+  return {
+    width: canvasWidth + 2 * marginPx,
+    height: canvasHeight + 2 * marginPx,
+    marginPx,
+    canvasWidth,
+    canvasHeight,
+  }
 }

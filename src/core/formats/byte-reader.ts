@@ -19,7 +19,8 @@ export class ByteReader {
 
   private advance(count: number, what: string): number {
     const start = this.at
-    if (count < 0 || start + count > this.bytes.length || start < 0) this.fail(`it ends inside ${what}`, start)
+    if (count < 0 || start + count > this.bytes.length || start < 0)
+      this.fail(`it ends inside ${what}`, start)
     this.at = start + count
     return start
   }

@@ -38,7 +38,7 @@ export function splitBytes(bytes: Uint8Array): Uint8Array {
 export function unpackRuns(packed: Uint8Array, size: number): Uint8Array | undefined {
   const out = new Uint8Array(size)
   let o = 0
-  for (let i = 0; i < packed.length; ) {
+  for (let i = 0; i < packed.length;) {
     const count = (packed[i++]! << 24) >> 24
     const length = count < 0 ? -count : count + 1
     if (o + length > size || i + (count < 0 ? length : 1) > packed.length) return undefined

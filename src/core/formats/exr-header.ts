@@ -89,7 +89,8 @@ function readChannels(value: ByteReader): ExrChannel[] {
     if (!type) value.fail(`channel '${name}' is of an unknown type`)
     value.take(4, `channel '${name}'`)
     const [xSampling, ySampling] = [value.i32('a sampling'), value.i32('a sampling')]
-    if (xSampling < 1 || ySampling < 1) value.fail(`channel '${name}' has a sampling of ${Math.min(xSampling, ySampling)}`)
+    if (xSampling < 1 || ySampling < 1)
+      value.fail(`channel '${name}' has a sampling of ${Math.min(xSampling, ySampling)}`)
     if (channels.length >= exrLimits.channels) value.fail(`it has more than ${exrLimits.channels} channels`)
     channels.push({ name, type, xSampling, ySampling })
   }
@@ -105,23 +106,40 @@ function readWindow(value: ByteReader, what: string): Window {
 }
 
 /** Chunks of a tiled part over all its levels. */
-function countTiles(width: number, height: number, tileWidth: number, tileHeight: number, mode: number): number {
+function countTiles(
+  width: number,
+  height: number,
+  tileWidth: number,
+  tileHeight: number,
+  mode: number,
+): number {
   const isRoundedUp = mode >> 4 === 1
-  const level = (size: number, l: number) => Math.max(1, isRoundedUp ? Math.ceil(size / 2 ** l) : Math.floor(size / 2 ** l))
-  const levels = (size: number) => (isRoundedUp ? Math.ceil(Math.log2(size)) : Math.floor(Math.log2(size))) + 1
-  const tiles = (lx: number, ly: number) => Math.ceil(level(width, lx) / tileWidth) * Math.ceil(level(height, ly) / tileHeight)
+  const level = (size: number, l: number) =>
+    Math.max(1, isRoundedUp ? Math.ceil(size / 2 ** l) : Math.floor(size / 2 ** l))
+  const levels = (size: number) =>
+    (isRoundedUp ? Math.ceil(Math.log2(size)) : Math.floor(Math.log2(size))) + 1
+  const tiles = (lx: number, ly: number) =>
+    Math.ceil(level(width, lx) / tileWidth) * Math.ceil(level(height, ly) / tileHeight)
   let count = 0
   if ((mode & 15) === 0) return tiles(0, 0)
   if ((mode & 15) === 1) for (let l = 0; l < levels(Math.max(width, height)); l++) count += tiles(l, l)
-  else for (let ly = 0; ly < levels(height); ly++) for (let lx = 0; lx < levels(width); lx++) count += tiles(lx, ly)
+  else
+    for (let ly = 0; ly < levels(height); ly++)
+      for (let lx = 0; lx < levels(width); lx++) count += tiles(lx, ly)
   return count
 }
 
-function readPart(attributes: Map<string, ExrAttribute>, at: number, isTiledFile: boolean, index: number): ExrPart {
+function readPart(
+  attributes: Map<string, ExrAttribute>,
+  at: number,
+  isTiledFile: boolean,
+  index: number,
+): ExrPart {
   const open = (name: string, type: string): ByteReader => {
     const found = attributes.get(name)
     if (!found) throw new FormatError('exr', at, `required attribute '${name}' is missing`)
-    if (found.type !== type) throw new FormatError('exr', at, `attribute '${name}' is of type ${found.type}, not ${type}`)
+    if (found.type !== type)
+      throw new FormatError('exr', at, `attribute '${name}' is of type ${found.type}, not ${type}`)
     return new ByteReader(found.value, 'exr')
   }
   const text = (name: string) => new TextDecoder().decode(attributes.get(name)?.value ?? new Uint8Array())
@@ -134,15 +152,38 @@ function readPart(attributes: Map<string, ExrAttribute>, at: number, isTiledFile
   const displayWindow = readWindow(open('displayWindow', 'box2i'), 'display window')
   const { width, height } = windowSize(dataWindow)
   const bytes = channels.reduce((sum, c) => sum + bytesPerValue[c.type], 0) * width * height
-  if (bytes > exrLimits.bytes) throw new FormatError('exr', at, `it unpacks to ${(bytes / 1e9).toFixed(1)} GB, more than Zafiro takes`)
-  const shared = { name: text('name') || (index === 0 ? '' : `part${index}`), compression, channels, dataWindow, displayWindow, attributes }
+  if (bytes > exrLimits.bytes)
+    throw new FormatError('exr', at, `it unpacks to ${(bytes / 1e9).toFixed(1)} GB, more than Zafiro takes`)
+  const shared = {
+    name: text('name') || (index === 0 ? '' : `part${index}`),
+    compression,
+    channels,
+    dataWindow,
+    displayWindow,
+    attributes,
+  }
   if (isTiledFile || text('type') === 'tiledimage') {
     const tiles = open('tiles', 'tiledesc')
-    const [tileWidth, tileHeight, mode] = [tiles.u32('the tiles'), tiles.u32('the tiles'), tiles.u8('the tiles')]
-    if (tileWidth < 1 || tileHeight < 1 || tileWidth > exrLimits.side || tileHeight > exrLimits.side || (mode & 15) > 2)
+    const [tileWidth, tileHeight, mode] = [
+      tiles.u32('the tiles'),
+      tiles.u32('the tiles'),
+      tiles.u8('the tiles'),
+    ]
+    if (
+      tileWidth < 1 ||
+      tileHeight < 1 ||
+      tileWidth > exrLimits.side ||
+      tileHeight > exrLimits.side ||
+      (mode & 15) > 2
+    )
       throw new FormatError('exr', at, `tiles of ${tileWidth} × ${tileHeight} can not be`)
     const tile = { width: tileWidth, height: tileHeight, isOneLevel: (mode & 15) === 0 }
-    return { ...shared, type: 'tiled', tile, chunkCount: countTiles(width, height, tileWidth, tileHeight, mode) }
+    return {
+      ...shared,
+      type: 'tiled',
+      tile,
+      chunkCount: countTiles(width, height, tileWidth, tileHeight, mode),
+    }
   }
   return { ...shared, type: 'scanline', chunkCount: Math.ceil(height / linesPerChunk[compression]) }
 }

@@ -33,7 +33,13 @@ export function exrPasses(file: ExrFile): ExrPass[] {
       const sorted = channels.toSorted((a, b) => rank(a.name) - rank(b.name))
       const types = new Set(sorted.map((c) => c.type))
       const type = types.size === 1 ? sorted[0]!.type : 'float'
-      return { name, kind: guessPassKind(name, sorted.length), channels: sorted.map((c) => c.name), type, part: index }
+      return {
+        name,
+        kind: guessPassKind(name, sorted.length),
+        channels: sorted.map((c) => c.name),
+        type,
+        part: index,
+      }
     })
   })
 }

@@ -1,6 +1,13 @@
 import { ByteReader } from './byte-reader.ts'
 import { portableZlib, restoreBytes, unpackRuns, type Zlib } from './exr-codecs.ts'
-import { bytesPerValue, linesPerChunk, sampleCount, type ExrChannel, type ExrFile, type ExrPart } from './exr-header.ts'
+import {
+  bytesPerValue,
+  linesPerChunk,
+  sampleCount,
+  type ExrChannel,
+  type ExrFile,
+  type ExrPart,
+} from './exr-header.ts'
 import { FormatError } from './format-error.ts'
 
 export type ExrValues = Uint16Array | Float32Array | Uint32Array
@@ -52,9 +59,14 @@ function unpack(part: ExrPart, packed: Uint8Array, size: number, at: number, zli
       try {
         bytes = zlib.inflate(packed, size)
       } catch (error) {
-        throw new FormatError('exr', at, `a chunk does not unpack (${error instanceof Error ? error.message : String(error)})`)
+        throw new FormatError(
+          'exr',
+          at,
+          `a chunk does not unpack (${error instanceof Error ? error.message : String(error)})`,
+        )
       }
-      if (bytes.length !== size) throw new FormatError('exr', at, `a chunk unpacks to ${bytes.length} bytes, not ${size}`)
+      if (bytes.length !== size)
+        throw new FormatError('exr', at, `a chunk unpacks to ${bytes.length} bytes, not ${size}`)
       return restoreBytes(bytes)
     }
     default:
@@ -79,8 +91,10 @@ function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyM
         const column = Math.ceil(area.x0 / channel.xSampling) - Math.ceil(left / channel.xSampling)
         const start = row * plane.width + column
         const { values } = plane
-        if (values instanceof Uint16Array && at % 2 === 0) values.set(new Uint16Array(buffer, at, count), start)
-        else if (values instanceof Uint16Array) for (let i = 0; i < count; i++) values[start + i] = view.getUint16(at + i * 2, true)
+        if (values instanceof Uint16Array && at % 2 === 0)
+          values.set(new Uint16Array(buffer, at, count), start)
+        else if (values instanceof Uint16Array)
+          for (let i = 0; i < count; i++) values[start + i] = view.getUint16(at + i * 2, true)
         else {
           // Through integers, so that the bits of a NaN stay what they are.
           const words = new Uint32Array(values.buffer, start * 4, count)
@@ -97,7 +111,9 @@ function chunkOffsets(bytes: Uint8Array, file: ExrFile, partIndex: number): numb
   const all = file.parts.reduce((sum, p) => sum + p.chunkCount, 0)
   const first = file.tablesAt + all * 8
   const reader = new ByteReader(bytes, 'exr', file.tablesAt + before * 8)
-  const offsets = Array.from({ length: file.parts[partIndex]!.chunkCount }, () => reader.u64('the table of chunks'))
+  const offsets = Array.from({ length: file.parts[partIndex]!.chunkCount }, () =>
+    reader.u64('the table of chunks'),
+  )
   if (offsets.every((o) => o >= first && o < bytes.length)) return offsets
   const found: number[] = []
   const walk: ByteReader = new ByteReader(bytes, 'exr', first)
@@ -116,16 +132,28 @@ function chunkOffsets(bytes: Uint8Array, file: ExrFile, partIndex: number): numb
 function chunkArea(part: ExrPart, reader: ByteReader): Area | undefined {
   const [x0, y0, x1, y1] = part.dataWindow
   if (part.tile) {
-    const [column, row, levelX, levelY] = [0, 0, 0, 0].map(() => reader.i32('a tile')) as [number, number, number, number]
+    const [column, row, levelX, levelY] = [0, 0, 0, 0].map(() => reader.i32('a tile')) as [
+      number,
+      number,
+      number,
+      number,
+    ]
     if (levelX !== 0 || levelY !== 0) return undefined
     const left = x0 + column * part.tile.width
     const top = y0 + row * part.tile.height
-    if (column < 0 || row < 0 || left > x1 || top > y1) reader.fail(`tile ${column}, ${row} lies outside the data window`)
-    return { x0: left, y0: top, x1: Math.min(x1, left + part.tile.width - 1), y1: Math.min(y1, top + part.tile.height - 1) }
+    if (column < 0 || row < 0 || left > x1 || top > y1)
+      reader.fail(`tile ${column}, ${row} lies outside the data window`)
+    return {
+      x0: left,
+      y0: top,
+      x1: Math.min(x1, left + part.tile.width - 1),
+      y1: Math.min(y1, top + part.tile.height - 1),
+    }
   }
   const top = reader.i32('a chunk')
   const lines = linesPerChunk[part.compression]
-  if (top < y0 || top > y1 || (top - y0) % lines !== 0) reader.fail(`a chunk begins at line ${top}, which can not be`)
+  if (top < y0 || top > y1 || (top - y0) % lines !== 0)
+    reader.fail(`a chunk begins at line ${top}, which can not be`)
   return { x0, x1, y0: top, y1: Math.min(y1, top + lines - 1) }
 }
 
@@ -142,24 +170,36 @@ export function readExrPart(
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
   if (!['none', 'rle', 'zips', 'zip'].includes(part.compression))
-    throw new FormatError('exr', file.tablesAt, `its ${part.compression.toUpperCase()} compression is not read yet; write it with ZIP`)
+    throw new FormatError(
+      'exr',
+      file.tablesAt,
+      `its ${part.compression.toUpperCase()} compression is not read yet; write it with ZIP`,
+    )
   const wanted = part.channels.filter((c) => !names || names.includes(c.name))
   const planes = new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
   const seen = new Set<number>()
   let missingChunks = 0
   for (const offset of chunkOffsets(bytes, file, partIndex)) {
     const reader: ByteReader = new ByteReader(bytes, 'exr', offset)
-    if (file.isMultiPart && reader.i32('a chunk') !== partIndex) reader.fail('a chunk belongs to another part', offset)
+    if (file.isMultiPart && reader.i32('a chunk') !== partIndex)
+      reader.fail('a chunk belongs to another part', offset)
     const area = chunkArea(part, reader)
     if (!area) continue
     const length = reader.u32('a chunk')
     if (seen.has(offset)) reader.fail('two chunks begin at the same place', offset)
     seen.add(offset)
-    scatter(part, area, unpack(part, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib), planes)
+    scatter(
+      part,
+      area,
+      unpack(part, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib),
+      planes,
+    )
   }
   const { tile } = part
   const [x0, y0, x1, y1] = part.dataWindow
-  const expected = tile ? Math.ceil((x1 - x0 + 1) / tile.width) * Math.ceil((y1 - y0 + 1) / tile.height) : part.chunkCount
+  const expected = tile
+    ? Math.ceil((x1 - x0 + 1) / tile.width) * Math.ceil((y1 - y0 + 1) / tile.height)
+    : part.chunkCount
   missingChunks = expected - seen.size
   return { planes, missingChunks }
 }

@@ -107,7 +107,12 @@ export function writeExr(picture: ExrPicture, zlib: Zlib = portableZlib): Uint8A
     const raw = packRows(channels, width, y, Math.min(height, y + lines))
     const packed = picture.compression === 'none' ? raw : zlib.deflate(splitBytes(raw))
     const data = packed.length < raw.length ? packed : raw
-    chunks.push(new ByteWriter().words(picture.dataWindow[1] + y, data.length).bytes(data).joined())
+    chunks.push(
+      new ByteWriter()
+        .words(picture.dataWindow[1] + y, data.length)
+        .bytes(data)
+        .joined(),
+    )
   }
   const table = new BigUint64Array(chunks.length)
   let at = header.length + chunks.length * 8

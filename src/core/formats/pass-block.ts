@@ -38,7 +38,9 @@ export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   const count = width * height * channels
   if (width < 1 || height < 1 || channels < 1 || (size !== 2 && size !== 4) || count * size > mostBytes)
     throw new FormatError('pass', 4, 'its size can not be')
-  if (buffer.byteLength !== headerBytes + count * size) throw new FormatError('pass', headerBytes, 'data are missing')
-  const data = size === 2 ? new Uint16Array(buffer, headerBytes, count) : new Float32Array(buffer, headerBytes, count)
+  if (buffer.byteLength !== headerBytes + count * size)
+    throw new FormatError('pass', headerBytes, 'data are missing')
+  const data =
+    size === 2 ? new Uint16Array(buffer, headerBytes, count) : new Float32Array(buffer, headerBytes, count)
   return { width, height, x, y, channels, data }
 }

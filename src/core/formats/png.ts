@@ -31,7 +31,8 @@ export function isPng(bytes: Uint8Array): boolean {
 
 /** Reads the header and the list of chunks. Throws FormatError; sizes beyond the limits are refused here. */
 export function readPngHeader(bytes: Uint8Array): PngHeader {
-  if (!isPng(bytes)) throw new FormatError('png', 0, bytes.length === 0 ? 'it is empty' : 'it does not begin as a PNG does')
+  if (!isPng(bytes))
+    throw new FormatError('png', 0, bytes.length === 0 ? 'it is empty' : 'it does not begin as a PNG does')
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   const reader: ByteReader = new ByteReader(bytes, 'png', 8)
   const chunks: string[] = []
@@ -48,7 +49,13 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
     if (name !== 'IHDR') continue
     if (length !== 13) reader.fail('its header has the wrong length', at)
     const [width, height] = [view.getUint32(at + 8), view.getUint32(at + 12)]
-    if (width < 1 || height < 1 || width > limits.side || height > limits.side || width * height > limits.pixels)
+    if (
+      width < 1 ||
+      height < 1 ||
+      width > limits.side ||
+      height > limits.side ||
+      width * height > limits.pixels
+    )
       reader.fail(`its size of ${width} × ${height} pixels is not one Zafiro takes`, at)
     const colourType = (['grey', , 'rgb', 'palette', 'grey-alpha', , 'rgba'] as const)[bytes[at + 17]!]
     if (!colourType) reader.fail(`its colour type ${bytes[at + 17]} does not exist`, at)
@@ -72,10 +79,20 @@ export function readPng(bytes: Uint8Array): PngSamples {
     const data = Uint8Array.from(convertIndexedToRgb(image))
     return { width, height, channels: hasAlpha ? ['R', 'G', 'B', 'A'] : ['R', 'G', 'B'], bitDepth: 8, data }
   }
-  const names = { grey: ['Y'], rgb: ['R', 'G', 'B'], palette: ['R'], 'grey-alpha': ['Y', 'A'], rgba: ['R', 'G', 'B', 'A'] } as const
+  const names = {
+    grey: ['Y'],
+    rgb: ['R', 'G', 'B'],
+    palette: ['R'],
+    'grey-alpha': ['Y', 'A'],
+    rgba: ['R', 'G', 'B', 'A'],
+  } as const
   const data = image.data instanceof Uint16Array ? image.data : Uint8Array.from(image.data)
   if (data.length !== width * height * names[header.colourType].length)
-    throw new FormatError('png', 8, `its ${image.depth}-bit samples are not read yet; write it with 8 or 16 bits`)
+    throw new FormatError(
+      'png',
+      8,
+      `its ${image.depth}-bit samples are not read yet; write it with 8 or 16 bits`,
+    )
   return { width, height, channels: names[header.colourType], bitDepth: image.depth, data }
 }
 

@@ -13,7 +13,13 @@ export const fileEnding: Readonly<Record<OutputFormat, string>> = { exr: 'exr', 
  * Encodes a finished picture: EXR as premultiplied scene-linear half RGBA (values beyond 65504 are held there),
  * PNG as straight sRGB codes clipped to 0–1. `name` is noted in the EXR header.
  */
-export function encodePicture(picture: Picture, format: OutputFormat, name: string, kernels: Kernels, zlib: Zlib): Uint8Array {
+export function encodePicture(
+  picture: Picture,
+  format: OutputFormat,
+  name: string,
+  kernels: Kernels,
+  zlib: Zlib,
+): Uint8Array {
   const { width, height, data } = picture
   if (format !== 'exr') return writePng(width, height, toCodes(data, format === 'png16' ? 65535 : 255))
   const held = Float32Array.from(data, (v) => (v > 65504 ? 65504 : v < -65504 ? -65504 : v))
@@ -27,7 +33,10 @@ export function encodePicture(picture: Picture, format: OutputFormat, name: stri
     values: Uint16Array.from({ length: count }, (_, i) => codes[i * 4 + c]!),
   }))
   const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
-  return writeExr({ dataWindow: window, displayWindow: window, compression: 'zip', channels, attributes }, zlib)
+  return writeExr(
+    { dataWindow: window, displayWindow: window, compression: 'zip', channels, attributes },
+    zlib,
+  )
 }
 
 function toCodes(data: Float32Array, most: number): Uint8Array | Uint16Array {

@@ -28,7 +28,9 @@ export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
 }
 
 // Words of the control block. A job is one call of a row function, cut into bands that threads fetch one by one.
-const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [0, 1, 2, 3, 4, 5, 6, 7]
+const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [
+  0, 1, 2, 3, 4, 5, 6, 7,
+]
 const argumentsAt = 64
 const most = 16
 

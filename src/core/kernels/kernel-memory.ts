@@ -46,12 +46,19 @@ export class KernelMemory implements PictureStore {
     if (i < 0) i = this.free.length
     this.free.splice(i, 0, [start, start + size])
     if (this.free[i + 1]?.[0] === this.free[i]![1]) this.free[i]![1] = this.free.splice(i + 1, 1)[0]![1]
-    if (i > 0 && this.free[i - 1]![1] === this.free[i]![0]) this.free[i - 1]![1] = this.free.splice(i, 1)[0]![1]
+    if (i > 0 && this.free[i - 1]![1] === this.free[i]![0])
+      this.free[i - 1]![1] = this.free.splice(i, 1)[0]![1]
   }
 
   take(width: number, height: number, channels: 1 | 4): Picture {
     const at = this.takeBytes(width * height * channels * 4)
-    return { width, height, channels, at, data: new Float32Array(this.memory.buffer, at, width * height * channels) }
+    return {
+      width,
+      height,
+      channels,
+      at,
+      data: new Float32Array(this.memory.buffer, at, width * height * channels),
+    }
   }
 
   give(picture: Picture): void {

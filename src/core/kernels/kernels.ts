@@ -25,7 +25,14 @@ export interface Kernels {
    * exceeds 1, so that light above display white is never darkened.
    * Sources: Porter & Duff 1984; W3C Compositing and Blending Level 1.
    */
-  join(out: Picture, below: Picture, top: Picture, matte: Picture | undefined, mode: JoinMode, opacity: number): void
+  join(
+    out: Picture,
+    below: Picture,
+    top: Picture,
+    matte: Picture | undefined,
+    mode: JoinMode,
+    opacity: number,
+  ): void
   /** out = src + amount · matte · (effect − src): how far a step acts. */
   mix(out: Picture, src: Picture, effect: Picture, matte: Picture | undefined, amount: number): void
   /**
@@ -55,7 +62,14 @@ export interface Kernels {
    * out = fineWeight · fine + coarseWeight · (coarse at twice its size by a tent); out(offset) lies in coarse(0).
    * `coarse` must not be `out`; pixels outside `coarse` repeat its edge. Adds a variance of 0.75 px² of `out`.
    */
-  upAdd(out: Picture, fine: Picture | undefined, coarse: Picture, offset: number, fineWeight: number, coarseWeight: number): void
+  upAdd(
+    out: Picture,
+    fine: Picture | undefined,
+    coarse: Picture,
+    offset: number,
+    fineWeight: number,
+    coarseWeight: number,
+  ): void
   /** Convolves rows with a symmetric filter, weights[0] in its middle; edges repeat. `out` must not be `src`. */
   gaussRows(out: Picture, src: Picture, weights: readonly number[]): void
   /** Convolves columns; otherwise as gaussRows. */

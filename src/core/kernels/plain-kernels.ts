@@ -25,7 +25,10 @@ function convolve(out: Picture, src: Picture, weights: readonly number[], dx: nu
       for (let c = 0; c < 4; c++) {
         let sum = sample(src, x, y, c, 'repeat') * weights[0]!
         for (let k = 1; k < weights.length; k++)
-          sum += weights[k]! * (sample(src, x - k * dx, y - k * dy, c, 'repeat') + sample(src, x + k * dx, y + k * dy, c, 'repeat'))
+          sum +=
+            weights[k]! *
+            (sample(src, x - k * dx, y - k * dy, c, 'repeat') +
+              sample(src, x + k * dx, y + k * dy, c, 'repeat'))
         out.data[(y * out.width + x) * 4 + c] = sum
       }
 }
@@ -47,11 +50,15 @@ export const plainKernels: Kernels = {
     }
   },
   mix(out, src, effect, matte, amount) {
-    eachValue(out, (i, _, p) => src.data[i]! + amount * (matte ? matte.data[p]! : 1) * (effect.data[i]! - src.data[i]!))
+    eachValue(
+      out,
+      (i, _, p) => src.data[i]! + amount * (matte ? matte.data[p]! : 1) * (effect.data[i]! - src.data[i]!),
+    )
   },
   addLight(out, src, light, mode, intoAlpha) {
     eachValue(out, (i, c) => {
-      if (c < 3) return mode === 'screen' ? screen(light.data[i]!, src.data[i]!) : src.data[i]! + light.data[i]!
+      if (c < 3)
+        return mode === 'screen' ? screen(light.data[i]!, src.data[i]!) : src.data[i]! + light.data[i]!
       if (!intoAlpha) return src.data[i]!
       const y = luminance(light.data[i - 3]!, light.data[i - 2]!, light.data[i - 1]!)
       return Math.min(1, src.data[i]! + Math.max(0, y))
@@ -76,7 +83,8 @@ export const plainKernels: Kernels = {
       const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)
       const lit = Math.min(y, ceiling)
       const above = lit - (threshold - knee)
-      const passed = !(y > 0) || above <= 0 ? 0 : lit < threshold + knee ? above ** 2 / (4 * knee) : lit - threshold
+      const passed =
+        !(y > 0) || above <= 0 ? 0 : lit < threshold + knee ? above ** 2 / (4 * knee) : lit - threshold
       for (let c = 0; c < 3; c++) out.data[i + c] = y > 0 ? (src.data[i + c]! * Math.max(0, passed)) / y : 0
       out.data[i + 3] = 0
     }
@@ -152,7 +160,8 @@ export const plainKernels: Kernels = {
       const grey = [0, r, g, b, a, luminance(r, g, b)][displayChannels.indexOf(channel)]! * gain
       for (let c = 0; c < 3; c++) {
         const linear = channel === 'colour' ? src.data[p * 4 + c]! * gain + backing : grey
-        out[p * 4 + c] = channel === 'alpha' ? Math.floor(Math.min(1, Math.max(0, a)) * 255 + 0.5) : code(linear)
+        out[p * 4 + c] =
+          channel === 'alpha' ? Math.floor(Math.min(1, Math.max(0, a)) * 255 + 0.5) : code(linear)
       }
       out[p * 4 + 3] = 255
     }

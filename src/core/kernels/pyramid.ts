@@ -70,7 +70,8 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
   }
   let halvings = 0
   const rest = (n: number) => Math.sqrt((sigma ** 2 - pyramidSigma(n) ** 2) / 4 ** n)
-  while (sigma > pyramidSigma(halvings + 1) && rest(halvings + 1) >= 2 && src.width >> halvings > 1) halvings++
+  while (sigma > pyramidSigma(halvings + 1) && rest(halvings + 1) >= 2 && src.width >> halvings > 1)
+    halvings++
   const levels = descend(src, halvings, 'repeat', workshop)
   const last = levels[halvings]!
   const weights = gaussWeights(rest(halvings))
@@ -91,7 +92,13 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
  * widest  standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
  * tight   share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
  */
-export function spreadLight(out: Picture, src: Picture, widest: number, tight: number, workshop: Workshop): void {
+export function spreadLight(
+  out: Picture,
+  src: Picture,
+  widest: number,
+  tight: number,
+  workshop: Workshop,
+): void {
   const { kernels, store } = workshop
   const octaves = (level: number) => Math.log2(widest / pyramidSigma(level))
   const most = Math.max(1, Math.ceil(Math.log2(Math.max(src.width, src.height))))

@@ -26,11 +26,16 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
   }
   const isShared = (array: ArrayBufferView) => array.buffer instanceof SharedArrayBuffer
   /** Calls `convert` with addresses of the two arrays, copying whichever lies outside the kernel memory. */
-  const convert = (name: 'halfToFloat' | 'floatToHalf', out: Float32Array | Uint16Array, src: Float32Array | Uint16Array) => {
+  const convert = (
+    name: 'halfToFloat' | 'floatToHalf',
+    out: Float32Array | Uint16Array,
+    src: Float32Array | Uint16Array,
+  ) => {
     const from = isShared(src) ? src.byteOffset : store.takeBytes(src.byteLength)
     const to = isShared(out) ? out.byteOffset : store.takeBytes(out.byteLength)
     try {
-      const bytes = (array: ArrayBufferView) => new Uint8Array(array.buffer, array.byteOffset, array.byteLength)
+      const bytes = (array: ArrayBufferView) =>
+        new Uint8Array(array.buffer, array.byteOffset, array.byteLength)
       const inside = (at: number, length: number) => new Uint8Array(store.memory.buffer, at, length)
       if (!isShared(src)) inside(from, src.byteLength).set(bytes(src))
       crew.run(name, [to, from], src.length, 1)

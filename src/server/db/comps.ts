@@ -15,7 +15,10 @@ export interface CompRevision {
 export type SaveResult = { readonly saved: number } | { readonly conflict: CompRevision }
 
 /** The newest comp of a shot as stored JSON data; undefined when the shot has none. */
-export async function readComp(db: Db, shotId: string): Promise<(CompRevision & { doc: unknown }) | undefined> {
+export async function readComp(
+  db: Db,
+  shotId: string,
+): Promise<(CompRevision & { doc: unknown }) | undefined> {
   const [rows] = await db.execute<(RowDataPacket & CompRevision & { doc: unknown })[]>(
     `select r.revision, r.saved_at as savedAt, r.doc from comps c
      join comp_revisions r on r.shot_id = c.shot_id and r.revision = c.revision where c.shot_id = ?`,
@@ -34,17 +37,31 @@ export async function saveComp(pool: Pool, shotId: string, base: number, comp: C
       [shotId],
     )
     const newest = rows[0]
-    if ((newest?.revision ?? 0) !== base) return { conflict: { revision: newest?.revision ?? 0, savedAt: newest?.savedAt ?? new Date() } }
+    if ((newest?.revision ?? 0) !== base)
+      return { conflict: { revision: newest?.revision ?? 0, savedAt: newest?.savedAt ?? new Date() } }
     const revision = base + 1
-    await db.execute('insert into comps (shot_id, revision) values (?, ?) on duplicate key update revision = ?', [shotId, revision, revision])
-    await db.execute('insert into comp_revisions (shot_id, revision, doc) values (?, ?, ?)', [shotId, revision, JSON.stringify(comp)])
-    await db.execute('delete from comp_revisions where shot_id = ? and revision <= ?', [shotId, revision - keptRevisions])
+    await db.execute(
+      'insert into comps (shot_id, revision) values (?, ?) on duplicate key update revision = ?',
+      [shotId, revision, revision],
+    )
+    await db.execute('insert into comp_revisions (shot_id, revision, doc) values (?, ?, ?)', [
+      shotId,
+      revision,
+      JSON.stringify(comp),
+    ])
+    await db.execute('delete from comp_revisions where shot_id = ? and revision <= ?', [
+      shotId,
+      revision - keptRevisions,
+    ])
     await touchShot(db, shotId)
     return { saved: revision }
   })
 }
 
 export async function newestRevision(db: Db, shotId: string): Promise<number | undefined> {
-  const [rows] = await db.execute<(RowDataPacket & { revision: number })[]>('select revision from comps where shot_id = ?', [shotId])
+  const [rows] = await db.execute<(RowDataPacket & { revision: number })[]>(
+    'select revision from comps where shot_id = ?',
+    [shotId],
+  )
   return rows[0]?.revision
 }

@@ -14,14 +14,23 @@ export interface FrameRow {
 
 /** A new ref for media of a shot: m1, m2 … */
 export async function freshMediaRef(db: Db, shotId: string): Promise<string> {
-  const [rows] = await db.execute<(RowDataPacket & { ref: string })[]>('select ref from media where shot_id = ?', [shotId])
+  const [rows] = await db.execute<(RowDataPacket & { ref: string })[]>(
+    'select ref from media where shot_id = ?',
+    [shotId],
+  )
   const used = new Set(rows.map((r) => r.ref))
   let n = 1
   while (used.has(`m${n}`)) n++
   return `m${n}`
 }
 
-export async function insertMedia(db: Db, shotId: string, ref: string, name: string, passes: readonly Pass[]): Promise<void> {
+export async function insertMedia(
+  db: Db,
+  shotId: string,
+  ref: string,
+  name: string,
+  passes: readonly Pass[],
+): Promise<void> {
   await db.execute('insert into media (shot_id, ref, name) values (?, ?, ?)', [shotId, ref, name])
   for (const [position, pass] of passes.entries())
     await db.execute(
@@ -34,11 +43,27 @@ export async function insertFrame(db: Db, shotId: string, ref: string, row: Fram
   await db.execute(
     `insert into frames (shot_id, media_ref, frame, file_hash, file_name, bytes, width, height, warnings)
      values (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-    [shotId, ref, row.frame, row.fileHash, row.fileName, row.bytes, row.width, row.height, JSON.stringify(row.warnings)],
+    [
+      shotId,
+      ref,
+      row.frame,
+      row.fileHash,
+      row.fileName,
+      row.bytes,
+      row.width,
+      row.height,
+      JSON.stringify(row.warnings),
+    ],
   )
 }
 
-type PassRow = RowDataPacket & { ref: string; name: string; kind: PassKind; channels: string[]; type: Pass['type'] }
+type PassRow = RowDataPacket & {
+  ref: string
+  name: string
+  kind: PassKind
+  channels: string[]
+  type: Pass['type']
+}
 
 /** All media of a shot as comps and engines see them, and what was noted of their files. */
 export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaTable; warnings: string[] }> {
@@ -50,7 +75,9 @@ export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaT
     'select media_ref as ref, name, kind, channels, type from passes where shot_id = ? order by media_ref, position',
     [shotId],
   )
-  const [frames] = await db.execute<(RowDataPacket & { ref: string; frame: number; hash: string; file: string; warnings: string[] })[]>(
+  const [frames] = await db.execute<
+    (RowDataPacket & { ref: string; frame: number; hash: string; file: string; warnings: string[] })[]
+  >(
     'select media_ref as ref, frame, file_hash as hash, file_name as file, warnings from frames where shot_id = ? order by frame',
     [shotId],
   )

@@ -6,7 +6,9 @@ import { createConnection, type RowDataPacket } from 'mysql2/promise'
 export async function migrate(uri: string, folder: string): Promise<string[]> {
   const db = await createConnection({ uri, multipleStatements: true })
   try {
-    await db.query('create table if not exists migrations (name varchar(100) not null primary key, applied_at datetime not null default current_timestamp)')
+    await db.query(
+      'create table if not exists migrations (name varchar(100) not null primary key, applied_at datetime not null default current_timestamp)',
+    )
     const [rows] = await db.query<(RowDataPacket & { name: string })[]>('select name from migrations')
     const applied = new Set(rows.map((r) => r.name))
     const pending = readdirSync(folder)

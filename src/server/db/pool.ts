@@ -7,11 +7,21 @@ export type Db = Pool | PoolConnection
 export class DatabaseUnreachable extends Error {
   override name = 'DatabaseUnreachable'
   constructor(cause: unknown) {
-    super('The database does not answer. Start Zafiro again with npm start; nothing that was saved is lost.', { cause })
+    super(
+      'The database does not answer. Start Zafiro again with npm start; nothing that was saved is lost.',
+      { cause },
+    )
   }
 }
 
-const unreachable = new Set(['ECONNREFUSED', 'ENOENT', 'ETIMEDOUT', 'ECONNRESET', 'PROTOCOL_CONNECTION_LOST', 'EPIPE'])
+const unreachable = new Set([
+  'ECONNREFUSED',
+  'ENOENT',
+  'ETIMEDOUT',
+  'ECONNRESET',
+  'PROTOCOL_CONNECTION_LOST',
+  'EPIPE',
+])
 
 function isUnreachable(error: unknown): boolean {
   return error instanceof Error && 'code' in error && unreachable.has(String(error.code))

@@ -54,7 +54,8 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
       render.id, render.shotId, render.revision,
       JSON.stringify(render.comp), JSON.stringify(render.media), JSON.stringify(render.formats),
     ]) // prettier-ignore
-    for (const frame of render.frames) await db.execute('insert into render_frames (render_id, frame) values (?, ?)', [render.id, frame])
+    for (const frame of render.frames)
+      await db.execute('insert into render_frames (render_id, frame) values (?, ?)', [render.id, frame])
   })
 }
 
@@ -62,7 +63,10 @@ type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; 
 type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
-  const [rows] = await db.execute<RenderRow[]>('select id, shot_id as shotId, created_at as createdAt, formats from renders where id = ?', [id])
+  const [rows] = await db.execute<RenderRow[]>(
+    'select id, shot_id as shotId, created_at as createdAt, formats from renders where id = ?',
+    [id],
+  )
   const row = rows[0]
   if (!row) return undefined
   const [frames] = await db.execute<FrameRow[]>(
@@ -105,7 +109,9 @@ export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob 
        lease_until = current_timestamp(3) + interval ? second where render_id = ? and frame = ?`,
       [worker, leaseSeconds, job.renderId, job.frame],
     )
-    const [rows] = await db.execute<(RowDataPacket & { shotName: string; doc: Comp; media: MediaTable; formats: OutputFormat[] })[]>(
+    const [rows] = await db.execute<
+      (RowDataPacket & { shotName: string; doc: Comp; media: MediaTable; formats: OutputFormat[] })[]
+    >(
       'select s.name as shotName, r.doc, r.media, r.formats from renders r join shots s on s.id = r.shot_id where r.id = ?',
       [job.renderId],
     )
@@ -115,7 +121,12 @@ export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob 
 }
 
 /** Says that a worker is alive and how far it is; false when the frame is no longer its own (cancelled, given away). */
-export async function reportProgress(db: Db, job: RenderJob, worker: string, progress: number): Promise<boolean> {
+export async function reportProgress(
+  db: Db,
+  job: RenderJob,
+  worker: string,
+  progress: number,
+): Promise<boolean> {
   const [result] = await db.execute(
     `update render_frames set progress = ?, lease_until = current_timestamp(3) + interval ? second
      where render_id = ? and frame = ? and state = 'working' and worker = ?`,
@@ -148,7 +159,10 @@ export async function failFrame(db: Db, job: RenderJob, worker: string, problem:
 
 /** Stops what is not finished. */
 export async function cancelRender(db: Db, id: string): Promise<void> {
-  await db.execute(`update render_frames set state = 'cancelled' where render_id = ? and state in ('waiting', 'working')`, [id])
+  await db.execute(
+    `update render_frames set state = 'cancelled' where render_id = ? and state in ('waiting', 'working')`,
+    [id],
+  )
   await db.execute('update renders set cancelled = true where id = ?', [id])
 }
 

@@ -10,7 +10,12 @@ export interface ShotRow {
 
 const columns = 'id, name, updated_at as updatedAt, thumbnail is not null as hasThumbnail'
 type Row = RowDataPacket & { id: string; name: string; updatedAt: Date; hasThumbnail: number }
-const shape = (row: Row): ShotRow => ({ id: row.id, name: row.name, updatedAt: row.updatedAt, hasThumbnail: row.hasThumbnail === 1 })
+const shape = (row: Row): ShotRow => ({
+  id: row.id,
+  name: row.name,
+  updatedAt: row.updatedAt,
+  hasThumbnail: row.hasThumbnail === 1,
+})
 
 /** All shots, the last changed first. */
 export async function listShots(db: Db): Promise<ShotRow[]> {
@@ -40,6 +45,9 @@ export async function saveThumbnail(db: Db, id: string, image: Uint8Array): Prom
 }
 
 export async function readThumbnail(db: Db, id: string): Promise<Buffer | undefined> {
-  const [rows] = await db.execute<(RowDataPacket & { thumbnail: Buffer | null })[]>('select thumbnail from shots where id = ?', [id])
+  const [rows] = await db.execute<(RowDataPacket & { thumbnail: Buffer | null })[]>(
+    'select thumbnail from shots where id = ?',
+    [id],
+  )
   return rows[0]?.thumbnail ?? undefined
 }

@@ -33,7 +33,10 @@ export class NodeEngine {
     const control = createControl()
     // All bundles lie in one folder.
     const hand = new URL('./hand-thread.mjs', import.meta.url)
-    this.hands = Array.from({ length: threads - 1 }, () => new Worker(hand, { workerData: { memory, control } }))
+    this.hands = Array.from(
+      { length: threads - 1 },
+      () => new Worker(hand, { workerData: { memory, control } }),
+    )
     for (const worker of this.hands) worker.unref()
     const { store, kernels } = createKernels(memory, control, threads - 1)
     this.kernels = kernels
@@ -41,10 +44,18 @@ export class NodeEngine {
   }
 
   /** The finished picture of a frame, without the margin; yours until the next call. */
-  async renderFrame(comp: Comp, media: MediaTable, frame: number): Promise<{ picture: Picture; problems: readonly PlanProblem[]; replaced: ReadonlyMap<string, number> }> {
+  async renderFrame(
+    comp: Comp,
+    media: MediaTable,
+    frame: number,
+  ): Promise<{ picture: Picture; problems: readonly PlanProblem[]; replaced: ReadonlyMap<string, number> }> {
     const { node, area, problems } = plan(comp, media, frame, 1, { type: 'picture' })
     await this.evaluator.load(comp, node)
-    return { picture: cropToCanvas(this.evaluator.evaluate(node), area), problems, replaced: this.evaluator.replaced }
+    return {
+      picture: cropToCanvas(this.evaluator.evaluate(node), area),
+      problems,
+      replaced: this.evaluator.replaced,
+    }
   }
 
   async close(): Promise<void> {

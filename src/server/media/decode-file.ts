@@ -19,7 +19,8 @@ export async function decodeStored(hash: string): Promise<MediaInfo> {
   for (const { name, kind } of file.info.passes) {
     const block = file.readPass(name)
     const bad = countNonFinite(block.data, kind === 'depth')
-    if (bad > 0 && kind !== 'ids') warnings.push(`${bad} values of the pass ${name} are not numbers or infinite; they count as 0`)
+    if (bad > 0 && kind !== 'ids')
+      warnings.push(`${bad} values of the pass ${name} are not numbers or infinite; they count as 0`)
     await writeWhole(passPath(hash, name), encodePassBlock(block))
   }
   return { ...file.info, warnings }

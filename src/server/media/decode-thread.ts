@@ -6,7 +6,8 @@ import { decodeStored } from './decode-file.ts'
 decodeStored((workerData as { hash: string }).hash).then(
   (info) => parentPort!.postMessage({ info }),
   (error: unknown) => {
-    const known = error instanceof FormatError || (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
+    const known =
+      error instanceof FormatError || (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
     parentPort!.postMessage({ problem: error instanceof Error ? error.message : String(error), known })
   },
 )

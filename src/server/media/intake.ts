@@ -61,7 +61,12 @@ export function mediaName(fileName: string): string {
 }
 
 /** Brings a file into a shot as media of one frame. Gives back the ref that comps use, and what the file holds. */
-export async function bringIn(pool: Pool, shotId: string, path: string, fileName: string): Promise<{ ref: string; info: MediaInfo }> {
+export async function bringIn(
+  pool: Pool,
+  shotId: string,
+  path: string,
+  fileName: string,
+): Promise<{ ref: string; info: MediaInfo }> {
   const hash = await storeFile(path)
   const info = await decodeInThread(hash, fileName)
   const { size } = await stat(path)
@@ -69,7 +74,15 @@ export async function bringIn(pool: Pool, shotId: string, path: string, fileName
     const ref = await freshMediaRef(db, shotId)
     await insertMedia(db, shotId, ref, mediaName(fileName), info.passes)
     const { width, height, warnings } = info
-    await insertFrame(db, shotId, ref, { frame: frameNumber(fileName) ?? 1, fileHash: hash, fileName, bytes: size, width, height, warnings })
+    await insertFrame(db, shotId, ref, {
+      frame: frameNumber(fileName) ?? 1,
+      fileHash: hash,
+      fileName,
+      bytes: size,
+      width,
+      height,
+      warnings,
+    })
     return ref
   })
   return { ref, info }

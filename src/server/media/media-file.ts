@@ -28,7 +28,10 @@ export interface MediaInfo {
 }
 
 /** Stored value of every channel at a pixel, per part; x and y in the file's own coordinates. */
-export type StoredPixel = readonly { readonly part: string; readonly values: Readonly<Record<string, number>> }[]
+export type StoredPixel = readonly {
+  readonly part: string
+  readonly values: Readonly<Record<string, number>>
+}[]
 
 /** An opened picture file. Reading throws FormatError where the file is broken. */
 export interface MediaFile {
@@ -56,9 +59,15 @@ function interleave(planes: readonly ExrPlane[], origin: { x: number; y: number 
   const { width, height } = planes[0]!
   const channels = planes.length
   if (planes.some((p) => p.width !== width || p.height !== height))
-    throw new FormatError('exr', 0, 'a pass whose channels are sampled differently is not read yet; write it as RGB')
+    throw new FormatError(
+      'exr',
+      0,
+      'a pass whose channels are sampled differently is not read yet; write it as RGB',
+    )
   const isHalf = planes.every((p) => p.values instanceof Uint16Array)
-  const data = isHalf ? new Uint16Array(width * height * channels) : new Float32Array(width * height * channels)
+  const data = isHalf
+    ? new Uint16Array(width * height * channels)
+    : new Float32Array(width * height * channels)
   planes.forEach((plane, c) => {
     for (let i = 0; i < width * height; i++)
       data[i * channels + c] = isHalf ? plane.values[i]! : valueAt(plane, i)
@@ -77,7 +86,12 @@ function openExr(bytes: Uint8Array): MediaFile {
     height,
     dataWindow: first.dataWindow,
     displayWindow: first.displayWindow,
-    parts: file.parts.map(({ name, type, compression, channels }) => ({ name, type, compression, channels: channels.map((c) => ({ ...c })) })),
+    parts: file.parts.map(({ name, type, compression, channels }) => ({
+      name,
+      type,
+      compression,
+      channels: channels.map((c) => ({ ...c })),
+    })),
     passes: passes.map(({ name, kind, channels, type }) => ({ name, kind, channels, type })),
     warnings: [],
   }
@@ -88,11 +102,20 @@ function openExr(bytes: Uint8Array): MediaFile {
       if (!pass) throw new FormatError('exr', 0, `it has no pass named ${name}`)
       const part = file.parts[pass.part]!
       const { planes } = readExrPart(bytes, file, pass.part, { names: pass.channels, zlib: nodeZlib })
-      const origin = { x: part.dataWindow[0] - part.displayWindow[0], y: part.dataWindow[1] - part.displayWindow[1] }
-      return interleave(pass.channels.map((c) => planes.get(c)!), origin)
+      const origin = {
+        x: part.dataWindow[0] - part.displayWindow[0],
+        y: part.dataWindow[1] - part.displayWindow[1],
+      }
+      return interleave(
+        pass.channels.map((c) => planes.get(c)!),
+        origin,
+      )
     },
     storedPixels(points) {
-      const parts = file.parts.map((part, index) => ({ part, ...readExrPart(bytes, file, index, { zlib: nodeZlib }) }))
+      const parts = file.parts.map((part, index) => ({
+        part,
+        ...readExrPart(bytes, file, index, { zlib: nodeZlib }),
+      }))
       return points.map(([x, y]) => {
         const found = parts.flatMap(({ part, planes }, index) => {
           const [x0, y0, x1, y1] = part.dataWindow
@@ -114,7 +137,13 @@ function openExr(bytes: Uint8Array): MediaFile {
 function openPng(bytes: Uint8Array): MediaFile {
   const header = readPngHeader(bytes)
   const { width, height } = header
-  const names = { grey: 'Y', rgb: 'RGB', palette: header.chunks.includes('tRNS') ? 'RGBA' : 'RGB', 'grey-alpha': 'YA', rgba: 'RGBA' }
+  const names = {
+    grey: 'Y',
+    rgb: 'RGB',
+    palette: header.chunks.includes('tRNS') ? 'RGBA' : 'RGB',
+    'grey-alpha': 'YA',
+    rgba: 'RGBA',
+  }
   const channels = [...names[header.colourType]]
   const type = header.bitDepth === 16 ? 'uint16' : 'uint8'
   const window: Window = [0, 0, width - 1, height - 1]
@@ -128,7 +157,14 @@ function openPng(bytes: Uint8Array): MediaFile {
       height,
       dataWindow: window,
       displayWindow: window,
-      parts: [{ name: '', type: 'scanline', compression: 'deflate', channels: channels.map((name) => ({ name, type, xSampling: 1, ySampling: 1 })) }],
+      parts: [
+        {
+          name: '',
+          type: 'scanline',
+          compression: 'deflate',
+          channels: channels.map((name) => ({ name, type, xSampling: 1, ySampling: 1 })),
+        },
+      ],
       passes: [{ name: 'beauty', kind: guessPassKind('beauty', 4), channels: ['R', 'G', 'B', 'A'], type }],
       warnings,
     },
@@ -144,7 +180,9 @@ function openPng(bytes: Uint8Array): MediaFile {
       const stride = samples.channels.length
       return points.map(([x, y]) => {
         if (x < 0 || y < 0 || x >= width || y >= height) return undefined
-        const values = samples.channels.map((name, c) => [name, samples.data[(y * width + x) * stride + c]!] as const)
+        const values = samples.channels.map(
+          (name, c) => [name, samples.data[(y * width + x) * stride + c]!] as const,
+        )
         return [{ part: '', values: Object.fromEntries(values) }]
       })
     },

@@ -15,7 +15,12 @@ export function storedPath(hash: string): string {
 
 /** Where a pass of a stored file lies once it is decoded. Names of passes may hold anything, so they are hashed. */
 export function passPath(hash: string, pass: string): string {
-  return join(folders.derived, dirname(storedPath(hash)).slice(-2), hash, `${createHash('sha256').update(pass).digest('hex').slice(0, 24)}.pass`)
+  return join(
+    folders.derived,
+    dirname(storedPath(hash)).slice(-2),
+    hash,
+    `${createHash('sha256').update(pass).digest('hex').slice(0, 24)}.pass`,
+  )
 }
 
 async function exists(path: string): Promise<boolean> {

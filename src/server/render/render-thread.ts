@@ -15,7 +15,13 @@ export type RenderMessage =
 
 /** 'Grotto descent' → 'grotto-descent': safe in a file name anywhere. */
 export function fileStem(name: string): string {
-  return name.normalize('NFKD').replace(/[^\w]+/g, '-').replace(/^-+|-+$/g, '').toLowerCase() || 'shot'
+  return (
+    name
+      .normalize('NFKD')
+      .replace(/[^\w]+/g, '-')
+      .replace(/^-+|-+$/g, '')
+      .toLowerCase() || 'shot'
+  )
 }
 
 const say = (message: RenderMessage) => {
@@ -30,7 +36,10 @@ async function render(engine: NodeEngine, job: RenderJob, folder: string): Promi
   for (const [i, format] of job.formats.entries()) {
     say({ type: 'progress', progress: 0.6 + (0.4 * i) / job.formats.length })
     const name = `${fileStem(job.shotName)}.${String(job.frame).padStart(4, '0')}${format === 'png8' ? '.8bit' : ''}.${fileEnding[format]}`
-    await writeWhole(join(folder, name), encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib))
+    await writeWhole(
+      join(folder, name),
+      encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib),
+    )
     files.push(name)
   }
   say({ type: 'done', files, warnings: [...new Set(problems.map((p) => p.message))] })
@@ -41,7 +50,11 @@ if (parentPort) {
   parentPort.on('message', ({ job, folder }: { job: RenderJob; folder: string }) => {
     render(engine, job, folder).catch((error: unknown) => {
       const isFull = error instanceof Error && 'code' in error && error.code === 'ENOSPC'
-      const text = isFull ? 'The disk is full. Make room and try again.' : error instanceof Error ? error.message : String(error)
+      const text = isFull
+        ? 'The disk is full. Make room and try again.'
+        : error instanceof Error
+          ? error.message
+          : String(error)
       say({ type: 'failed', problem: text })
     })
   })

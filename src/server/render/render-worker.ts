@@ -61,7 +61,11 @@ async function work(job: RenderJob): Promise<void> {
 }
 
 let isStopping = false
-for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => { isStopping = true; setTimeout(() => process.exit(0), 3000).unref() })
+for (const signal of ['SIGINT', 'SIGTERM'] as const)
+  process.on(signal, () => {
+    isStopping = true
+    setTimeout(() => process.exit(0), 3000).unref()
+  })
 
 let saidUnreachable = false
 while (!isStopping) {

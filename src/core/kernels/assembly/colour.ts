@@ -5,7 +5,17 @@ export function fill(out: usize, r: f32, g: f32, b: f32, a: f32, width: i32, y0:
   for (let i: usize = (y0 * width) as usize; i < end; i++) v128.store(out + (i << 4), value)
 }
 
-export function gains(out: usize, src: usize, r: f32, g: f32, b: f32, a: f32, width: i32, y0: i32, y1: i32): void {
+export function gains(
+  out: usize,
+  src: usize,
+  r: f32,
+  g: f32,
+  b: f32,
+  a: f32,
+  width: i32,
+  y0: i32,
+  y1: i32,
+): void {
   const gain = f32x4(r, g, b, a)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++)
@@ -29,7 +39,16 @@ export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, 
   }
 }
 
-export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, width: i32, y0: i32, y1: i32): void {
+export function brightPass(
+  out: usize,
+  src: usize,
+  threshold: f32,
+  knee: f32,
+  ceiling: f32,
+  width: i32,
+  y0: i32,
+  y1: i32,
+): void {
   const lower = threshold - knee
   const quarter: f32 = knee > 0 ? 0.25 / knee : 0
   const zero = f32x4.splat(0)
@@ -37,7 +56,9 @@ export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ce
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const p = v128.load(src + (i << 4))
     const y: f32 =
-      f32x4.extract_lane(p, 0) * 0.2126 + f32x4.extract_lane(p, 1) * 0.7152 + f32x4.extract_lane(p, 2) * 0.0722
+      f32x4.extract_lane(p, 0) * 0.2126 +
+      f32x4.extract_lane(p, 1) * 0.7152 +
+      f32x4.extract_lane(p, 2) * 0.0722
     if (!(y > 0) || y <= lower) {
       v128.store(out + (i << 4), zero)
       continue

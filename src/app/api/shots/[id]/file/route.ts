@@ -1,0 +1,33 @@
+import type { RowDataPacket } from 'mysql2'
+import { answer } from '../../../../../server/answer.ts'
+import { withDb } from '../../../../../server/db/pool.ts'
+import { openShot } from '../../../../../server/shot-service.ts'
+
+type Context = { params: Promise<{ id: string }> }
+
+/** The shot as a portable file; its media are expected beside it under the names they were brought in with. */
+export function GET(_: Request, { params }: Context): Promise<Response> {
+  return answer(async () => {
+    const { id, name, comp, media } = await openShot((await params).id)
+    const rows = await withDb(async (pool) => {
+      const [found] = await pool.execute<(RowDataPacket & { ref: string; frame: number; file: string })[]>(
+        'select media_ref as ref, frame, file_name as file from frames where shot_id = ? order by frame',
+        [id],
+      )
+      return found
+    })
+    const files = (ref: string) =>
+      Object.fromEntries(rows.filter((r) => r.ref === ref).map((r) => [r.frame, r.file]))
+    const listed = Object.entries(media).map(
+      ([ref, m]) => [ref, { name: m.name, files: files(ref) }] as const,
+    )
+    const shotFile = { format: 'zafiro-shot', version: 1, name, comp, media: Object.fromEntries(listed) }
+    const fileName = encodeURIComponent(`${name}.zafiro.json`)
+    return new Response(JSON.stringify(shotFile, undefined, 2), {
+      headers: {
+        'content-type': 'application/json',
+        'content-disposition': `attachment; filename*=UTF-8''${fileName}`,
+      },
+    })
+  })
+}

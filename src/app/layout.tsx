@@ -1,0 +1,14 @@
+import type { Metadata } from 'next'
+import type { ReactNode } from 'react'
+import '@fontsource-variable/inter'
+import './globals.css'
+
+export const metadata: Metadata = { title: 'Zafiro', description: 'A mixing desk for light' }
+
+export default function Layout({ children }: { children: ReactNode }) {
+  return (
+    <html lang="en" data-theme="zafiro">
+      <body>{children}</body>
+    </html>
+  )
+}

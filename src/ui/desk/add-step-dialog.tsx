@@ -1,0 +1,121 @@
+'use client'
+
+import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
+import { masterId } from '../../core/comp/edits.ts'
+import type { Effect } from '../../core/effects/effect.ts'
+import { recommendedSlot, searchEffects } from '../../core/effects/suggest.ts'
+import { useShot } from '../shot/shot-context.tsx'
+import { stepTitle } from './step-title.ts'
+
+interface Place {
+  readonly lane: string
+  readonly at: number
+}
+
+/** *Add a step*: finds an effect by name or by what it does, and says where it is best placed and why. */
+export function AddStepDialog({
+  place,
+  onAdd,
+  onClose,
+}: {
+  place: Place
+  onAdd: (effect: Effect, place: Place) => void
+  onClose: () => void
+}) {
+  const dialog = useRef<HTMLDialogElement>(null)
+  const [text, setText] = useState('')
+  const [index, setIndex] = useState(0)
+  const lane = useShot((s) => s.comp.lanes.find((l) => l.id === place.lane))
+  const master = useShot((s) => s.comp.master)
+  const steps = place.lane === masterId ? master : (lane?.steps ?? [])
+  const found = searchEffects(text)
+  const chosen = found[Math.min(index, found.length - 1)]
+  const best = chosen && recommendedSlot(chosen, steps)
+  const name = (at: number) => (at === 0 ? 'right after the source' : `after ${stepTitle(steps[at - 1]!)}`)
+
+  useEffect(() => {
+    dialog.current?.showModal()
+  }, [])
+
+  const keys = (event: KeyboardEvent) => {
+    if (event.key === 'ArrowDown') setIndex((i) => Math.min(found.length - 1, i + 1))
+    else if (event.key === 'ArrowUp') setIndex((i) => Math.max(0, i - 1))
+    else if (event.key === 'Enter' && chosen)
+      onAdd(chosen, event.shiftKey && best !== undefined ? { ...place, at: best } : place)
+    else return
+    event.preventDefault()
+  }
+
+  return (
+    <dialog ref={dialog} className="modal" aria-label="Add a step" onClose={onClose}>
+      <div className="modal-box max-w-lg border border-base-content/15 bg-base-100 p-0" onKeyDown={keys}>
+        <div className="border-b border-base-300 p-3">
+          <div className="mb-2 text-xs text-base-content/60">
+            Add a step to {lane?.name ?? 'the whole picture'}, {name(place.at)}
+          </div>
+          <input
+            autoFocus
+            aria-label="Find an effect"
+            className="input input-sm w-full"
+            placeholder="What should it do? Try: soft light around bright things"
+            value={text}
+            onChange={(e) => {
+              setText(e.target.value)
+              setIndex(0)
+            }}
+          />
+        </div>
+        <ul role="listbox" aria-label="Effects" className="max-h-72 overflow-y-auto p-1.5">
+          {found.map((effect) => (
+            <li key={effect.id} role="option" aria-selected={effect === chosen}>
+              <button
+                type="button"
+                tabIndex={-1}
+                className={`block w-full rounded px-3 py-2 text-left ${effect === chosen ? 'bg-primary/35' : 'hover:bg-neutral'}`}
+                onMouseEnter={() => {
+                  setIndex(found.indexOf(effect))
+                }}
+                onClick={() => {
+                  onAdd(effect, place)
+                }}
+              >
+                <span className="flex items-baseline justify-between">
+                  <span className="font-semibold">{effect.title}</span>
+                  <span className="text-xs text-base-content/55">{effect.family}</span>
+                </span>
+                <span className="block text-xs text-base-content/70">{effect.purpose}</span>
+              </button>
+            </li>
+          ))}
+          {found.length === 0 && (
+            <li className="px-3 py-4 text-base-content/60">Nothing does that yet. Try other words.</li>
+          )}
+        </ul>
+        {chosen && best !== undefined && (
+          <div className="flex items-center gap-3 border-t border-base-300 p-3 text-xs">
+            <p className="flex-1 text-base-content/75">
+              {best === place.at ? 'A good place. ' : `Best placed ${name(best)}. `}
+              {chosen.belongs.reason}
+            </p>
+            {best !== place.at && (
+              <button
+                type="button"
+                className="btn btn-xs"
+                onClick={() => {
+                  onAdd(chosen, { ...place, at: best })
+                }}
+              >
+                {' '}
+                {/* prettier-ignore */}
+                Put it there (Shift+Enter)
+              </button>
+            )}
+          </div>
+        )}
+      </div>
+      <form method="dialog" className="modal-backdrop">
+        <button aria-label="Close">close</button>
+      </form>
+    </dialog>
+  )
+}

@@ -1,0 +1,356 @@
+'use client'
+
+import { Eye, EyeOff, Headphones, ImagePlus, Plus } from 'lucide-react'
+import { Fragment, useEffect, useRef, useState } from 'react'
+import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Lane, Step } from '../../core/comp/schema.ts'
+import type { Effect } from '../../core/effects/effect.ts'
+import { sendFile } from '../request-json.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { AddStepDialog } from './add-step-dialog.tsx'
+import { JoinCell } from './join-cell.tsx'
+import { Slot } from './slot.tsx'
+import { sourceNote, sourceTitle } from './source-name.ts'
+import { StepTile, Tile } from './tile.tsx'
+
+interface Place {
+  readonly lane: string
+  readonly at: number
+}
+
+/** Tiles of a lane from its source to its end, with a slot after each. */
+function Row({
+  laneId,
+  head,
+  source,
+  steps,
+  openAt,
+  onOpen,
+}: {
+  laneId: string
+  head: React.ReactNode
+  source: React.ReactNode
+  steps: readonly Step[]
+  openAt: number | undefined
+  onOpen: (at: number) => void
+}) {
+  return (
+    <>
+      {head}
+      <div className="flex min-w-0 items-center overflow-x-auto py-1 [scrollbar-width:thin]">
+        {source}
+        {steps.map((step, i) => (
+          <Fragment key={step.id}>
+            <Slot
+              label={`Add a step before ${step.effect}`}
+              isOpen={openAt === i}
+              onOpen={() => {
+                onOpen(i)
+              }}
+            />{' '}
+            {/* prettier-ignore */}
+            <StepTile step={step} laneId={laneId} />
+          </Fragment>
+        ))}
+        <Slot
+          label="Add a step at the end"
+          isOpen={openAt === steps.length}
+          onOpen={() => {
+            onOpen(steps.length)
+          }}
+        />{' '}
+        {/* prettier-ignore */}
+        <span className="h-px min-w-4 flex-1 bg-accent/50" />
+      </div>
+    </>
+  )
+}
+
+function LaneName({ lane }: { lane: Lane }) {
+  const { store } = useShotContext()
+  const { edit } = store.getState()
+  const [isNaming, setIsNaming] = useState(false)
+  const finish = (name: string) => {
+    setIsNaming(false)
+    if (name.trim() && name.trim() !== lane.name) edit(`Rename ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.name = name.trim() })) // prettier-ignore
+  }
+  const toggle = (what: 'muted' | 'solo', name: string) => {
+    edit(`${name} ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l[what] = !l[what] })) // prettier-ignore
+  }
+  return (
+    <div className="flex min-w-0 items-center gap-1 pl-3">
+      <div className="min-w-0 flex-1">
+        {isNaming ? (
+          <input
+            autoFocus
+            aria-label="Name of the lane"
+            className="input input-xs w-full"
+            defaultValue={lane.name}
+            onBlur={(e) => {
+              finish(e.target.value)
+            }}
+            onKeyDown={(e) => {
+              if (e.key === 'Enter') finish(e.currentTarget.value)
+              if (e.key === 'Escape') setIsNaming(false)
+            }}
+          />
+        ) : (
+          <button
+            type="button"
+            className={`block w-full truncate text-left font-semibold ${lane.muted ? 'text-base-content/45' : ''}`}
+            title="Double-click to rename"
+            onClick={() => {
+              store.getState().set({ selection: { lane: lane.id } })
+            }}
+            onDoubleClick={() => {
+              setIsNaming(true)
+            }}
+          >
+            {lane.name}
+          </button>
+        )}
+      </div>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs btn-square"
+        aria-pressed={lane.solo}
+        aria-label={`Only ${lane.name}`}
+        title="Show this lane alone (with others that are)"
+        onClick={() => {
+          toggle('solo', lane.solo ? 'End solo of' : 'Solo')
+        }}
+      >
+        {' '}
+        {/* prettier-ignore */}
+        <Headphones size={13} className={lane.solo ? 'text-accent' : 'text-base-content/35'} aria-hidden />
+      </button>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs btn-square"
+        aria-pressed={lane.muted}
+        aria-label={`Mute ${lane.name}`}
+        title={lane.muted ? 'Muted: not in the picture (Space)' : 'Mute (Space)'}
+        onClick={() => {
+          toggle('muted', lane.muted ? 'Unmute' : 'Mute')
+        }}
+      >
+        {' '}
+        {/* prettier-ignore */}
+        {lane.muted ? (
+          <EyeOff size={13} className="text-warning" aria-hidden />
+        ) : (
+          <Eye size={13} className="text-base-content/45" aria-hidden />
+        )}
+      </button>
+    </div>
+  )
+}
+
+function LaneRow({
+  lane,
+  openAt,
+  onOpen,
+}: {
+  lane: Lane
+  openAt: number | undefined
+  onOpen: (at: number) => void
+}) {
+  const { store } = useShotContext()
+  const isSelected = useShot((s) => s.selection?.lane === lane.id)
+  const isSource = useShot((s) => s.selection?.lane === lane.id && s.selection.step === undefined)
+  const media = useShot((s) => s.media)
+  const lanes = useShot((s) => s.comp.lanes)
+  const problem = useShot((s) => s.problems.find((p) => p.laneId === lane.id && !p.stepId)?.message)
+  return (
+    <li
+      aria-label={`Lane ${lane.name}`}
+      className={`grid grid-cols-[11rem_minmax(0,1fr)_11.5rem] items-center border-b border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''} ${lane.kind === 'matte' ? 'hatched' : ''}`}
+    >
+      <Row
+        laneId={lane.id}
+        head={<LaneName lane={lane} />}
+        source={
+          <Tile
+            thumb={`lane:${lane.id}`}
+            title={sourceTitle(lane.source, media, lanes)}
+            note={sourceNote(lane.source, media)}
+            label={`Source of ${lane.name}`}
+            isSelected={isSource}
+            isOff={lane.muted}
+            problem={problem}
+            onSelect={() => {
+              store.getState().set({ selection: { lane: lane.id } })
+            }}
+          />
+        }
+        steps={lane.steps}
+        openAt={openAt}
+        onOpen={onOpen}
+      />
+      <div className="h-full content-center border-l border-base-300 px-2 py-1">
+        <JoinCell lane={lane} />
+      </div>
+    </li>
+  )
+}
+
+function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (at: number) => void }) {
+  const { store } = useShotContext()
+  const steps = useShot((s) => s.comp.master)
+  const isSelected = useShot((s) => s.selection?.lane === masterId)
+  const isSource = useShot((s) => s.selection?.lane === masterId && s.selection.step === undefined)
+  return (
+    <li
+      aria-label="Whole picture"
+      className={`grid grid-cols-[11rem_minmax(0,1fr)_11.5rem] items-center border-t-2 border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''}`}
+    >
+      <Row
+        laneId={masterId}
+        head={
+          <div className="pl-3">
+            <div className="font-semibold">Whole picture</div>
+            <div className="text-xs text-base-content/55">master</div>
+          </div>
+        }
+        source={
+          <Tile
+            thumb="joined"
+            title="All lanes"
+            note="joined"
+            label="All lanes joined"
+            isSelected={isSource}
+            onSelect={() => {
+              store.getState().set({ selection: { lane: masterId } })
+            }}
+          />
+        }
+        steps={steps}
+        openAt={openAt}
+        onOpen={onOpen}
+      />
+      <div className="h-full content-center border-l border-base-300 px-3 text-xs text-base-content/55">
+        out
+      </div>
+    </li>
+  )
+}
+
+/** Lanes, front one on top, each read from left to right; the master below them. */
+export function Desk() {
+  const { id, store } = useShotContext()
+  const lanes = useShot((s) => s.comp.lanes)
+  const [place, setPlace] = useState<Place>()
+  const chooser = useRef<HTMLInputElement>(null)
+  const [busy, setBusy] = useState<string>()
+  const { edit, set } = store.getState()
+
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const isTyping =
+        event.target instanceof HTMLElement &&
+        (event.target.matches('input:not([type=range]), textarea, select') || event.target.closest('dialog'))
+      if (event.key !== '/' || isTyping) return
+      event.preventDefault()
+      const { comp, selection } = store.getState()
+      const lane = selection?.lane ?? comp.lanes.at(-1)?.id ?? masterId
+      const steps = lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === lane)?.steps ?? [])
+      const index = steps.findIndex((s) => s.id === selection?.step)
+      setPlace({ lane, at: selection?.step ? index + 1 : steps.length })
+    }
+    window.addEventListener('keydown', press)
+    return () => {
+      window.removeEventListener('keydown', press)
+    }
+  }, [store])
+
+  const add = (effect: Effect, { lane, at }: Place) => {
+    let stepId = ''
+    edit(`Add ${effect.title}`, (comp) => {
+      const [next, id] = addStep(comp, lane, at, effect.id)
+      stepId = id
+      return next
+    })
+    set({ selection: { lane, step: stepId } })
+    setPlace(undefined)
+  }
+  const newLane = () => {
+    edit('Add a lane', (comp) =>
+      addLane(comp, 'Colour', { type: 'colour', colour: [0.18, 0.18, 0.18], alpha: 1 }),
+    )
+    set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
+  }
+  const bringIn = async (file: File | undefined) => {
+    if (!file) return
+    setBusy(file.name)
+    try {
+      const { ref, media } = await sendFile<{ ref: string; media: MediaTable }>(
+        `/api/shots/${id}/media`,
+        file,
+      )
+      set({ media })
+      const { name, passes } = media[ref]!
+      const pass = passes.find((p) => p.kind === 'colour') ?? passes[0]
+      if (pass)
+        edit(`Bring in ${name}`, (comp) => addLane(comp, name, { type: 'pass', media: ref, pass: pass.name }))
+    } catch (error) {
+      set({ failure: error instanceof Error ? error.message : String(error) })
+    }
+    setBusy(undefined)
+  }
+
+  return (
+    <section aria-label="Desk" data-desk className="flex h-full flex-col bg-base-200">
+      <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs"
+          disabled={busy !== undefined}
+          onClick={() => chooser.current?.click()}
+        >
+          <ImagePlus size={14} aria-hidden /> {busy ? `Bringing in ${busy} …` : 'Bring in a frame'}
+        </button>
+        <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
+          <Plus size={14} aria-hidden /> Colour lane
+        </button>
+        <input
+          ref={chooser}
+          type="file"
+          accept=".exr,.png"
+          className="hidden"
+          aria-label="Frame to bring in"
+          onChange={(e) => {
+            void bringIn(e.target.files?.[0])
+            e.target.value = ''
+          }}
+        />{' '}
+        {/* prettier-ignore */}
+        <span className="ml-auto pr-1 text-base-content/50">front lane on top · light runs left to right</span>
+      </div>
+      <ul className="min-h-0 flex-1 overflow-y-auto">
+        {lanes
+          .toReversed()
+          .map((lane) =>
+            <LaneRow key={lane.id} lane={lane} openAt={place?.lane === lane.id ? place.at : undefined} onOpen={(at) => { setPlace({ lane: lane.id, at }) }} /> /* prettier-ignore */,
+          )}
+        <MasterRow
+          openAt={place?.lane === masterId ? place.at : undefined}
+          onOpen={(at) => {
+            setPlace({ lane: masterId, at })
+          }}
+        />{' '}
+        {/* prettier-ignore */}
+      </ul>
+      {place && (
+        <AddStepDialog
+          place={place}
+          onAdd={add}
+          onClose={() => {
+            setPlace(undefined)
+          }}
+        />
+      )}{' '}
+      {/* prettier-ignore */}
+    </section>
+  )
+}

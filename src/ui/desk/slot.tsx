@@ -1,0 +1,23 @@
+'use client'
+
+import { Plus } from 'lucide-react'
+
+/** A place between tiles on the line of light; a click adds a step there. */
+export function Slot({ label, isOpen, onOpen }: { label: string; isOpen: boolean; onOpen: () => void }) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      title={`${label} (/)`}
+      className="group relative flex h-11 w-7 shrink-0 items-center justify-center"
+      onClick={onOpen}
+    >
+      <span className="absolute inset-x-0 top-1/2 h-px bg-accent/50" />
+      <span
+        className={`relative flex size-5 items-center justify-center rounded-full border border-accent bg-base-200 text-accent group-hover:visible group-focus-visible:visible ${isOpen ? '' : 'invisible'}`}
+      >
+        <Plus size={13} aria-hidden />
+      </span>
+    </button>
+  )
+}

@@ -1,0 +1,18 @@
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Lane, Link, Source } from '../../core/comp/schema.ts'
+
+/** Where a link comes from, in short: 'grotto · emission', 'tap of Cave'. */
+export function linkName(link: Link, media: MediaTable, lanes: readonly Lane[]): string {
+  if (link.type === 'tap') return `tap of ${lanes.find((l) => l.id === link.lane)?.name ?? link.lane}`
+  return `${media[link.media]?.name ?? link.media} · ${link.pass}`
+}
+
+export function sourceTitle(source: Source, media: MediaTable, lanes: readonly Lane[]): string {
+  if (source.type === 'pass') return source.pass
+  return source.type === 'colour' ? 'Flat colour' : linkName(source, media, lanes)
+}
+
+export function sourceNote(source: Source, media: MediaTable): string {
+  if (source.type === 'pass') return media[source.media]?.name ?? source.media
+  return source.type === 'colour' ? 'source' : 'live copy'
+}

@@ -1,0 +1,101 @@
+'use client'
+
+import { TriangleAlert } from 'lucide-react'
+import type { Step } from '../../core/comp/schema.ts'
+import { isAnimated } from '../../core/comp/schema.ts'
+import { dialLabel } from '../../core/effects/dials.ts'
+import { findEffect } from '../../core/effects/registry.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { stepTitle } from './step-title.ts'
+import { Thumbnail } from './thumbnail.tsx'
+
+interface TileProps {
+  readonly thumb: string
+  readonly title: string
+  readonly note: string
+  readonly label: string
+  readonly isSelected: boolean
+  readonly isOff?: boolean
+  readonly problem?: string | undefined
+  readonly onSelect: () => void
+}
+
+/** A cut stone on the lane: what comes out of this point, its name and a note. */
+export function Tile({ thumb, title, note, label, isSelected, isOff = false, problem, onSelect }: TileProps) {
+  return (
+    <button
+      type="button"
+      aria-label={label}
+      aria-pressed={isSelected}
+      data-selected={isSelected}
+      className={`gem shrink-0 p-[2px] ${isSelected ? 'bg-primary' : 'bg-transparent'}`}
+      onClick={onSelect}
+    >
+      <span
+        className={`gem flex items-center gap-2.5 py-0.5 pl-2 pr-4 text-left ${isSelected ? 'bg-[oklch(30%_0.05_262)]' : 'bg-base-100 hover:bg-neutral'}`}
+      >
+        <Thumbnail of={thumb} isDim={isOff} />
+        <span className="min-w-16 max-w-40">
+          <span
+            className={`flex items-center gap-1 truncate text-xs font-semibold ${isOff ? 'text-base-content/45 line-through' : ''}`}
+          >
+            {problem && <TriangleAlert size={12} className="shrink-0 text-warning" aria-hidden />}
+            {title}
+          </span>
+          <span
+            className={`block truncate text-xs ${problem ? 'text-warning' : 'text-base-content/60'}`}
+            title={problem}
+          >
+            {problem ?? note}
+          </span>
+        </span>
+      </span>
+    </button>
+  )
+}
+
+/** The dials of a step that are not at their defaults, in a few words. */
+function stepNote(step: Step): string {
+  const effect = findEffect(step.effect)
+  if (!effect) return 'not known here'
+  const parts: string[] = []
+  const feeds = Object.keys(step.feeds)
+  if (feeds.length > 0) parts.push(`${feeds.join(', ')} fed`)
+  if (step.matte) parts.push('matte')
+  for (const [key, dial] of Object.entries(effect.dials)) {
+    const value = step.dials[key]
+    if (
+      value === undefined ||
+      parts.length >= 2 ||
+      dial.type !== 'number' ||
+      isAnimated(value) ||
+      value === dial.default
+    )
+      continue
+    parts.push(
+      `${dialLabel(key, dial).toLowerCase()} ${Number(Number(value).toFixed(2))}${dial.unit ? ` ${dial.unit}` : ''}`,
+    )
+  }
+  return parts.join(' · ') || effect.family
+}
+
+export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
+  const { store } = useShotContext()
+  const isSelected = useShot((s) => s.selection?.step === step.id)
+  const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
+  const title = stepTitle(step)
+  return (
+    <Tile
+      thumb={step.id}
+      title={title}
+      note={step.on ? stepNote(step) : 'off'}
+      label={`Step ${title}${step.on ? '' : ', off'}`}
+      isSelected={isSelected}
+      isOff={!step.on}
+      problem={problem}
+      onSelect={() => {
+        store.getState().set({ selection: { lane: laneId, step: step.id } })
+      }}
+    />
+  )
+}

@@ -1,0 +1,275 @@
+'use client'
+
+import { RotateCcw } from 'lucide-react'
+import { useRef, type CSSProperties, type ReactNode } from 'react'
+import { RgbColorPicker } from 'react-colorful'
+import {
+  dialLabel,
+  type ChoiceDial,
+  type ColourDial,
+  type Dial,
+  type DialValue,
+  type FlagDial,
+  type NumberDial,
+  type PointDial,
+} from '../../core/effects/dials.ts'
+import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
+import { fromSlider, toSlider } from './taper.ts'
+import { newGesture, ValueField } from './value-field.tsx'
+
+export type SetValue = (value: DialValue, gesture?: string) => void
+
+interface RowProps<D extends Dial, V> {
+  readonly name: string
+  readonly dial: D
+  readonly value: V
+  readonly onChange: SetValue
+}
+
+/** Label, the dial's own controls, and a way back to the default where it was left. */
+function Row({
+  name,
+  dial,
+  isDefault,
+  onReset,
+  children,
+}: {
+  name: string
+  dial: Dial
+  isDefault: boolean
+  onReset: () => void
+  children: ReactNode
+}) {
+  const label = dialLabel(name, dial)
+  return (
+    <div
+      className="grid min-h-7 grid-cols-[6.2rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
+      data-dial={name}
+    >
+      <span className="truncate text-base-content/85" title={dial.hint}>
+        {label}
+      </span>
+      {children}
+      <button
+        type="button"
+        className={`text-base-content/50 hover:text-base-content ${isDefault ? 'invisible' : ''}`}
+        aria-label={`Reset ${label}`}
+        title="Back to the default"
+        onClick={onReset}
+      >
+        <RotateCcw size={12} aria-hidden />
+      </button>
+    </div>
+  )
+}
+
+/** A slider over a dial's useful range. */
+export function Slider({
+  label,
+  dial,
+  value,
+  onChange,
+}: {
+  label: string
+  dial: NumberDial
+  value: number
+  onChange: (value: number, gesture: string) => void
+}) {
+  const gesture = useRef(newGesture())
+  const place = toSlider(dial, value)
+  const begin = () => {
+    gesture.current = newGesture()
+  }
+  return (
+    <input
+      type="range"
+      aria-label={`${label} slider`}
+      className="light-slider"
+      min={0}
+      max={1}
+      step={0.001}
+      value={place}
+      style={{ '--filled': `${place * 100}%` } as CSSProperties}
+      title={dial.hint}
+      onPointerDown={begin}
+      onFocus={begin}
+      onChange={(e) => {
+        onChange(fromSlider(dial, Number(e.target.value)), gesture.current)
+      }}
+      onKeyDown={(e) => {
+        // A thousandth is too fine for a key; the dial's own step is meant.
+        const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[e.key]
+        if (!way) return
+        e.preventDefault()
+        e.stopPropagation()
+        const by = way * dial.step * (e.shiftKey ? 10 : e.altKey ? 0.1 : 1)
+        onChange(
+          Math.min(dial.hard[1], Math.max(dial.hard[0], Number((value + by).toFixed(6)))),
+          gesture.current,
+        )
+      }}
+    />
+  )
+}
+
+export function NumberRow({ name, dial, value, onChange }: RowProps<NumberDial, number>) {
+  const label = dialLabel(name, dial)
+  return (
+    <Row
+      name={name}
+      dial={dial}
+      isDefault={value === dial.default}
+      onReset={() => {
+        onChange(dial.default)
+      }}
+    >
+      {' '}
+      {/* prettier-ignore */}
+      <div className="grid grid-cols-[minmax(0,1fr)_4.6rem] items-center gap-2">
+        <Slider label={label} dial={dial} value={value} onChange={onChange} />
+        <ValueField label={label} value={value} unit={dial.unit} hard={dial.hard} step={dial.step} onChange={onChange} />
+      </div>
+    </Row>
+  )
+}
+
+export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, readonly number[]>) {
+  const [r = 0, g = 0, b = 0] = value
+  const gesture = useRef(newGesture())
+  const brightest = Math.max(1, r, g, b)
+  const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest))))
+  return (
+    <Row
+      name={name}
+      dial={dial}
+      isDefault={dial.default.every((v, i) => v === value[i])}
+      onReset={() => {
+        onChange([...dial.default])
+      }}
+    >
+      {' '}
+      {/* prettier-ignore */}
+      <details className="relative">
+        <summary className="flex cursor-pointer list-none items-center gap-2" title={dial.hint}>
+          <span className="h-5 w-10 rounded border border-base-content/25" style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }} />
+          <span className="text-xs text-base-content/60">{[r, g, b].map((v) => v.toFixed(2)).join('  ')}</span>
+        </summary>
+        <div className="absolute right-0 z-20 mt-1 w-56 space-y-2 rounded border border-base-content/20 bg-base-100 p-3 shadow-xl" onPointerDownCapture={() => { gesture.current = newGesture() }}> {/* prettier-ignore */}
+          <RgbColorPicker
+            style={{ width: '100%', height: 130 }}
+            color={{ r: code(r), g: code(g), b: code(b) }}
+            onChange={(c) => {
+              onChange([c.r, c.g, c.b].map((v) => Number((srgbToLinear(v / 255) * brightest).toFixed(4))), gesture.current)
+            }}
+          />
+          <input
+            aria-label={`${dialLabel(name, dial)} as hex`}
+            className="input input-xs w-full"
+            key={linearToHex([r, g, b])}
+            defaultValue={linearToHex([r, g, b])}
+            onBlur={(e) => {
+              const linear = hexToLinear(e.target.value)
+              if (linear && e.target.value !== linearToHex([r, g, b])) onChange(linear)
+            }}
+            onKeyDown={(e) => {
+              if (e.key === 'Enter') e.currentTarget.blur()
+            }}
+          />
+          <div className="grid grid-cols-3 gap-1">
+            {(['R', 'G', 'B'] as const).map((letter, i) => (
+              <ValueField
+                key={letter}
+                label={`${dialLabel(name, dial)} ${letter}, linear`}
+                value={value[i] ?? 0}
+                unit=""
+                hard={[0, 1e6]}
+                step={0.01}
+                onChange={(next, g2) => {
+                  onChange(value.map((v, c) => (c === i ? next : v)), g2)
+                }}
+              />
+            ))}
+          </div>
+        </div>
+      </details>
+    </Row>
+  )
+}
+
+function PointRow({ name, dial, value, onChange }: RowProps<PointDial, readonly number[]>) {
+  return (
+    <Row
+      name={name}
+      dial={dial}
+      isDefault={dial.default.every((v, i) => v === value[i])}
+      onReset={() => {
+        onChange([...dial.default])
+      }}
+    >
+      {' '}
+      {/* prettier-ignore */}
+      <div className="grid grid-cols-2 gap-2">
+        {['x', 'y'].map((axis, i) => (
+          <ValueField key={axis} label={`${dialLabel(name, dial)} ${axis}`} value={value[i] ?? 0} unit="px" hard={[-1e5, 1e5]} step={1} onChange={(next, gesture) => { onChange(value.map((v, c) => (c === i ? next : v)), gesture) }} /> /* prettier-ignore */
+        ))}
+      </div>
+    </Row>
+  )
+}
+
+function ChoiceRow({ name, dial, value, onChange }: RowProps<ChoiceDial, string>) {
+  return (
+    <Row
+      name={name}
+      dial={dial}
+      isDefault={value === dial.default}
+      onReset={() => {
+        onChange(dial.default)
+      }}
+    >
+      {' '}
+      {/* prettier-ignore */}
+      <select aria-label={dialLabel(name, dial)} title={dial.hint} className="select select-xs w-full" value={value} onChange={(e) => { onChange(e.target.value) }}> {/* prettier-ignore */}
+        {Object.entries(dial.options).map(([option, text]) => (
+          <option key={option} value={option}>
+            {text}
+          </option>
+        ))}
+      </select>
+    </Row>
+  )
+}
+
+function FlagRow({ name, dial, value, onChange }: RowProps<FlagDial, boolean>) {
+  return (
+    <Row
+      name={name}
+      dial={dial}
+      isDefault={value === dial.default}
+      onReset={() => {
+        onChange(dial.default)
+      }}
+    >
+      {' '}
+      {/* prettier-ignore */}
+      <input type="checkbox" aria-label={dialLabel(name, dial)} title={dial.hint} className="toggle toggle-xs toggle-primary" checked={value} onChange={(e) => { onChange(e.target.checked) }} />{' '}
+      {/* prettier-ignore */}
+    </Row>
+  )
+}
+
+/** The controls of any dial, by its declaration. */
+export function DialRow({ name, dial, value, onChange }: RowProps<Dial, DialValue>) {
+  switch (dial.type) {
+    case 'number':
+      return <NumberRow name={name} dial={dial} value={value as number} onChange={onChange} />
+    case 'colour':
+      return <ColourRow name={name} dial={dial} value={value as readonly number[]} onChange={onChange} />
+    case 'point':
+      return <PointRow name={name} dial={dial} value={value as readonly number[]} onChange={onChange} />
+    case 'choice':
+      return <ChoiceRow name={name} dial={dial} value={value as string} onChange={onChange} />
+    case 'flag':
+      return <FlagRow name={name} dial={dial} value={value as boolean} onChange={onChange} />
+  }
+}

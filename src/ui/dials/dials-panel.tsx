@@ -1,0 +1,253 @@
+'use client'
+
+import { Trash2 } from 'lucide-react'
+import {
+  editLane,
+  editStep,
+  masterId,
+  placeOfStep,
+  removeLane,
+  removeStep,
+  setDial,
+  setFeed,
+} from '../../core/comp/edits.ts'
+import { settingAt } from '../../core/comp/animation.ts'
+import type { FeedLink, Lane, Link, Step } from '../../core/comp/schema.ts'
+import { dialLabel, number, type DialValue } from '../../core/effects/dials.ts'
+import { findEffect } from '../../core/effects/registry.ts'
+import { sourceNote, sourceTitle } from '../desk/source-name.ts'
+import { stepTitle } from '../desk/step-title.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
+import { LinkChip } from './link-chip.tsx'
+import { ThresholdChart } from './threshold-chart.tsx'
+
+const amountDial = number({
+  default: 1,
+  range: [0, 1],
+  step: 0.01,
+  hint: 'How far the step acts: 0 leaves the picture as it was, 1 is all of it.',
+})
+const opacityDial = number({
+  default: 1,
+  range: [0, 1],
+  step: 0.01,
+  hint: 'How much of the lane meets the picture below it.',
+})
+
+function StepDials({ step, laneId }: { step: Step; laneId: string }) {
+  const { store } = useShotContext()
+  const frame = useShot((s) => s.frame)
+  const laneName = useShot((s) => s.comp.lanes.find((l) => l.id === laneId)?.name ?? 'the whole picture')
+  const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
+  const { edit, set } = store.getState()
+  const effect = findEffect(step.effect)
+  const title = stepTitle(step)
+  const value = (key: string): DialValue => settingAt(step.dials[key] ?? effect!.dials[key]!.default as never, frame) // prettier-ignore
+  const change = (key: string) => (next: DialValue, gesture?: string) => {
+    edit(
+      `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
+      (c) => setDial(c, step.id, key, next as never),
+      gesture && `${step.id} ${key} ${gesture}`,
+    )
+  }
+  const feed = (key: string, name: string) => (link: FeedLink | undefined) => {
+    edit(link ? `Feed ${name} of ${title}` : `Cut ${name} of ${title}`, (c) => setFeed(c, step.id, key, link))
+  }
+  const chart = effect && Object.entries(effect.dials).find(([, d]) => d.type === 'number' && d.chart)
+  const chartDial = chart?.[1].type === 'number' ? chart[1] : undefined
+
+  return (
+    <>
+      <div className="flex items-start gap-2">
+        <div className="min-w-0 flex-1">
+          <h2 className="truncate text-base font-semibold">
+            {title} <span className="text-xs font-normal text-base-content/60">on {laneName}</span>
+          </h2>
+          <p className="text-xs text-base-content/65">
+            {effect?.purpose ?? 'This effect is not part of this Zafiro; its settings are kept.'}
+          </p>
+        </div>
+        <label className="flex items-center gap-1.5 text-xs" title="Switch the step off and on (Space)">
+          {step.on ? 'on' : 'off'}
+          <input
+            type="checkbox"
+            aria-label={`${title} on`}
+            className="toggle toggle-sm toggle-primary"
+            checked={step.on}
+            onChange={(e) => {
+              const { checked } = e.target
+              edit(`Switch ${title} ${checked ? 'on' : 'off'}`, (c) =>
+                editStep(c, step.id, (s) => {
+                  s.on = checked
+                }),
+              )
+            }}
+          />{' '}
+          {/* prettier-ignore */}
+        </label>
+      </div>
+      {problem && (
+        <p role="alert" className="rounded bg-warning/15 px-2 py-1 text-xs text-warning">
+          {problem}
+        </p>
+      )}
+      <div className="flex flex-wrap gap-1.5">
+        {Object.entries(effect?.feeds ?? {}).map(([key, { hint, kind }]) => (
+          <LinkChip
+            key={key}
+            label={key}
+            hint={hint}
+            link={step.feeds[key]}
+            without="its own picture"
+            laneId={laneId}
+            isMatte={kind === 'matte'}
+            onChange={feed(key, key)}
+          />
+        ))}
+        <LinkChip
+          label="matte"
+          hint="Where the step acts; without it, everywhere."
+          link={step.matte}
+          without="everywhere"
+          laneId={laneId}
+          isMatte
+          onChange={feed('matte', 'matte')}
+        />
+      </div>
+      {chart && chartDial?.chart && (
+        <ThresholdChart
+          stepId={step.id}
+          threshold={value(chart[0]) as number}
+          knee={value(chartDial.chart.knee) as number}
+          onChange={change(chart[0])}
+        />
+      )}
+      <div className="space-y-0.5">
+        {Object.entries(effect?.dials ?? {}).map(([key, dial]) => (
+          <DialRow key={key} name={key} dial={dial} value={value(key)} onChange={change(key)} />
+        ))}
+        <div className="my-2 border-t border-base-300" />
+        <NumberRow
+          name="amount"
+          dial={amountDial}
+          value={settingAt(step.amount, frame) as number}
+          onChange={(next, gesture) => {
+            edit(`${title}: amount`, (c) => editStep(c, step.id, (s) => { s.amount = next as number }), gesture && `${step.id} amount ${gesture}`) // prettier-ignore
+          }}
+        />
+      </div>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs self-start text-base-content/70"
+        onClick={() => {
+          edit(`Remove ${title}`, (c) => removeStep(c, step.id))
+          set({ selection: { lane: laneId } })
+        }}
+      >
+        <Trash2 size={13} aria-hidden /> Remove the step
+      </button>
+    </>
+  )
+}
+
+function LaneDials({ lane }: { lane: Lane }) {
+  const { store } = useShotContext()
+  const media = useShot((s) => s.media)
+  const lanes = useShot((s) => s.comp.lanes)
+  const { edit, set } = store.getState()
+  const { source } = lane
+  const setSource = (link: FeedLink | undefined) => {
+    if (link) edit(`Source of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.source = link.from })) // prettier-ignore
+  }
+  return (
+    <>
+      <div>
+        <h2 className="truncate text-base font-semibold">
+          {lane.name} <span className="text-xs font-normal text-base-content/60">lane</span>
+        </h2>
+        <p className="text-xs text-base-content/65">
+          {sourceTitle(source, media, lanes)} ({sourceNote(source, media)}), joined by {lane.join.mode}.
+        </p>
+      </div>
+      {source.type === 'colour' ? (
+        <div className="space-y-0.5">
+          <ColourRow
+            name="colour"
+            dial={{ type: 'colour', default: [0.18, 0.18, 0.18], hint: 'Linear light.' }}
+            value={source.colour}
+            onChange={(next, gesture) => {
+              edit(
+                `Colour of ${lane.name}`,
+                (c) =>
+                  editLane(c, lane.id, (l) => {
+                    if (l.source.type === 'colour') l.source.colour = next as [number, number, number]
+                  }),
+                gesture && `${lane.id} colour ${gesture}`,
+              )
+            }}
+          />{' '}
+          {/* prettier-ignore */}
+          <NumberRow name="alpha" dial={{ ...opacityDial, hint: 'How much the colour covers.' }} value={source.alpha} onChange={(next, gesture) => { edit(`Alpha of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { if (l.source.type === 'colour') l.source.alpha = next as number }), gesture && `${lane.id} alpha ${gesture}`) }} />{' '}
+          {/* prettier-ignore */}
+        </div>
+      ) : (
+        <div className="flex">
+          <LinkChip
+            label="source"
+            hint="The picture this lane begins with."
+            link={{ from: source as Link }}
+            without="nothing"
+            laneId={lane.id}
+            isMatte={false}
+            onChange={setSource}
+          />
+        </div>
+      )}
+      <NumberRow
+        name="opacity"
+        dial={opacityDial}
+        value={typeof lane.join.opacity === 'number' ? lane.join.opacity : 1}
+        onChange={(next, gesture) => {
+          edit(`Opacity of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.join.opacity = next as number }), gesture && `${lane.id} opacity ${gesture}`) // prettier-ignore
+        }}
+      />
+      <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs self-start text-base-content/70"
+        onClick={() => {
+          edit(`Remove lane ${lane.name}`, (c) => removeLane(c, lane.id))
+          set({ selection: undefined })
+        }}
+      >
+        <Trash2 size={13} aria-hidden /> Remove the lane
+      </button>
+    </>
+  )
+}
+
+/** Everything that can be set about what is selected on the desk. */
+export function DialsPanel() {
+  const selection = useShot((s) => s.selection)
+  const place = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step) : undefined)?.step)
+  const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
+  const isEmpty = useShot((s) => s.comp.lanes.length === 0)
+  return (
+    <section aria-label="Dials" className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3">
+      {place && selection ? (
+        <StepDials key={place.id} step={place} laneId={selection.lane} />
+      ) : lane ? (
+        <LaneDials key={lane.id} lane={lane} />
+      ) : (
+        <p className="text-base-content/65">
+          {isEmpty
+            ? 'The desk is empty. Bring in a frame to begin.'
+            : selection?.lane === masterId
+              ? 'Steps on the whole picture act on all lanes together. Press / to add one.'
+              : 'Select a lane or a step on the desk to set it.'}
+        </p>
+      )}
+    </section>
+  )
+}

@@ -1,0 +1,198 @@
+'use client'
+
+import { LineChart } from 'echarts/charts'
+import { GridComponent } from 'echarts/components'
+import { init, use, type ECharts } from 'echarts/core'
+import { CanvasRenderer } from 'echarts/renderers'
+import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { newGesture } from './value-field.tsx'
+
+use([LineChart, GridComponent, CanvasRenderer])
+
+const [lowStops, highStops] = [-8, 6]
+const chartHeight = 92
+const axisHeight = 18
+
+/** Luminance of what a step takes its light from, in stops, with the threshold as a mark to drag. */
+export function ThresholdChart({
+  stepId,
+  threshold,
+  knee,
+  onChange,
+}: {
+  stepId: string
+  threshold: number
+  knee: number
+  onChange: (value: number, gesture: string) => void
+}) {
+  const { engine, store, onPicture } = useShotContext()
+  const frame = useShot((s) => s.frame)
+  const feed = useShot((s) =>
+    JSON.stringify(
+      s.comp.lanes
+        .flatMap((l) => l.steps)
+        .concat(s.comp.master)
+        .find((x) => x.id === stepId)?.feeds,
+    ),
+  )
+  const [histogram, setHistogram] = useState<LuminanceHistogram>()
+  const holder = useRef<HTMLDivElement>(null)
+  const chart = useRef<ECharts>(undefined)
+  const gesture = useRef<string>(undefined)
+
+  useEffect(() => {
+    if (!engine) return
+    let isCurrent = true
+    const ask = () => {
+      const { comp, media } = store.getState()
+      void engine.histogram({ comp, media, frame }, { type: 'light-input', step: stepId }).then((found) => {
+        if (isCurrent) setHistogram(found)
+      })
+    }
+    ask()
+    // What comes to the step may change with the steps before it; asked for again once the picture has settled.
+    const stop = onPicture((shown) => {
+      if (shown.reduction === 1 && gesture.current === undefined) ask()
+    })
+    return () => {
+      isCurrent = false
+      stop()
+    }
+  }, [engine, store, stepId, frame, feed, onPicture])
+
+  useEffect(() => {
+    const element = holder.current
+    if (!element) return
+    const made = init(element)
+    chart.current = made
+    const observer = new ResizeObserver(() => {
+      made.resize()
+    })
+    observer.observe(element)
+    return () => {
+      observer.disconnect()
+      made.dispose()
+    }
+  }, [])
+
+  useEffect(() => {
+    if (!histogram || !chart.current) return
+    const { counts, stopsPerBin, lowStops: from } = histogram
+    const most = Math.max(1, ...counts)
+    // Square roots, so that few bright pixels stay visible beside many dark ones.
+    const points = counts.map((count, i) => [from + (i + 0.5) * stopsPerBin, Math.sqrt(count / most)])
+    const mark = threshold > 0 ? Math.log2(threshold) : -Infinity
+    const area = (color: string, data: number[][]) => ({
+      type: 'line' as const,
+      data,
+      showSymbol: false,
+      silent: true,
+      lineStyle: { width: 0 },
+      areaStyle: { color },
+    })
+    chart.current.setOption(
+      {
+        animation: false,
+        grid: { left: 0, right: 0, top: 4, bottom: axisHeight },
+        xAxis: {
+          type: 'value',
+          min: lowStops,
+          max: highStops,
+          interval: 2,
+          axisLabel: {
+            color: '#9a9a9a',
+            fontSize: 10,
+            formatter: (stops: number) =>
+              stops === lowStops || stops === highStops
+                ? ''
+                : String(stops < 0 ? `1/${2 ** -stops}` : 2 ** stops),
+          },
+          splitLine: { lineStyle: { color: '#333' } },
+          axisLine: { show: false },
+          axisTick: { show: false },
+        },
+        yAxis: { type: 'value', min: 0, max: 1, show: false },
+        series: [
+          area(
+            '#4a5570',
+            points.filter(([x]) => x! <= mark),
+          ),
+          area(
+            '#7ea2ff',
+            points.filter(([x]) => x! >= mark),
+          ),
+        ],
+      },
+      { notMerge: true },
+    )
+  }, [histogram, threshold])
+
+  const stops = threshold > 0 ? Math.log2(threshold) : lowStops
+  const place = (value: number) =>
+    `${Math.min(100, Math.max(0, ((value - lowStops) / (highStops - lowStops)) * 100))}%`
+  const kneeFrom = threshold * (1 - knee) > 0 ? Math.log2(threshold * (1 - knee)) : lowStops
+  const kneeTo = threshold > 0 ? Math.log2(threshold * (1 + knee)) : lowStops
+  const share = histogram && shareAbove(histogram, threshold)
+
+  const setFrom = (event: PointerEvent<HTMLDivElement>) => {
+    const box = event.currentTarget.getBoundingClientRect()
+    const at = lowStops + ((event.clientX - box.left) / box.width) * (highStops - lowStops)
+    const value = at <= lowStops ? 0 : Number((2 ** Math.min(highStops, at)).toPrecision(3))
+    onChange(value, (gesture.current ??= newGesture()))
+  }
+  const keys = (event: KeyboardEvent) => {
+    const way = { ArrowRight: 1, ArrowUp: 1, ArrowLeft: -1, ArrowDown: -1 }[event.key]
+    if (!way) return
+    event.preventDefault()
+    event.stopPropagation()
+    onChange(Number((2 ** (stops + way * (event.shiftKey ? 1 : 0.1))).toPrecision(3)), newGesture())
+  }
+
+  return (
+    <div className="relative overflow-hidden rounded bg-base-300" style={{ height: chartHeight }}>
+      <div ref={holder} className="absolute inset-0" aria-hidden />
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label="Threshold on the histogram"
+        aria-valuenow={threshold}
+        aria-valuetext={`${threshold}, catches ${share === undefined ? 'an unknown part' : `${(share * 100).toFixed(1)} %`}`}
+        className="absolute inset-0 cursor-ew-resize touch-none"
+        onPointerDown={(event) => {
+          gesture.current = newGesture()
+          event.currentTarget.setPointerCapture(event.pointerId)
+          setFrom(event)
+        }}
+        onPointerMove={(event) => {
+          if (gesture.current !== undefined) setFrom(event)
+        }}
+        onPointerUp={() => {
+          gesture.current = undefined
+        }}
+        onKeyDown={keys}
+      >
+        <span
+          className="absolute top-0 bg-white/10"
+          style={{
+            bottom: axisHeight,
+            left: place(kneeFrom),
+            width: `calc(${place(kneeTo)} - ${place(kneeFrom)})`,
+          }}
+        />
+        <span
+          className="absolute top-0 w-0.5 -translate-x-1/2 bg-white"
+          style={{ bottom: axisHeight, left: place(stops) }}
+        />
+        <span
+          className={`absolute top-1 whitespace-nowrap px-1.5 text-xs ${stops > 1 ? '-translate-x-full' : ''}`}
+          style={{ left: place(stops) }}
+          data-testid="share-caught"
+        >
+          {share === undefined ? '' : `catches ${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`}
+        </span>
+      </div>
+    </div>
+  )
+}

@@ -1,0 +1,150 @@
+import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
+import type { DisplayOptions } from '../../core/kernels/kernels.ts'
+import type { LuminanceHistogram } from '../../core/engine/histogram.ts'
+import type { Target } from '../../core/engine/plan.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
+import type { EngineReply, EngineRequest, Probed, Shown, Thumb, Work } from './messages.ts'
+
+export interface Wanted extends Work {
+  readonly target: Target
+  readonly view: DisplayOptions
+}
+
+export interface EngineListener {
+  onShown(shown: Shown): void
+  onThumbs(thumbs: readonly Thumb[], meters: Readonly<Record<string, number>>): void
+  /** True from when a picture has been asked for until it is there at full size. */
+  onBusy(isBusy: boolean): void
+  onFailed(message: string): void
+}
+
+/** A full-size picture that takes less than this is shown at once, without a proxy before it. */
+const directMs = 45
+const thumbWidth = 96
+
+/**
+ * The page's side of the engine. A new wish first shows a proxy, which is never given up (or a fast drag would show
+ * nothing), then settles to full size, which is given up for anything newer; thumbnails come last.
+ */
+export class EngineClient {
+  private readonly engine: Worker
+  private readonly hands: Worker[]
+  private readonly newest = new Int32Array(new SharedArrayBuffer(4))
+  private readonly waiting = new Map<number, (value: never) => void>()
+  private wanted: Wanted | undefined
+  private serial = 0
+  private isRunning = false
+  private fullMs = 0
+  private nextId = 1
+
+  constructor(private readonly listener: EngineListener) {
+    const threads = Math.max(1, Math.min(8, navigator.hardwareConcurrency))
+    const memory = createKernelMemory(2048)
+    const control = createControl()
+    this.engine = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module' })
+    this.hands = Array.from({ length: threads - 1 }, () => {
+      const hand = new Worker(new URL('./hand.worker.ts', import.meta.url), { type: 'module' })
+      hand.postMessage({ memory, control })
+      return hand
+    })
+    this.engine.onmessage = ({ data }: MessageEvent<EngineReply>) => {
+      this.receive(data)
+    }
+    this.engine.onerror = (event) => {
+      listener.onFailed(
+        `The engine stopped (${event.message}). Reload the page to start it again; your work is saved.`,
+      )
+    }
+    const newest = this.newest.buffer as SharedArrayBuffer
+    this.post({ type: 'start', memory, control, hands: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
+  }
+
+  /** Asks for a picture; only the latest wish counts. */
+  show(wanted: Wanted): void {
+    this.wanted = wanted
+    this.serial++
+    Atomics.store(this.newest, 0, this.serial)
+    this.listener.onBusy(true)
+    if (!this.isRunning) this.run(this.firstReduction())
+  }
+
+  histogram(work: Work, target: Target): Promise<LuminanceHistogram | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target }))
+  }
+
+  /** Values under a pixel of the full frame; undefined outside the picture. */
+  probe(work: Work, x: number, y: number): Promise<Probed | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y }))
+  }
+
+  close(): void {
+    this.engine.terminate()
+    for (const hand of this.hands) hand.terminate()
+  }
+
+  private firstReduction(): Reduction {
+    if (this.fullMs < directMs) return 1
+    return this.fullMs / 4 < 2 * directMs ? 2 : 4
+  }
+
+  private run(reduction: Reduction): void {
+    if (!this.wanted) return
+    this.isRunning = true
+    const isGivenUp = reduction === 1 && this.fullMs >= directMs
+    this.post({ ...this.wanted, type: 'show', serial: this.serial, reduction, isGivenUp })
+  }
+
+  private receive(message: EngineReply): void {
+    switch (message.type) {
+      case 'shown':
+        if (message.reduction === 1) this.fullMs = message.tookMs
+        this.listener.onShown(message)
+        this.afterPicture(message.serial, message.reduction)
+        return
+      case 'given-up':
+        this.afterPicture(message.serial, 1)
+        return
+      case 'failed':
+        this.listener.onFailed(message.message)
+        this.afterPicture(message.serial, 1)
+        return
+      case 'thumbs':
+        this.listener.onThumbs(message.thumbs, message.meters)
+        return
+      case 'histogram':
+        this.settle(message.id, message.histogram)
+        return
+      case 'probe':
+        this.settle(message.id, message.probed)
+    }
+  }
+
+  private afterPicture(serial: number, reduction: Reduction): void {
+    this.isRunning = false
+    if (serial !== this.serial) this.run(this.firstReduction())
+    else if (reduction > 1) this.run(1)
+    else {
+      this.listener.onBusy(false)
+      if (this.wanted) this.post({ ...pick(this.wanted), type: 'thumbs', serial, width: thumbWidth })
+    }
+  }
+
+  private ask<T>(request: (id: number) => EngineRequest): Promise<T> {
+    const id = this.nextId++
+    return new Promise<T>((resolve) => {
+      this.waiting.set(id, resolve as (value: never) => void)
+      this.post(request(id))
+    })
+  }
+
+  private settle(id: number, value: unknown): void {
+    this.waiting.get(id)?.(value as never)
+    this.waiting.delete(id)
+  }
+
+  private post(request: EngineRequest): void {
+    this.engine.postMessage(request)
+  }
+}
+
+const pick = ({ comp, media, frame }: Work): Work => ({ comp, media, frame })

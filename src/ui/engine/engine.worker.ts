@@ -1,0 +1,241 @@
+import { assertNever } from '../../core/assert.ts'
+import { masterId } from '../../core/comp/edits.ts'
+import { fileAt } from '../../core/comp/media.ts'
+import { cropToCanvas } from '../../core/engine/crop.ts'
+import { Cancelled, Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
+import { luminanceHistogram } from '../../core/engine/histogram.ts'
+import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
+import { shrink, smallToCodes } from '../../core/engine/shrink.ts'
+import { decodePassBlock } from '../../core/formats/pass-block.ts'
+import { createKernels } from '../../core/kernels/wasm-kernels.ts'
+import { luminance } from '../../core/picture/colour.ts'
+import type { Picture } from '../../core/picture/picture.ts'
+import type {
+  EngineReply,
+  EngineRequest,
+  HistogramRequest,
+  ProbeRequest,
+  ShowRequest,
+  StartRequest,
+  Thumb,
+  ThumbsRequest,
+} from './messages.ts'
+
+const reply = (message: EngineReply, transfer: Transferable[] = []) => {
+  self.postMessage(message, { transfer })
+}
+
+const loadPass: LoadPass = async ({ hash, pass }) => {
+  const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.name)}`)
+  if (!answer.ok) {
+    const body = (await answer.json().catch(() => undefined)) as { error?: { message?: string } } | undefined
+    throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
+  }
+  return decodePassBlock(await answer.arrayBuffer())
+}
+
+/** The engine of a page: one thread that plans and leads, with hands on other threads. */
+class Engine {
+  private readonly newest: Int32Array
+  private readonly evaluator: Evaluator
+  private readonly kernels
+  private shown: { picture: Picture; reduction: number; marginPx: number; unpin: () => void } | undefined
+
+  constructor({ memory, control, hands, newest, budgetBytes }: StartRequest) {
+    const { kernels, store } = createKernels(memory, control, hands)
+    this.kernels = kernels
+    this.newest = new Int32Array(newest)
+    this.evaluator = new Evaluator({ kernels, store }, loadPass, budgetBytes)
+  }
+
+  private isOld(serial: number): boolean {
+    return Atomics.load(this.newest, 0) !== serial
+  }
+
+  async show(request: ShowRequest): Promise<void> {
+    const { comp, media, frame, reduction, target, serial, view } = request
+    const isStale = () => request.isGivenUp && this.isOld(serial)
+    try {
+      if (isStale()) throw new Cancelled()
+      const { node, area, problems } = plan(comp, media, frame, reduction, target)
+      await this.evaluator.load(comp, node)
+      // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
+      const started = performance.now()
+      const whole = this.evaluator.evaluate(node, isStale)
+      const unpin = this.evaluator.pin(node)
+      this.shown?.unpin()
+      this.shown = { picture: whole, reduction, marginPx: area.marginPx, unpin }
+      const codes = new Uint8Array(whole.width * whole.height * 4)
+      this.kernels.display(codes, whole, view)
+      const { width, height, pixels } = cropCodes(
+        codes,
+        whole.width,
+        area.marginPx,
+        area.canvasWidth,
+        area.canvasHeight,
+      )
+      const tookMs = performance.now() - started
+      reply({ type: 'shown', serial, reduction, width, height, pixels, problems, tookMs }, [pixels.buffer])
+    } catch (error) {
+      if (error instanceof Cancelled) reply({ type: 'given-up', serial })
+      else reply({ type: 'failed', serial, message: error instanceof Error ? error.message : String(error) })
+    }
+  }
+
+  async thumbs({ comp, media, frame, serial, width }: ThumbsRequest): Promise<void> {
+    const reduction = 4
+    const points: { key: string; target: Target }[] = comp.lanes.flatMap((lane) => [
+      { key: `lane:${lane.id}`, target: { type: 'lane', lane: lane.id, after: 'source' } as const },
+      ...lane.steps.map((step) => ({
+        key: step.id,
+        target: { type: 'lane', lane: lane.id, after: step.id } as const,
+      })),
+    ])
+    points.push({ key: 'joined', target: { type: 'lane', lane: masterId, after: 'source' } })
+    for (const step of comp.master)
+      points.push({ key: step.id, target: { type: 'lane', lane: masterId, after: step.id } })
+    const isStale = () => this.isOld(serial)
+    try {
+      const planned = planAll(
+        comp,
+        media,
+        frame,
+        reduction,
+        points.map((p) => p.target),
+      )
+      const thumbs: Thumb[] = []
+      const picture = async (node: PlanNode) => {
+        await this.evaluator.load(comp, node)
+        return this.evaluator.evaluate(node, isStale)
+      }
+      for (const [i, { node, area }] of planned.entries()) {
+        const small = shrink(cropToCanvas(await picture(node), area), width)
+        thumbs.push({
+          key: points[i]!.key,
+          width: small.width,
+          height: small.height,
+          pixels: smallToCodes(small, 4),
+        })
+      }
+      const means: number[] = []
+      for (const node of planJoins(comp, media, frame, reduction))
+        means.push(meanLuminance(await picture(node)))
+      const meters = comp.lanes.map((lane, i) => [lane.id, addedStops(means[i]!, means[i + 1]!)] as const)
+      reply(
+        { type: 'thumbs', serial, thumbs, meters: Object.fromEntries(meters) },
+        thumbs.map((t) => t.pixels.buffer),
+      )
+    } catch (error) {
+      if (!(error instanceof Cancelled)) console.warn('Thumbnails could not be made:', error)
+    }
+  }
+
+  async histogram({ comp, media, frame, id, target }: HistogramRequest): Promise<void> {
+    try {
+      const { node } = plan(comp, media, frame, 2, target)
+      await this.evaluator.load(comp, node)
+      reply({ type: 'histogram', id, histogram: luminanceHistogram(this.evaluator.evaluate(node)) })
+    } catch {
+      reply({ type: 'histogram', id, histogram: undefined })
+    }
+  }
+
+  async probe({ comp, media, frame, id, x, y }: ProbeRequest): Promise<void> {
+    const { shown } = this
+    const rgba =
+      shown &&
+      pixelAt(
+        shown.picture,
+        Math.floor(x / shown.reduction) + shown.marginPx,
+        Math.floor(y / shown.reduction) + shown.marginPx,
+      )
+    if (!rgba) {
+      reply({ type: 'probe', id, probed: undefined })
+      return
+    }
+    const data: { name: string; value: number }[] = []
+    for (const [ref, one] of Object.entries(media)) {
+      const depth = one.passes.find((p) => p.kind === 'depth')
+      const isUsed = comp.lanes.some((l) => l.source.type === 'pass' && l.source.media === ref)
+      if (!depth || !isUsed || !fileAt(one, frame)) continue
+      const { node, area } = plan(comp, media, frame, 1, { type: 'pass', media: ref, pass: depth.name })
+      await this.evaluator.load(comp, node)
+      const value = pixelAt(
+        this.evaluator.evaluate(node),
+        Math.floor(x) + area.marginPx,
+        Math.floor(y) + area.marginPx,
+      )?.[0]
+      if (value !== undefined) data.push({ name: depth.name, value })
+    }
+    reply({ type: 'probe', id, probed: { rgba, data } })
+  }
+}
+
+function pixelAt(
+  { width, height, channels, data }: Picture,
+  x: number,
+  y: number,
+): [number, number, number, number] | undefined {
+  if (x < 0 || y < 0 || x >= width || y >= height) return undefined
+  const i = (y * width + x) * channels
+  return channels === 1
+    ? [data[i]!, data[i]!, data[i]!, 1]
+    : [data[i]!, data[i + 1]!, data[i + 2]!, data[i + 3]!]
+}
+
+function cropCodes(
+  codes: Uint8Array<ArrayBuffer>,
+  stride: number,
+  marginPx: number,
+  width: number,
+  height: number,
+) {
+  if (marginPx === 0) return { width, height, pixels: new Uint8ClampedArray(codes.buffer) }
+  const pixels = new Uint8ClampedArray(width * height * 4)
+  for (let y = 0; y < height; y++) {
+    const from = ((y + marginPx) * stride + marginPx) * 4
+    pixels.set(codes.subarray(from, from + width * 4), y * width * 4)
+  }
+  return { width, height, pixels }
+}
+
+function meanLuminance({ data }: Picture): number {
+  let sum = 0
+  for (let i = 0; i < data.length; i += 4) sum += luminance(data[i]!, data[i + 1]!, data[i + 2]!)
+  return (4 * sum) / data.length
+}
+
+/** Stops between two mean luminances; what lights up the dark counts as 10. */
+function addedStops(below: number, withLane: number): number {
+  if (!(withLane > 0)) return below > 0 ? -10 : 0
+  return below > 0 ? Math.min(10, Math.max(-10, Math.log2(withLane / below))) : 10
+}
+
+let engine: Engine | undefined
+let queue = Promise.resolve()
+
+function handle(request: EngineRequest): Promise<void> | undefined {
+  switch (request.type) {
+    case 'start':
+      engine = new Engine(request)
+      return undefined
+    case 'show':
+      return engine?.show(request)
+    case 'thumbs':
+      return engine?.thumbs(request)
+    case 'histogram':
+      return engine?.histogram(request)
+    case 'probe':
+      return engine?.probe(request)
+    default:
+      return assertNever(request)
+  }
+}
+
+self.onmessage = ({ data }: MessageEvent<EngineRequest>) => {
+  queue = queue
+    .then(() => handle(data))
+    .catch((error: unknown) => {
+      console.error(error)
+    })
+}

@@ -1,0 +1,87 @@
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { LuminanceHistogram } from '../../core/engine/histogram.ts'
+import type { PlanProblem, Target } from '../../core/engine/plan.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
+import type { DisplayOptions } from '../../core/kernels/kernels.ts'
+
+/** The shot as an engine needs it. */
+export interface Work {
+  readonly comp: Comp
+  readonly media: MediaTable
+  readonly frame: number
+}
+
+export interface ShowRequest extends Work {
+  readonly type: 'show'
+  readonly serial: number
+  readonly reduction: Reduction
+  readonly target: Target
+  readonly view: DisplayOptions
+  /** Given up as soon as something newer is asked for. */
+  readonly isGivenUp: boolean
+}
+export interface ThumbsRequest extends Work {
+  readonly type: 'thumbs'
+  /** The picture these belong to; a newer one makes them useless. */
+  readonly serial: number
+  readonly width: number
+}
+export interface HistogramRequest extends Work {
+  readonly type: 'histogram'
+  readonly id: number
+  readonly target: Target
+}
+export interface ProbeRequest extends Work {
+  readonly type: 'probe'
+  readonly id: number
+  /** Pixel of the full frame. */
+  readonly x: number
+  readonly y: number
+}
+export interface StartRequest {
+  readonly type: 'start'
+  readonly memory: WebAssembly.Memory
+  readonly control: SharedArrayBuffer
+  readonly hands: number
+  /** One word: the serial of the newest picture asked for. */
+  readonly newest: SharedArrayBuffer
+  readonly budgetBytes: number
+}
+export type EngineRequest = StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ProbeRequest
+
+export interface Thumb {
+  /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
+  readonly key: string
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8Array<ArrayBuffer>
+}
+export interface Shown {
+  readonly type: 'shown'
+  readonly serial: number
+  readonly reduction: Reduction
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8ClampedArray<ArrayBuffer>
+  readonly problems: readonly PlanProblem[]
+  readonly tookMs: number
+}
+export interface Probed {
+  readonly rgba: readonly [number, number, number, number]
+  /** Values of data passes at the pixel, as stored. */
+  readonly data: readonly { readonly name: string; readonly value: number }[]
+}
+export type EngineReply =
+  | Shown
+  | { readonly type: 'given-up'; readonly serial: number }
+  | { readonly type: 'failed'; readonly serial: number; readonly message: string }
+  /** Stops that each lane adds to the mean luminance below it, by lane id. */
+  | {
+      readonly type: 'thumbs'
+      readonly serial: number
+      readonly thumbs: readonly Thumb[]
+      readonly meters: Readonly<Record<string, number>>
+    }
+  | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
+  | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

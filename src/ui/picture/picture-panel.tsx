@@ -1,0 +1,148 @@
+'use client'
+
+import { useCallback, useEffect, useRef, useState } from 'react'
+import { displayChannels } from '../../core/kernels/kernels.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { ViewMode } from '../shot/shot-store.ts'
+import { lightStep } from '../shot/view-target.ts'
+import { PictureView, type PictureViewHandle } from './picture-view.tsx'
+import { ProbeLine } from './probe-line.tsx'
+
+const modes: readonly [ViewMode, string, string][] = [
+  ['picture', 'Picture', 'The finished picture'],
+  ['light', 'Light alone', 'Only the light of the selected step (L)'],
+  ['before', 'Before', 'Without the selected step; hold \\ for a moment'],
+]
+const channelNames = { colour: 'RGB', red: 'R', green: 'G', blue: 'B', alpha: 'α', luminance: 'Y' } as const
+
+function Choices<T extends string>({
+  label,
+  options,
+  value,
+  onChoose,
+}: {
+  label: string
+  options: readonly (readonly [T, string, string?])[]
+  value: T
+  onChoose: (value: T) => void
+}) {
+  return (
+    <div
+      role="group"
+      aria-label={label}
+      className="flex overflow-hidden rounded border border-base-content/15"
+    >
+      {options.map(([option, text, title]) => (
+        <button
+          key={option}
+          type="button"
+          title={title}
+          aria-pressed={option === value}
+          className={`px-2.5 py-0.5 ${option === value ? 'bg-primary/45 text-base-content' : 'text-base-content/70 hover:bg-base-100'}`}
+          onClick={() => {
+            onChoose(option)
+          }}
+        >
+          {text}
+        </button>
+      ))}
+    </div>
+  )
+}
+
+/** The picture with its ways of looking above and the probe below. */
+export function PicturePanel() {
+  const { store } = useShotContext()
+  const view = useRef<PictureViewHandle>(null)
+  const [zoom, setZoom] = useState(1)
+  const [point, setPoint] = useState<readonly [number, number]>()
+  const { set } = store.getState()
+  const viewMode = useShot((s) => s.viewMode)
+  const channel = useShot((s) => s.channel)
+  const exposure = useShot((s) => s.exposure)
+  const isCheckered = useShot((s) => s.isCheckered)
+  const hasLight = useShot((s) => lightStep(s.comp, s.selection) !== undefined)
+  const onPoint = useCallback((next: readonly [number, number] | undefined) => {
+    setPoint(next)
+  }, [])
+
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const isTyping =
+        event.target instanceof HTMLElement &&
+        event.target.matches('input:not([type=range]), textarea, select')
+      if (isTyping || event.ctrlKey || event.metaKey || event.altKey) return
+      if (event.key === 'f' || event.key === 'F') view.current?.fit()
+      if (event.key === '1') view.current?.fullSize()
+    }
+    window.addEventListener('keydown', press)
+    return () => {
+      window.removeEventListener('keydown', press)
+    }
+  }, [])
+
+  return (
+    <section aria-label="Picture" className="flex h-full flex-col bg-base-300">
+      <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden px-2 text-xs">
+        <Choices
+          label="View"
+          options={modes}
+          value={viewMode}
+          onChoose={(mode) => {
+            set({ viewMode: mode })
+          }}
+        />{' '}
+        {/* prettier-ignore */}
+        <Choices label="Channel" options={displayChannels.map((c) => [c, channelNames[c]] as const)} value={channel} onChoose={(next) => { set({ channel: next }) }} />{' '}
+        {/* prettier-ignore */}
+        <label className="flex cursor-pointer items-center gap-1.5 text-base-content/70" title="Shows a checker where the picture is see-through">
+          <input type="checkbox" className="checkbox checkbox-xs" checked={isCheckered} onChange={(e) => { set({ isCheckered: e.target.checked }) }} /> {/* prettier-ignore */}
+          Checker
+        </label>
+        <label
+          className="ml-auto flex items-center gap-1.5 text-base-content/70"
+          title="Brightness of the view in stops; the picture does not change. Double-click resets."
+        >
+          View exposure
+          <input
+            type="range"
+            className="light-slider max-w-24"
+            min={-6}
+            max={6}
+            step={0.1}
+            value={exposure}
+            style={{ '--filled': `${((exposure + 6) / 12) * 100}%` } as React.CSSProperties}
+            onChange={(e) => {
+              set({ exposure: Number(e.target.value) })
+            }}
+            onDoubleClick={() => {
+              set({ exposure: 0 })
+            }}
+          />
+          <span className={`w-9 text-right ${exposure === 0 ? '' : 'text-accent'}`}>
+            {exposure > 0 ? '+' : ''}
+            {exposure.toFixed(1)}
+          </span>{' '}
+          {/* prettier-ignore */}
+        </label>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs"
+          title="Fit the picture (F); 1 shows it at full size"
+          onClick={() => view.current?.fit()}
+        >
+          {Math.round(zoom * 100)} %
+        </button>
+      </div>
+      <div className="relative min-h-0 flex-1">
+        <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
+        {viewMode === 'light' && !hasLight && (
+          <p className="absolute inset-x-0 top-3 text-center text-base-content/80">
+            No step of this comp gives light yet.
+          </p>
+        )}
+      </div>
+      <ProbeLine point={point} />
+    </section>
+  )
+}

@@ -1,0 +1,160 @@
+'use client'
+
+import {
+  useCallback,
+  useEffect,
+  useImperativeHandle,
+  useLayoutEffect,
+  useRef,
+  type PointerEvent,
+  type Ref,
+} from 'react'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+
+export interface PictureViewHandle {
+  fit(): void
+  /** One picture pixel on one screen pixel. */
+  fullSize(): void
+}
+
+const [smallest, largest] = [0.05, 64]
+
+/** The canvas: wheel zooms at the pointer, drag pans; pixels stay crisp when magnified. */
+export function PictureView({
+  ref,
+  onZoom,
+  onPoint,
+}: {
+  ref: Ref<PictureViewHandle>
+  onZoom: (zoom: number) => void
+  onPoint: (point: readonly [number, number] | undefined) => void
+}) {
+  const { onPicture } = useShotContext()
+  const { width, height } = useShot((s) => s.comp.canvas)
+  const frame = useRef<HTMLDivElement>(null)
+  const canvas = useRef<HTMLCanvasElement>(null)
+  // Zoom and place of the picture's corner in the frame; kept out of React, as it changes with every pointer move.
+  const view = useRef({ zoom: 1, x: 0, y: 0, isFitted: true })
+  const drag = useRef<{ x: number; y: number } | undefined>(undefined)
+
+  const apply = useCallback(() => {
+    const { zoom, x, y } = view.current
+    const element = canvas.current
+    if (!element) return
+    element.style.transform = `translate(${x}px, ${y}px)`
+    element.style.width = `${width * zoom}px`
+    element.style.height = `${height * zoom}px`
+    // Magnified pixels stay crisp; a picture made smaller is smoothed.
+    element.style.imageRendering = zoom * devicePixelRatio >= 1.5 ? 'pixelated' : 'auto'
+    onZoom(zoom * devicePixelRatio)
+  }, [width, height, onZoom])
+
+  const place = useCallback(
+    (zoom: number, isFitted: boolean) => {
+      const box = frame.current
+      if (!box) return
+      view.current = {
+        zoom,
+        isFitted,
+        x: (box.clientWidth - width * zoom) / 2,
+        y: (box.clientHeight - height * zoom) / 2,
+      }
+      apply()
+    },
+    [width, height, apply],
+  )
+  const fit = useCallback(() => {
+    const box = frame.current
+    if (box) place(Math.min((box.clientWidth - 16) / width, (box.clientHeight - 12) / height), true)
+  }, [place, width, height])
+  useImperativeHandle(ref, () => ({ fit, fullSize: () => { place(1 / devicePixelRatio, false) } }), [fit, place]) // prettier-ignore
+
+  useLayoutEffect(() => {
+    const box = frame.current
+    if (!box) return
+    const observer = new ResizeObserver(() => {
+      if (view.current.isFitted) fit()
+    })
+    observer.observe(box)
+    const wheel = (event: WheelEvent) => {
+      event.preventDefault()
+      const { zoom, x, y } = view.current
+      const { left, top } = box.getBoundingClientRect()
+      const next = Math.min(largest, Math.max(smallest, zoom * Math.exp(-event.deltaY * 0.0015)))
+      const [px, py] = [event.clientX - left, event.clientY - top]
+      view.current = {
+        zoom: next,
+        isFitted: false,
+        x: px - ((px - x) * next) / zoom,
+        y: py - ((py - y) * next) / zoom,
+      }
+      apply()
+    }
+    // React listens to wheels passively, where the page could not be kept from scrolling.
+    box.addEventListener('wheel', wheel, { passive: false })
+    return () => {
+      observer.disconnect()
+      box.removeEventListener('wheel', wheel)
+    }
+  }, [fit, apply])
+
+  useEffect(
+    () =>
+      onPicture((shown) => {
+        const element = canvas.current
+        if (!element) return
+        if (element.width !== shown.width || element.height !== shown.height) {
+          element.width = shown.width
+          element.height = shown.height
+        }
+        element.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
+        element.dataset['serial'] = String(shown.serial)
+        element.dataset['reduction'] = String(shown.reduction)
+      }),
+    [onPicture],
+  )
+
+  const move = (event: PointerEvent) => {
+    const box = frame.current!.getBoundingClientRect()
+    const { zoom, x, y } = view.current
+    if (drag.current) {
+      view.current = {
+        zoom,
+        isFitted: false,
+        x: x + event.clientX - drag.current.x,
+        y: y + event.clientY - drag.current.y,
+      }
+      drag.current = { x: event.clientX, y: event.clientY }
+      apply()
+      return
+    }
+    const px = Math.floor((event.clientX - box.left - x) / zoom)
+    const py = Math.floor((event.clientY - box.top - y) / zoom)
+    onPoint(px >= 0 && py >= 0 && px < width && py < height ? [px, py] : undefined)
+  }
+
+  return (
+    <div
+      ref={frame}
+      className="absolute inset-0 cursor-crosshair touch-none overflow-hidden"
+      onPointerDown={(event) => {
+        drag.current = { x: event.clientX, y: event.clientY }
+        event.currentTarget.setPointerCapture(event.pointerId)
+      }}
+      onPointerMove={move}
+      onPointerUp={() => {
+        drag.current = undefined
+      }}
+      onPointerLeave={() => {
+        if (!drag.current) onPoint(undefined)
+      }}
+    >
+      <canvas
+        ref={canvas}
+        className="absolute left-0 top-0 origin-top-left"
+        data-testid="picture"
+        aria-label="The picture"
+      />
+    </div>
+  )
+}

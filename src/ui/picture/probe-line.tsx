@@ -1,0 +1,92 @@
+'use client'
+
+import { useEffect, useRef, useState } from 'react'
+import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
+import type { Probed } from '../engine/messages.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+
+const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v))))
+const signed = (v: number) => `${v > 0 ? '+' : ''}${v.toFixed(1)}`
+
+/** Values under the pointer: linear light, 8-bit codes, luminance, stops about 18 % grey, and raw depth. */
+export function ProbeLine({ point }: { point: readonly [number, number] | undefined }) {
+  const { engine, store, onPicture } = useShotContext()
+  const [probed, setProbed] = useState<Probed>()
+  const isBusy = useShot((s) => s.isBusy)
+  const [isSlow, setIsSlow] = useState(false)
+  // The last place stays under the probe when the pointer leaves, so that a dial's effect there can be watched.
+  const [place, setPlace] = useState<readonly [number, number]>()
+  if (point && point !== place) setPlace(point)
+  const asking = useRef(false)
+  const again = useRef(false)
+
+  useEffect(() => {
+    if (!engine || !place) return
+    const ask = () => {
+      if (asking.current) {
+        again.current = true
+        return
+      }
+      asking.current = true
+      const { comp, media, frame } = store.getState()
+      void engine.probe({ comp, media, frame }, place[0], place[1]).then((result) => {
+        asking.current = false
+        setProbed(result)
+        if (again.current) {
+          again.current = false
+          ask()
+        }
+      })
+    }
+    ask()
+    return onPicture(ask)
+  }, [engine, store, place, onPicture])
+
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      setIsSlow(isBusy)
+    }, isBusy ? 150 : 0) // prettier-ignore
+    return () => {
+      clearTimeout(timer)
+    }
+  }, [isBusy])
+
+  const [r, g, b, a] = probed?.rgba ?? [0, 0, 0, 0]
+  const y = luminance(r, g, b)
+  return (
+    <div
+      className="flex h-7 shrink-0 items-center gap-4 overflow-hidden whitespace-nowrap px-3 text-xs text-base-content/70"
+      data-testid="probe"
+    >
+      {place && probed ? (
+        <>
+          <span className="w-16">
+            {place[0]}, {place[1]}
+          </span>
+          <span className="text-base-content" data-testid="probe-values">
+            R {r.toFixed(4)} G {g.toFixed(4)} B {b.toFixed(4)} α {a.toFixed(3)}
+          </span>
+          <span>
+            code {code(r)} {code(g)} {code(b)}
+          </span>
+          <span data-testid="probe-luminance">
+            Y {y.toFixed(4)}
+            {y > 0 && ` · ${signed(stopsFromGrey(y))} stops`}
+          </span>
+          {probed.data.map(({ name, value }) => (
+            <span key={name}>
+              {name} {value > 1e30 ? '∞' : value.toFixed(2)}
+            </span>
+          ))}
+        </>
+      ) : (
+        <span>Point at the picture for its values</span>
+      )}
+      {isSlow && (
+        <span className="ml-auto text-accent" role="status">
+          settling to full size …
+        </span>
+      )}
+    </div>
+  )
+}

@@ -1,0 +1,40 @@
+/** An answer that is not what was asked for, with the server's own words. */
+export class AnswerError extends Error {
+  override name = 'AnswerError'
+  constructor(
+    readonly status: number,
+    message: string,
+    readonly details: Readonly<Record<string, unknown>> = {},
+  ) {
+    super(message)
+  }
+}
+
+/** Fetches JSON from our server. Throws AnswerError; status 0 when the server does not answer at all. */
+export async function requestJson<T>(
+  path: string,
+  method = 'GET',
+  body?: unknown,
+  headers: Record<string, string> = {},
+): Promise<T> {
+  const isBinary = body instanceof Blob
+  let answer: Response
+  try {
+    answer = await fetch(path, {
+      method,
+      headers: body === undefined || isBinary ? headers : { 'content-type': 'application/json', ...headers },
+      ...(body === undefined ? {} : { body: isBinary ? body : JSON.stringify(body) }),
+    })
+  } catch {
+    throw new AnswerError(0, 'The server does not answer. Is Zafiro still running?')
+  }
+  const data: unknown = await answer.json().catch(() => undefined)
+  if (answer.ok) return data as T
+  const error = (data as { error?: Record<string, unknown> & { message?: string } } | undefined)?.error
+  throw new AnswerError(answer.status, error?.message ?? `The server answered ${answer.status}.`, error ?? {})
+}
+
+/** Sends a file as it is, named by a header. */
+export function sendFile<T>(path: string, file: File): Promise<T> {
+  return requestJson<T>(path, 'POST', file, { 'x-file-name': encodeURIComponent(file.name) })
+}

@@ -1,0 +1,129 @@
+import type { Comp } from '../../core/comp/schema.ts'
+import { AnswerError, requestJson } from '../request-json.ts'
+import type { ShotStore } from './shot-store.ts'
+
+export type SaveState =
+  | { readonly type: 'saved'; readonly at: number }
+  | { readonly type: 'waiting' | 'saving' }
+  | { readonly type: 'failed'; readonly message: string }
+  /** Someone else has saved since; `revision` is theirs. Nothing is written until it is decided whose counts. */
+  | { readonly type: 'conflict'; readonly revision: number; readonly savedAt: string }
+
+const restMs = 600
+const retryMs = 4000
+
+/** Saves the comp a moment after it changes, each time on top of the revision it was made from. */
+export class Autosave {
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private saving: Promise<boolean> | undefined
+  private savedComp: Comp
+  state: SaveState
+
+  constructor(
+    private readonly shotId: string,
+    private readonly store: ShotStore,
+    private revision: number,
+    savedAt: string,
+    private readonly onChange: (state: SaveState) => void,
+  ) {
+    this.savedComp = store.getState().comp
+    this.state = { type: 'saved', at: new Date(savedAt).getTime() }
+  }
+
+  /** Begins to follow the comp; gives back a function that stops. */
+  start(): () => void {
+    const stopFollowing = this.store.subscribe((now, before) => {
+      if (now.comp !== before.comp) this.schedule(restMs)
+    })
+    const check = () => {
+      if (document.visibilityState === 'visible') void this.lookForOthers()
+    }
+    const leave = (event: BeforeUnloadEvent) => {
+      if (this.isUnsaved) event.preventDefault()
+    }
+    document.addEventListener('visibilitychange', check)
+    window.addEventListener('focus', check)
+    window.addEventListener('beforeunload', leave)
+    return () => {
+      stopFollowing()
+      clearTimeout(this.timer)
+      document.removeEventListener('visibilitychange', check)
+      window.removeEventListener('focus', check)
+      window.removeEventListener('beforeunload', leave)
+    }
+  }
+
+  private get isUnsaved(): boolean {
+    return this.store.getState().comp !== this.savedComp
+  }
+
+  private schedule(delayMs: number): void {
+    clearTimeout(this.timer)
+    if (this.state.type === 'conflict') return
+    if (this.state.type !== 'failed') this.change({ type: 'waiting' })
+    this.timer = setTimeout(() => void this.saveNow(), delayMs)
+  }
+
+  private change(state: SaveState): void {
+    this.state = state
+    this.onChange(state)
+  }
+
+  /** Saves what is not saved yet; true when everything is. */
+  async saveNow(): Promise<boolean> {
+    clearTimeout(this.timer)
+    await this.saving
+    if (this.state.type === 'conflict') return false
+    if (!this.isUnsaved) {
+      if (this.state.type !== 'saved') this.change({ type: 'saved', at: Date.now() })
+      return true
+    }
+    this.saving = this.save()
+    return this.saving
+  }
+
+  private async save(): Promise<boolean> {
+    const { comp } = this.store.getState()
+    this.change({ type: 'saving' })
+    try {
+      const answer = await requestJson<{ revision: number }>(`/api/shots/${this.shotId}/comp`, 'PUT', {
+        base: this.revision,
+        comp,
+      })
+      this.revision = answer.revision
+      this.savedComp = comp
+      this.change({ type: 'saved', at: Date.now() })
+      if (this.isUnsaved) this.schedule(restMs)
+      return true
+    } catch (error) {
+      if (error instanceof AnswerError && error.status === 409) {
+        const { revision, savedAt } = error.details as { revision: number; savedAt: string }
+        this.change({ type: 'conflict', revision, savedAt })
+      } else {
+        this.change({ type: 'failed', message: error instanceof Error ? error.message : String(error) })
+        // What was refused stays refused until it changes; what could not be reached is tried again.
+        if (!(error instanceof AnswerError) || error.status === 0 || error.status >= 500)
+          this.timer = setTimeout(() => void this.saveNow(), retryMs)
+      }
+      return false
+    }
+  }
+
+  private async lookForOthers(): Promise<void> {
+    if (this.state.type === 'conflict' || this.state.type === 'saving') return
+    const answer = await requestJson<{ revision: number }>(`/api/shots/${this.shotId}/comp`).catch(
+      () => undefined,
+    )
+    if (answer && answer.revision > this.revision)
+      this.change({ type: 'conflict', revision: answer.revision, savedAt: new Date().toISOString() })
+  }
+
+  /** Ends a conflict by saving what is here as the newest revision; theirs stays in the history. */
+  async keepMine(): Promise<void> {
+    if (this.state.type !== 'conflict') return
+    this.revision = this.state.revision
+    this.savedComp = {} as Comp
+    this.change({ type: 'waiting' })
+    await this.saveNow()
+  }
+}

@@ -1,0 +1,38 @@
+import type { Shown } from '../engine/messages.ts'
+import type { ShotStore } from './shot-store.ts'
+
+const restMs = 2500
+const width = 384
+
+/** Sends a small copy of the finished picture for the list of shots, once it has rested for a while. */
+export function sendThumbnail(
+  shotId: string,
+  store: ShotStore,
+  onPicture: (listener: (shown: Shown) => void) => () => void,
+): () => void {
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let isFirst = true
+  const send = async (shown: Shown) => {
+    const full = new OffscreenCanvas(shown.width, shown.height)
+    full.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
+    const small = new OffscreenCanvas(width, Math.max(1, Math.round((width * shown.height) / shown.width)))
+    small.getContext('2d')!.drawImage(full, 0, 0, small.width, small.height)
+    const body = await small.convertToBlob({ type: 'image/png' })
+    await fetch(`/api/shots/${shotId}/thumbnail`, { method: 'PUT', body }).catch(() => undefined)
+  }
+  const stop = onPicture((shown) => {
+    clearTimeout(timer)
+    const { viewMode, exposure, channel } = store.getState()
+    // Only the picture as it is, not as someone happens to look at it; and not when it was only opened.
+    if (shown.reduction > 1 || viewMode !== 'picture' || exposure !== 0 || channel !== 'colour') return
+    if (isFirst) {
+      isFirst = false
+      return
+    }
+    timer = setTimeout(() => void send(shown), restMs)
+  })
+  return () => {
+    stop()
+    clearTimeout(timer)
+  }
+}

@@ -1,0 +1,128 @@
+import { useEffect } from 'react'
+import { editLane, editStep, masterId, moveStep, placeOfStep, removeStep } from '../../core/comp/edits.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import { stepTitle } from '../desk/step-title.ts'
+import type { Selection, ShotStore } from './shot-store.ts'
+
+/** Lists as the desk stacks them: front lane first, the master last. */
+function rows(comp: Comp): { id: string; steps: readonly { id: string }[] }[] {
+  return [...comp.lanes.toReversed(), { id: masterId, steps: comp.master }]
+}
+
+/** The neighbour of a selection: along the lane by `across`, to another lane by `down`. */
+function neighbour(
+  comp: Comp,
+  selection: Selection | undefined,
+  across: number,
+  down: number,
+): Selection | undefined {
+  const all = rows(comp)
+  const at = Math.max(
+    0,
+    all.findIndex((r) => r.id === selection?.lane),
+  )
+  const row = all[Math.min(all.length - 1, Math.max(0, at + down))]
+  if (!row) return undefined
+  const index = all[at]!.steps.findIndex((s) => s.id === selection?.step)
+  const next = Math.min(row.steps.length - 1, index + across)
+  return next < 0 ? { lane: row.id } : { lane: row.id, step: row.steps[next]!.id }
+}
+
+function moveSelected(store: ShotStore, by: number): void {
+  const { comp, selection, edit } = store.getState()
+  const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
+  if (!place) return
+  const to = Math.max(0, place.index + by)
+  edit(`Move ${stepTitle(place.step)}`, (c) => moveStep(c, place.step.id, place.laneId, to))
+}
+
+function removeSelected(store: ShotStore): void {
+  const { comp, selection, edit, set } = store.getState()
+  const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
+  if (!place) return
+  edit(`Remove ${stepTitle(place.step)}`, (c) => removeStep(c, place.step.id))
+  set({ selection: { lane: place.laneId } })
+}
+
+function toggleSelected(store: ShotStore): void {
+  const { comp, selection, edit } = store.getState()
+  const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
+  if (place) {
+    edit(`Switch ${stepTitle(place.step)} ${place.step.on ? 'off' : 'on'}`, (c) => editStep(c, place.step.id, (s) => { s.on = !s.on })) // prettier-ignore
+    return
+  }
+  const lane = comp.lanes.find((l) => l.id === selection?.lane)
+  if (lane) edit(`${lane.muted ? 'Unmute' : 'Mute'} ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.muted = !l.muted })) // prettier-ignore
+}
+
+const isTyping = (target: EventTarget | null) =>
+  target instanceof HTMLElement &&
+  (target.matches('input:not([type=range]), textarea, select') || target.closest('dialog') !== null)
+
+/** The keys of the shot screen. Those of the picture (F, 1) are the picture's own. */
+export function useShortcuts(store: ShotStore): void {
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const { set, comp, selection, viewMode } = store.getState()
+      const history = store.temporal.getState()
+      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
+        if (event.shiftKey) history.redo()
+        else history.undo()
+        event.preventDefault()
+        return
+      }
+      if (isTyping(event.target) || event.ctrlKey || event.metaKey) return
+      const isOnDesk =
+        event.target instanceof HTMLElement &&
+        (event.target.closest('[data-desk]') !== null || event.target === document.body)
+      const step = (across: number, down: number) => {
+        if (!isOnDesk) return
+        const next = neighbour(comp, selection, across, down)
+        set({ selection: next })
+        requestAnimationFrame(() => document.querySelector<HTMLElement>('[data-selected=true]')?.focus())
+        event.preventDefault()
+      }
+      switch (event.key) {
+        case '\\':
+          if (!event.repeat) set({ viewMode: 'before' })
+          break
+        case 'l':
+        case 'L':
+          set({ viewMode: viewMode === 'light' ? 'picture' : 'light' })
+          break
+        case 'Delete':
+        case 'Backspace':
+          removeSelected(store)
+          break
+        case ' ':
+          if (!isOnDesk) break
+          toggleSelected(store)
+          event.preventDefault()
+          break
+        case 'ArrowLeft':
+          if (event.altKey && isOnDesk) moveSelected(store, -1)
+          else step(-1, 0)
+          break
+        case 'ArrowRight':
+          if (event.altKey && isOnDesk) moveSelected(store, 1)
+          else step(1, 0)
+          break
+        case 'ArrowUp':
+          step(0, -1)
+          break
+        case 'ArrowDown':
+          step(0, 1)
+      }
+    }
+    const release = (event: KeyboardEvent) => {
+      if (event.key === '\\' && store.getState().viewMode === 'before')
+        store.getState().set({ viewMode: 'picture' })
+    }
+    window.addEventListener('keydown', press)
+    window.addEventListener('keyup', release)
+    return () => {
+      window.removeEventListener('keydown', press)
+      window.removeEventListener('keyup', release)
+    }
+  }, [store])
+}

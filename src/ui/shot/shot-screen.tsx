@@ -1,0 +1,168 @@
+'use client'
+
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { Group, Panel, Separator } from 'react-resizable-panels'
+import { shallow } from 'zustand/shallow'
+import type { OpenShot } from '../../server/shot-service.ts'
+import { Desk } from '../desk/desk.tsx'
+import { DialsPanel } from '../dials/dials-panel.tsx'
+import { EngineClient } from '../engine/engine-client.ts'
+import type { Shown } from '../engine/messages.ts'
+import { PicturePanel } from '../picture/picture-panel.tsx'
+import { RendersPanel } from '../renders/renders-panel.tsx'
+import { Autosave, type SaveState } from './autosave.ts'
+import { ConflictNotice, FailureNotice } from './notices.tsx'
+import { ShotContext, type ShotContextValue } from './shot-context.tsx'
+import { useShortcuts } from './shortcuts.ts'
+import { createShotStore, type ShotState, type ShotStore } from './shot-store.ts'
+import { sendThumbnail } from './send-thumbnail.ts'
+import { TopBar } from './top-bar.tsx'
+import { viewTarget } from './view-target.ts'
+
+/** Follows the state with an engine: whatever changes the picture asks for a new one. */
+function connect(store: ShotStore, engine: EngineClient): () => void {
+  const show = (state: ShotState) => {
+    const { comp, target } = viewTarget(state.comp, state.viewMode, state.selection)
+    const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
+    engine.show({ comp, target, media: state.media, frame: state.frame, view })
+  }
+  const relevant = ({ comp, media, frame, viewMode, exposure, channel, isCheckered, selection }: ShotState) =>
+    [
+      comp,
+      media,
+      frame,
+      viewMode,
+      exposure,
+      channel,
+      isCheckered,
+      viewMode === 'picture' ? 0 : selection,
+    ] as const
+  show(store.getState())
+  return store.subscribe((now, before) => {
+    if (!shallow(relevant(now), relevant(before))) show(now)
+  })
+}
+
+/** The main screen: picture, dials and desk of one shot. */
+export function ShotScreen({ shot }: { shot: OpenShot }) {
+  const [store] = useState(() => createShotStore(shot))
+  const [engine, setEngine] = useState<EngineClient>()
+  const [saveState, setSaveState] = useState<SaveState>({
+    type: 'saved',
+    at: new Date(shot.savedAt).getTime(),
+  })
+  const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision, shot.savedAt, setSaveState))
+  const [tab, setTab] = useState<'desk' | 'renders'>('desk')
+  const listeners = useRef(new Set<(shown: Shown) => void>())
+
+  useEffect(() => autosave.start(), [autosave])
+
+  useEffect(() => {
+    if (!window.crossOriginIsolated) {
+      store
+        .getState()
+        .set({
+          failure:
+            'This page is not isolated, so the engine can not start. Open Zafiro by the address that npm start printed.',
+        })
+      return
+    }
+    const client = new EngineClient({
+      onShown: (shown) => {
+        for (const listener of listeners.current) listener(shown)
+        store.getState().set({ problems: shown.problems, failure: undefined })
+      },
+      onThumbs: (thumbs, meters) => {
+        store.getState().set({ thumbs: new Map(thumbs.map((t) => [t.key, t])), meters })
+      },
+      onBusy: (isBusy) => {
+        store.getState().set({ isBusy })
+      },
+      onFailed: (failure) => {
+        store.getState().set({ failure })
+      },
+    })
+    const stop = connect(store, client)
+    // eslint-disable-next-line react-hooks/set-state-in-effect -- workers exist in the browser only
+    setEngine(client)
+    return () => {
+      stop()
+      client.close()
+    }
+  }, [store])
+
+  const context = useMemo<ShotContextValue>(
+    () => ({
+      id: shot.id,
+      store,
+      engine,
+      onPicture: (listener) => {
+        listeners.current.add(listener)
+        return () => listeners.current.delete(listener)
+      },
+      saveNow: () => autosave.saveNow(),
+    }),
+    [shot.id, store, engine, autosave],
+  )
+  useShortcuts(store)
+  useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
+
+  return (
+    <ShotContext value={context}>
+      <div className="flex h-screen flex-col overflow-hidden bg-base-200">
+        <TopBar
+          shotId={shot.id}
+          shotName={shot.name}
+          saveState={saveState}
+          onRetry={() => void autosave.saveNow()}
+          onRender={() => {
+            setTab('renders')
+          }}
+        />{' '}
+        {/* prettier-ignore */}
+        {saveState.type === 'conflict' && (
+          <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
+        )}
+        <FailureNotice notes={shot.notes} />
+        <Group orientation="vertical" className="min-h-0 flex-1">
+          <Panel defaultSize="61%" minSize="30%">
+            <Group orientation="horizontal">
+              <Panel defaultSize="73%" minSize="40%">
+                <PicturePanel />
+              </Panel>
+              <Separator className="w-1 bg-base-300 hover:bg-primary" />
+              <Panel defaultSize="27%" minSize="300px">
+                <DialsPanel />
+              </Panel>
+            </Group>
+          </Panel>
+          <Separator className="h-1 bg-base-300 hover:bg-primary" />
+          <Panel defaultSize="39%" minSize="15%">
+            {tab === 'desk' ? <Desk /> : <RendersPanel />}
+          </Panel>
+        </Group>
+        <nav
+          className="flex h-7 shrink-0 items-stretch gap-1 border-t border-base-100 bg-base-300 px-3"
+          aria-label="Views"
+        >
+          {(['desk', 'renders'] as const).map((name) => (
+            <button
+              key={name}
+              type="button"
+              aria-pressed={tab === name}
+              className={`border-t-2 px-3 capitalize ${tab === name ? 'border-accent text-base-content' : 'border-transparent text-base-content/60 hover:text-base-content'}`}
+              onClick={() => {
+                setTab(name)
+              }}
+            >
+              {name}
+            </button>
+          ))}
+          <span className="ml-auto self-center text-xs text-base-content/50">
+            / add a step · hold \ for before · L light alone · F fit · 1 full size · Delete removes
+          </span>
+        </nav>
+      </div>
+    </ShotContext>
+  )
+}

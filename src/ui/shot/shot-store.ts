@@ -1,0 +1,94 @@
+import { temporal } from 'zundo'
+import { createStore } from 'zustand/vanilla'
+import type { MediaTable } from '../../core/comp/media.ts'
+import { placeOfStep } from '../../core/comp/edits.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { PlanProblem } from '../../core/engine/plan.ts'
+import type { DisplayOptions } from '../../core/kernels/kernels.ts'
+import type { Thumb } from '../engine/messages.ts'
+
+/** What is selected on the desk: a lane, one of its steps, or the slot before the step at `slot`. */
+export interface Selection {
+  readonly lane: string
+  readonly step?: string
+  readonly slot?: number
+}
+
+/** What the picture shows: the finished picture, what it was before the selected step, or that step's light alone. */
+export type ViewMode = 'picture' | 'light' | 'before'
+
+export interface ShotState {
+  readonly comp: Comp
+  /** What the last edit did, as the undo button names it. */
+  readonly editName: string
+  readonly media: MediaTable
+  readonly selection: Selection | undefined
+  readonly frame: number
+  readonly viewMode: ViewMode
+  readonly exposure: number
+  readonly channel: DisplayOptions['channel']
+  readonly isCheckered: boolean
+  readonly thumbs: ReadonlyMap<string, Thumb>
+  readonly meters: Readonly<Record<string, number>>
+  readonly problems: readonly PlanProblem[]
+  readonly isBusy: boolean
+  readonly failure: string | undefined
+
+  /**
+   * Makes an edit that can be undone. Edits in a row with the same gesture are undone together.
+   */
+  edit(name: string, change: (comp: Comp) => Comp, gesture?: string): void
+  set(patch: Partial<ShotState>): void
+  /** Selects a step by id, wherever it is. */
+  selectStep(id: string): void
+}
+
+type Tracked = Pick<ShotState, 'comp' | 'editName'>
+
+/** The state of an opened shot. Only the comp can be undone; looking and selecting can not. */
+export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
+  let lastGesture: string | undefined
+  const first =
+    initial.comp.lanes.findLast((l) => l.source.type === 'pass' && !l.muted) ?? initial.comp.lanes.at(-1)
+  const store = createStore<ShotState>()(
+    temporal(
+      (set, get) => ({
+        ...initial,
+        editName: '',
+        selection: first && { lane: first.id },
+        frame: initial.comp.frames.first,
+        viewMode: 'picture',
+        exposure: 0,
+        channel: 'colour',
+        isCheckered: false,
+        thumbs: new Map(),
+        meters: {},
+        problems: [],
+        isBusy: true,
+        failure: undefined,
+        edit(name, change, gesture) {
+          const comp = change(get().comp)
+          if (comp === get().comp) return
+          const isContinued = gesture !== undefined && gesture === lastGesture
+          const history = store.temporal.getState()
+          if (isContinued) history.pause()
+          set({ comp, editName: name })
+          if (isContinued) history.resume()
+          lastGesture = gesture
+        },
+        set,
+        selectStep(id) {
+          const place = placeOfStep(get().comp, id)
+          if (place) set({ selection: { lane: place.laneId, step: id } })
+        },
+      }),
+      {
+        partialize: ({ comp, editName }): Tracked => ({ comp, editName }),
+        equality: (a, b) => a.comp === b.comp,
+        limit: 300,
+      },
+    ),
+  )
+  return store
+}
+export type ShotStore = ReturnType<typeof createShotStore>

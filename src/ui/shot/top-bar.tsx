@@ -1,0 +1,147 @@
+'use client'
+
+import { ChevronLeft, ChevronRight, Download, Redo2, Undo2 } from 'lucide-react'
+import Link from 'next/link'
+import { useEffect, useState } from 'react'
+import { useStore } from 'zustand'
+import { ago } from '../ago.ts'
+import { Mark } from '../mark.tsx'
+import type { SaveState } from './autosave.ts'
+import { useShot, useShotContext } from './shot-context.tsx'
+
+function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }) {
+  const [, tick] = useState(0)
+  useEffect(() => {
+    const timer = setInterval(() => {
+      tick((n) => n + 1)
+    }, 5000)
+    return () => {
+      clearInterval(timer)
+    }
+  }, [])
+  switch (state.type) {
+    case 'saved':
+      return <span suppressHydrationWarning>saved {ago(state.at)}</span>
+    case 'waiting':
+    case 'saving':
+      return <span>saving …</span>
+    case 'conflict':
+      return <span className="text-warning">not saved</span>
+    case 'failed':
+      return (
+        <span className="text-error" role="alert">
+          not saved: {state.message}{' '}
+          <button type="button" className="link" onClick={onRetry}>
+            Try again
+          </button>
+        </span>
+      )
+  }
+}
+
+/** Shot, frame, history and the way to a render. */
+export function TopBar({
+  shotId,
+  shotName,
+  saveState,
+  onRetry,
+  onRender,
+}: {
+  shotId: string
+  shotName: string
+  saveState: SaveState
+  onRetry: () => void
+  onRender: () => void
+}) {
+  const { store } = useShotContext()
+  const frame = useShot((s) => s.frame)
+  const frames = useShot((s) => s.comp.frames)
+  const editName = useShot((s) => s.editName)
+  const undoCount = useStore(store.temporal, (t) => t.pastStates.length)
+  const redoName = useStore(store.temporal, (t) => t.futureStates.at(-1)?.editName)
+  const { undo, redo } = store.temporal.getState()
+  const go = (to: number) => {
+    store.getState().set({ frame: Math.min(frames.last, Math.max(frames.first, to)) })
+  }
+  const padded = (n: number) => String(n).padStart(3, '0')
+  return (
+    <header className="flex h-10 shrink-0 items-center gap-3 border-b border-base-300 bg-base-100 px-3">
+      <Link href="/" className="flex items-center gap-2 font-semibold" title="All shots">
+        <Mark size={20} />
+        Zafiro
+      </Link>
+      <span className="text-base-content/40">/</span>
+      <h1 className="font-medium">{shotName}</h1>
+      <span className="max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
+        <SavedLine state={saveState} onRetry={onRetry} />
+      </span>
+      <div className="mx-auto flex items-center gap-1">
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs btn-square"
+          aria-label="Frame before"
+          disabled={frame <= frames.first}
+          onClick={() => {
+            go(frame - 1)
+          }}
+        >
+          {' '}
+          {/* prettier-ignore */}
+          <ChevronLeft size={15} aria-hidden />
+        </button>
+        <span className="text-base-content/70">
+          frame <span className="text-base-content">{padded(frame)}</span> / {padded(frames.last)}
+        </span>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs btn-square"
+          aria-label="Next frame"
+          disabled={frame >= frames.last}
+          onClick={() => {
+            go(frame + 1)
+          }}
+        >
+          {' '}
+          {/* prettier-ignore */}
+          <ChevronRight size={15} aria-hidden />
+        </button>
+      </div>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs"
+        disabled={undoCount === 0}
+        title={undoCount ? `Undo: ${editName} (Ctrl+Z)` : 'Nothing to undo'}
+        onClick={() => {
+          undo()
+        }}
+      >
+        {' '}
+        {/* prettier-ignore */}
+        <Undo2 size={15} aria-hidden /> Undo
+      </button>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs"
+        disabled={redoName === undefined}
+        title={redoName ? `Redo: ${redoName} (Ctrl+Shift+Z)` : 'Nothing to redo'}
+        onClick={() => {
+          redo()
+        }}
+      >
+        {' '}
+        {/* prettier-ignore */}
+        <Redo2 size={15} aria-hidden /> Redo
+      </button>
+      <a
+        className="btn btn-ghost btn-xs"
+        href={`/api/shots/${shotId}/file`}
+        title="Save the setup as a shot file, for the command line"
+      >
+        <Download size={15} aria-hidden /> Shot file
+      </a>
+      <button type="button" className="btn btn-primary btn-sm" onClick={onRender}>
+        Render …
+      </button>
+    </header>
+  )
+}

@@ -1,0 +1,109 @@
+'use client'
+
+import { ImagePlus } from 'lucide-react'
+import Link from 'next/link'
+import { useRouter } from 'next/navigation'
+import { useRef, useState, type DragEvent } from 'react'
+import { sendFile } from '../request-json.ts'
+import { ago } from '../ago.ts'
+import { Mark } from '../mark.tsx'
+
+interface ShotCard {
+  readonly id: string
+  readonly name: string
+  readonly updatedAt: string
+  readonly hasThumbnail: boolean
+}
+
+/** The entry page: every shot, and a way to begin a new one from a frame. */
+export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; problem?: string }) {
+  const router = useRouter()
+  const chooser = useRef<HTMLInputElement>(null)
+  const [busy, setBusy] = useState<string>()
+  const [failure, setFailure] = useState(problem)
+  const [isOver, setIsOver] = useState(false)
+
+  const begin = async (file: File | undefined) => {
+    if (!file || busy) return
+    setFailure(undefined)
+    setBusy(file.name)
+    try {
+      const { id } = await sendFile<{ id: string }>('/api/shots', file)
+      router.push(`/shots/${id}`)
+    } catch (error) {
+      setFailure(error instanceof Error ? error.message : String(error))
+      setBusy(undefined)
+    }
+  }
+  const drop = (event: DragEvent) => {
+    event.preventDefault()
+    setIsOver(false)
+    void begin(event.dataTransfer.files[0])
+  }
+
+  return (
+    <main className="mx-auto flex min-h-full max-w-6xl flex-col gap-6 px-8 py-8">
+      <header className="flex items-center gap-3">
+        <Mark />
+        <h1 className="text-lg font-semibold">Zafiro</h1>
+        <span className="text-base-content/55">Shots</span>
+      </header>
+      {failure && (
+        <div role="alert" className="alert alert-error alert-soft">
+          {failure}
+        </div>
+      )}
+      <ul className="grid grid-cols-[repeat(auto-fill,minmax(270px,1fr))] gap-5">
+        {shots.map((shot) => (
+          <li key={shot.id}>
+            <Link
+              href={`/shots/${shot.id}`}
+              className="gem block bg-base-100 hover:bg-neutral focus-visible:bg-neutral"
+            >
+              <div className="aspect-video bg-black">
+                {shot.hasThumbnail && (
+                  // eslint-disable-next-line @next/next/no-img-element -- a stored picture of fixed small size
+                  <img src={`/api/shots/${shot.id}/thumbnail`} alt="" className="size-full object-cover" />
+                )}
+              </div>
+              <div className="flex items-baseline justify-between gap-3 px-4 py-3">
+                <span className="truncate font-medium">{shot.name}</span>
+                <span className="shrink-0 text-xs text-base-content/55" suppressHydrationWarning>
+                  {ago(shot.updatedAt)}
+                </span>
+              </div>
+            </Link>
+          </li>
+        ))}
+        <li>
+          <button
+            type="button"
+            className={`flex size-full min-h-52 flex-col items-center justify-center gap-2 border border-dashed text-center ${isOver ? 'border-accent bg-accent/10' : 'border-base-content/25 hover:border-base-content/50'}`}
+            onClick={() => chooser.current?.click()}
+            onDragOver={(event) => {
+              event.preventDefault()
+              setIsOver(true)
+            }}
+            onDragLeave={() => {
+              setIsOver(false)
+            }}
+            onDrop={drop}
+            disabled={busy !== undefined}
+          >
+            <ImagePlus size={22} className="text-base-content/60" aria-hidden />
+            <span>{busy ? `Bringing in ${busy} …` : 'New shot from a frame'}</span>
+            <span className="text-xs text-base-content/55">Drop an EXR or PNG here, or choose one</span>
+          </button>
+          <input
+            ref={chooser}
+            type="file"
+            accept=".exr,.png"
+            aria-label="Frame for a new shot"
+            className="hidden"
+            onChange={(event) => void begin(event.target.files?.[0])}
+          />
+        </li>
+      </ul>
+    </main>
+  )
+}
