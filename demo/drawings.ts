@@ -31,7 +31,7 @@ const shade =
 function pose(drawing: number): string {
   const turn = 4 * Math.sin((drawing / 12) * 2 * Math.PI)
   const bob = 5 * Math.sin((drawing / 12) * 2 * Math.PI + 1)
-  return `translate(466 ${(500 + bob).toFixed(2)}) rotate(${turn.toFixed(2)}) scale(.82)`
+  return `translate(505 ${(508 + bob).toFixed(2)}) rotate(${turn.toFixed(2)}) scale(.64)`
 }
 
 /** The drawn layers of a frame: seahorse line, paint and shadow shape (a new drawing every second frame), and the plume. */

@@ -31,7 +31,7 @@ function channel(
 /** All passes of a frame as one EXR with layers, object masks as Cryptomatte of two levels (four ranks). */
 export function encodeFrame(rows: FrameRows, width: number, height: number, zlib: Zlib): Uint8Array {
   const layer = (name: string, letters: string, type: 'half' | 'float', data: Float32Array) =>
-    [...letters].map((letter, i) => channel(`${name}${letter}`, type, data, letters.length, i))
+    Array.from(letters, (letter, i) => channel(`${name}${letter}`, type, data, letters.length, i))
   const ids = new Float32Array(rows.ids.length)
   for (let i = 0; i < ids.length; i += 2) {
     if (rows.ids[i] === 0) continue

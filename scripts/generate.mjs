@@ -42,10 +42,11 @@ export function generateKernels() {
 /** Lists every effect file in a registry module. */
 export function generateEffects() {
   const folder = at('src/core/effects')
+  const isEffect = (name) =>
+    /^[a-z0-9-]+\.ts$/.test(name) &&
+    readFileSync(join(folder, name), 'utf8').includes('export default defineEffect(')
   const ids = readdirSync(folder)
-    .filter(
-      (name) => /^[a-z0-9-]+\.ts$/.test(name) && !['effect.ts', 'registry.ts', 'dials.ts'].includes(name),
-    )
+    .filter(isEffect)
     .map((name) => name.slice(0, -3))
     .sort()
   const variable = (id) => id.replace(/-(.)/g, (_, c) => c.toUpperCase())

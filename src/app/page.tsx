@@ -5,11 +5,10 @@ import { ShotsPage } from '../ui/shots/shots-page.tsx'
 export const dynamic = 'force-dynamic'
 
 export default async function Page() {
-  try {
-    const shots = await withDb(listShots)
-    return <ShotsPage shots={shots.map((s) => ({ ...s, updatedAt: s.updatedAt.toISOString() }))} />
-  } catch (error) {
-    if (!(error instanceof DatabaseUnreachable)) throw error
-    return <ShotsPage shots={[]} problem={error.message} />
-  }
+  const found = await withDb(listShots).catch((error: unknown) => {
+    if (error instanceof DatabaseUnreachable) return error.message
+    throw error
+  })
+  if (typeof found === 'string') return <ShotsPage shots={[]} problem={found} />
+  return <ShotsPage shots={found.map((s) => ({ ...s, updatedAt: s.updatedAt.toISOString() }))} />
 }

@@ -143,7 +143,7 @@ export function setFeed(comp: Comp, stepId: string, key: string, feed: FeedLink 
       if (feed) step.matte = feed
       else delete step.matte
     } else if (feed) step.feeds[key] = feed
-    else delete step.feeds[key]
+    else step.feeds = Object.fromEntries(Object.entries(step.feeds).filter(([name]) => name !== key))
   })
 }
 

@@ -116,7 +116,7 @@ export type Ease = v.InferOutput<typeof ease>
 export function issuesToProblems(issues: readonly v.BaseIssue<unknown>[]): Problem[] {
   return issues.map((issue) => {
     const deepest = issue.issues?.[0]
-    if (deepest && !issue.issues?.some((i) => !i.path))
+    if (deepest && !issue.issues.some((i) => !i.path))
       return { path: v.getDotPath(issue) ?? '', message: deepest.message }
     return { path: v.getDotPath(issue) ?? '', message: issue.message }
   })

@@ -90,7 +90,7 @@ const isFinitePart = (v: unknown): v is number => typeof v === 'number' && Numbe
 
 /** What is wrong with a value for a dial, in words; undefined when it may be used. */
 export function dialProblem(dial: Dial, value: unknown): string | undefined {
-  const met = JSON.stringify(value) ?? 'nothing'
+  const met = value === undefined ? 'nothing' : JSON.stringify(value)
   switch (dial.type) {
     case 'number': {
       const [low, high] = dial.hard

@@ -27,7 +27,7 @@ export function encodePicture(
   kernels.floatToHalf(codes, held)
   const count = width * height
   const window = [0, 0, width - 1, height - 1] as const
-  const channels = [...'RGBA'].map((channel, c) => ({
+  const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
     name: channel,
     type: 'half' as const,
     values: Uint16Array.from({ length: count }, (_, i) => codes[i * 4 + c]!),

@@ -16,7 +16,7 @@ export function numberToHalf(v: number): number {
   const sign = (bits[0]! >>> 16) & 0x8000
   const u = bits[0]! & 0x7fffffff
   if (u > 0x7f800000) return sign | 0x7e00
-  const a = Math.abs(value[0]!)
+  const a = Math.abs(value[0])
   if (a >= 65520) return sign | 0x7c00
   if (a < 2 ** -14) return sign | roundHalfEven(a * 2 ** 24)
   const exponent = (u >>> 23) - 127

@@ -4,7 +4,9 @@ import { decodeStored } from './decode-file.ts'
 
 /** Decodes in a thread of its own, so that a hostile file can neither block nor bring down the server. */
 decodeStored((workerData as { hash: string }).hash).then(
-  (info) => parentPort!.postMessage({ info }),
+  (info) => {
+    parentPort!.postMessage({ info })
+  },
   (error: unknown) => {
     const known =
       error instanceof FormatError || (error instanceof Error && 'code' in error && error.code === 'ENOSPC')

@@ -144,7 +144,7 @@ function openPng(bytes: Uint8Array): MediaFile {
     'grey-alpha': 'YA',
     rgba: 'RGBA',
   }
-  const channels = [...names[header.colourType]]
+  const channels = names[header.colourType].split(/(?:)/)
   const type = header.bitDepth === 16 ? 'uint16' : 'uint8'
   const window: Window = [0, 0, width - 1, height - 1]
   const warnings = ['gAMA', 'iCCP', 'cICP']

@@ -60,15 +60,15 @@ async function work(job: RenderJob): Promise<void> {
   else if (outcome.type === 'failed') await failFrame(pool, job, name, outcome.problem)
 }
 
-let isStopping = false
+const stopping = { isAsked: false }
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
-    isStopping = true
+    stopping.isAsked = true
     setTimeout(() => process.exit(0), 3000).unref()
   })
 
 let saidUnreachable = false
-while (!isStopping) {
+while (!stopping.isAsked) {
   try {
     const job = await claimFrame(getPool(), name)
     saidUnreachable = false

@@ -105,8 +105,6 @@ export function AddStepDialog({
                   onAdd(chosen, { ...place, at: best })
                 }}
               >
-                {' '}
-                {/* prettier-ignore */}
                 Put it there (Shift+Enter)
               </button>
             )}

@@ -48,8 +48,7 @@ function Row({
               onOpen={() => {
                 onOpen(i)
               }}
-            />{' '}
-            {/* prettier-ignore */}
+            />
             <StepTile step={step} laneId={laneId} />
           </Fragment>
         ))}
@@ -59,8 +58,7 @@ function Row({
           onOpen={() => {
             onOpen(steps.length)
           }}
-        />{' '}
-        {/* prettier-ignore */}
+        />
         <span className="h-px min-w-4 flex-1 bg-accent/50" />
       </div>
     </>
@@ -73,10 +71,19 @@ function LaneName({ lane }: { lane: Lane }) {
   const [isNaming, setIsNaming] = useState(false)
   const finish = (name: string) => {
     setIsNaming(false)
-    if (name.trim() && name.trim() !== lane.name) edit(`Rename ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.name = name.trim() })) // prettier-ignore
+    if (name.trim() && name.trim() !== lane.name)
+      edit(`Rename ${lane.name}`, (c) =>
+        editLane(c, lane.id, (l) => {
+          l.name = name.trim()
+        }),
+      )
   }
   const toggle = (what: 'muted' | 'solo', name: string) => {
-    edit(`${name} ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l[what] = !l[what] })) // prettier-ignore
+    edit(`${name} ${lane.name}`, (c) =>
+      editLane(c, lane.id, (l) => {
+        l[what] = !l[what]
+      }),
+    )
   }
   return (
     <div className="flex min-w-0 items-center gap-1 pl-3">
@@ -121,8 +128,6 @@ function LaneName({ lane }: { lane: Lane }) {
           toggle('solo', lane.solo ? 'End solo of' : 'Solo')
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         <Headphones size={13} className={lane.solo ? 'text-accent' : 'text-base-content/35'} aria-hidden />
       </button>
       <button
@@ -135,8 +140,6 @@ function LaneName({ lane }: { lane: Lane }) {
           toggle('muted', lane.muted ? 'Unmute' : 'Mute')
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         {lane.muted ? (
           <EyeOff size={13} className="text-warning" aria-hidden />
         ) : (
@@ -165,7 +168,7 @@ function LaneRow({
   return (
     <li
       aria-label={`Lane ${lane.name}`}
-      className={`grid grid-cols-[11rem_minmax(0,1fr)_11.5rem] items-center border-b border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''} ${lane.kind === 'matte' ? 'hatched' : ''}`}
+      className={`grid grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-b border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''} ${lane.kind === 'matte' ? 'hatched' : ''}`}
     >
       <Row
         laneId={lane.id}
@@ -203,7 +206,7 @@ function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (at
   return (
     <li
       aria-label="Whole picture"
-      className={`grid grid-cols-[11rem_minmax(0,1fr)_11.5rem] items-center border-t-2 border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''}`}
+      className={`grid grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-t-2 border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''}`}
     >
       <Row
         laneId={masterId}
@@ -323,23 +326,32 @@ export function Desk() {
             void bringIn(e.target.files?.[0])
             e.target.value = ''
           }}
-        />{' '}
-        {/* prettier-ignore */}
-        <span className="ml-auto pr-1 text-base-content/50">front lane on top · light runs left to right</span>
+        />
+        <span className="ml-auto pr-1 text-base-content/50">
+          front lane on top · light runs left to right
+        </span>
       </div>
-      <ul className="min-h-0 flex-1 overflow-y-auto">
-        {lanes
-          .toReversed()
-          .map((lane) =>
-            <LaneRow key={lane.id} lane={lane} openAt={place?.lane === lane.id ? place.at : undefined} onOpen={(at) => { setPlace({ lane: lane.id, at }) }} /> /* prettier-ignore */,
-          )}
+      <ul className="flex min-h-0 flex-1 flex-col">
+        <li className="min-h-0 flex-1 overflow-y-auto" aria-label="Lanes">
+          <ul>
+            {lanes.toReversed().map((lane) => (
+              <LaneRow
+                key={lane.id}
+                lane={lane}
+                openAt={place?.lane === lane.id ? place.at : undefined}
+                onOpen={(at) => {
+                  setPlace({ lane: lane.id, at })
+                }}
+              />
+            ))}
+          </ul>
+        </li>
         <MasterRow
           openAt={place?.lane === masterId ? place.at : undefined}
           onOpen={(at) => {
             setPlace({ lane: masterId, at })
           }}
-        />{' '}
-        {/* prettier-ignore */}
+        />
       </ul>
       {place && (
         <AddStepDialog
@@ -349,8 +361,7 @@ export function Desk() {
             setPlace(undefined)
           }}
         />
-      )}{' '}
-      {/* prettier-ignore */}
+      )}
     </section>
   )
 }

@@ -29,11 +29,15 @@ export function JoinCell({ lane }: { lane: Lane }) {
         <div className="flex items-center gap-1">
           <select
             aria-label={`Join of ${lane.name}`}
-            className="select select-ghost select-xs w-[4.7rem] px-1 font-semibold"
+            className="select select-ghost select-xs w-[4.9rem] px-1 font-semibold"
             value={lane.join.mode}
             onChange={(e) => {
               const mode = e.target.value as Lane['join']['mode']
-              edit(`Join ${lane.name} by ${mode}`, (c) => editLane(c, lane.id, (l) => { l.join.mode = mode })) // prettier-ignore
+              edit(`Join ${lane.name} by ${mode}`, (c) =>
+                editLane(c, lane.id, (l) => {
+                  l.join.mode = mode
+                }),
+              )
             }}
           >
             {Object.entries(modeNames).map(([mode, text]) => (
@@ -42,7 +46,7 @@ export function JoinCell({ lane }: { lane: Lane }) {
               </option>
             ))}
           </select>
-          <div className="w-11">
+          <div className="w-[4.2rem]">
             <ValueField
               label={`Opacity of ${lane.name} in percent`}
               value={opacity * 100}
@@ -50,7 +54,14 @@ export function JoinCell({ lane }: { lane: Lane }) {
               hard={[0, 100]}
               step={1}
               onChange={(value, gesture) => {
-                edit(`Opacity of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.join.opacity = value / 100 }), gesture) // prettier-ignore
+                edit(
+                  `Opacity of ${lane.name}`,
+                  (c) =>
+                    editLane(c, lane.id, (l) => {
+                      l.join.opacity = value / 100
+                    }),
+                  gesture,
+                )
               }}
             />
           </div>

@@ -72,9 +72,9 @@ function stepNote(step: Step): string {
       value === dial.default
     )
       continue
-    parts.push(
-      `${dialLabel(key, dial).toLowerCase()} ${Number(Number(value).toFixed(2))}${dial.unit ? ` ${dial.unit}` : ''}`,
-    )
+    const shown = `${Number(Number(value).toFixed(2))}${dial.unit ? ` ${dial.unit}` : ''}`
+    // 'stops 0.4 stops' says it twice.
+    parts.push(dial.unit === key ? shown : `${dialLabel(key, dial).toLowerCase()} ${shown}`)
   }
   return parts.join(' · ') || effect.family
 }

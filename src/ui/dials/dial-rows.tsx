@@ -123,11 +123,16 @@ export function NumberRow({ name, dial, value, onChange }: RowProps<NumberDial, 
         onChange(dial.default)
       }}
     >
-      {' '}
-      {/* prettier-ignore */}
       <div className="grid grid-cols-[minmax(0,1fr)_4.6rem] items-center gap-2">
         <Slider label={label} dial={dial} value={value} onChange={onChange} />
-        <ValueField label={label} value={value} unit={dial.unit} hard={dial.hard} step={dial.step} onChange={onChange} />
+        <ValueField
+          label={label}
+          value={value}
+          unit={dial.unit}
+          hard={dial.hard}
+          step={dial.step}
+          onChange={onChange}
+        />
       </div>
     </Row>
   )
@@ -147,19 +152,30 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
         onChange([...dial.default])
       }}
     >
-      {' '}
-      {/* prettier-ignore */}
       <details className="relative">
         <summary className="flex cursor-pointer list-none items-center gap-2" title={dial.hint}>
-          <span className="h-5 w-10 rounded border border-base-content/25" style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }} />
-          <span className="text-xs text-base-content/60">{[r, g, b].map((v) => v.toFixed(2)).join('  ')}</span>
+          <span
+            className="h-5 w-10 rounded border border-base-content/25"
+            style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }}
+          />
+          <span className="text-xs text-base-content/60">
+            {[r, g, b].map((v) => v.toFixed(2)).join('  ')}
+          </span>
         </summary>
-        <div className="absolute right-0 z-20 mt-1 w-56 space-y-2 rounded border border-base-content/20 bg-base-100 p-3 shadow-xl" onPointerDownCapture={() => { gesture.current = newGesture() }}> {/* prettier-ignore */}
+        <div
+          className="absolute right-0 z-20 mt-1 w-56 space-y-2 rounded border border-base-content/20 bg-base-100 p-3 shadow-xl"
+          onPointerDownCapture={() => {
+            gesture.current = newGesture()
+          }}
+        >
           <RgbColorPicker
             style={{ width: '100%', height: 130 }}
             color={{ r: code(r), g: code(g), b: code(b) }}
             onChange={(c) => {
-              onChange([c.r, c.g, c.b].map((v) => Number((srgbToLinear(v / 255) * brightest).toFixed(4))), gesture.current)
+              onChange(
+                [c.r, c.g, c.b].map((v) => Number((srgbToLinear(v / 255) * brightest).toFixed(4))),
+                gesture.current,
+              )
             }}
           />
           <input
@@ -185,7 +201,10 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
                 hard={[0, 1e6]}
                 step={0.01}
                 onChange={(next, g2) => {
-                  onChange(value.map((v, c) => (c === i ? next : v)), g2)
+                  onChange(
+                    value.map((v, c) => (c === i ? next : v)),
+                    g2,
+                  )
                 }}
               />
             ))}
@@ -206,11 +225,22 @@ function PointRow({ name, dial, value, onChange }: RowProps<PointDial, readonly 
         onChange([...dial.default])
       }}
     >
-      {' '}
-      {/* prettier-ignore */}
       <div className="grid grid-cols-2 gap-2">
         {['x', 'y'].map((axis, i) => (
-          <ValueField key={axis} label={`${dialLabel(name, dial)} ${axis}`} value={value[i] ?? 0} unit="px" hard={[-1e5, 1e5]} step={1} onChange={(next, gesture) => { onChange(value.map((v, c) => (c === i ? next : v)), gesture) }} /> /* prettier-ignore */
+          <ValueField
+            key={axis}
+            label={`${dialLabel(name, dial)} ${axis}`}
+            value={value[i] ?? 0}
+            unit="px"
+            hard={[-1e5, 1e5]}
+            step={1}
+            onChange={(next, gesture) => {
+              onChange(
+                value.map((v, c) => (c === i ? next : v)),
+                gesture,
+              )
+            }}
+          />
         ))}
       </div>
     </Row>
@@ -227,9 +257,15 @@ function ChoiceRow({ name, dial, value, onChange }: RowProps<ChoiceDial, string>
         onChange(dial.default)
       }}
     >
-      {' '}
-      {/* prettier-ignore */}
-      <select aria-label={dialLabel(name, dial)} title={dial.hint} className="select select-xs w-full" value={value} onChange={(e) => { onChange(e.target.value) }}> {/* prettier-ignore */}
+      <select
+        aria-label={dialLabel(name, dial)}
+        title={dial.hint}
+        className="select select-xs w-full"
+        value={value}
+        onChange={(e) => {
+          onChange(e.target.value)
+        }}
+      >
         {Object.entries(dial.options).map(([option, text]) => (
           <option key={option} value={option}>
             {text}
@@ -250,10 +286,16 @@ function FlagRow({ name, dial, value, onChange }: RowProps<FlagDial, boolean>) {
         onChange(dial.default)
       }}
     >
-      {' '}
-      {/* prettier-ignore */}
-      <input type="checkbox" aria-label={dialLabel(name, dial)} title={dial.hint} className="toggle toggle-xs toggle-primary" checked={value} onChange={(e) => { onChange(e.target.checked) }} />{' '}
-      {/* prettier-ignore */}
+      <input
+        type="checkbox"
+        aria-label={dialLabel(name, dial)}
+        title={dial.hint}
+        className="toggle toggle-xs toggle-primary"
+        checked={value}
+        onChange={(e) => {
+          onChange(e.target.checked)
+        }}
+      />
     </Row>
   )
 }

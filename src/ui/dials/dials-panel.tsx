@@ -12,7 +12,7 @@ import {
   setFeed,
 } from '../../core/comp/edits.ts'
 import { settingAt } from '../../core/comp/animation.ts'
-import type { FeedLink, Lane, Link, Step } from '../../core/comp/schema.ts'
+import type { FeedLink, Lane, Step } from '../../core/comp/schema.ts'
 import { dialLabel, number, type DialValue } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { sourceNote, sourceTitle } from '../desk/source-name.ts'
@@ -43,7 +43,8 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const { edit, set } = store.getState()
   const effect = findEffect(step.effect)
   const title = stepTitle(step)
-  const value = (key: string): DialValue => settingAt(step.dials[key] ?? effect!.dials[key]!.default as never, frame) // prettier-ignore
+  const value = (key: string): DialValue =>
+    settingAt(step.dials[key] ?? (effect!.dials[key]!.default as never), frame)
   const change = (key: string) => (next: DialValue, gesture?: string) => {
     edit(
       `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
@@ -83,8 +84,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
                 }),
               )
             }}
-          />{' '}
-          {/* prettier-ignore */}
+          />
         </label>
       </div>
       {problem && (
@@ -133,7 +133,14 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           dial={amountDial}
           value={settingAt(step.amount, frame) as number}
           onChange={(next, gesture) => {
-            edit(`${title}: amount`, (c) => editStep(c, step.id, (s) => { s.amount = next as number }), gesture && `${step.id} amount ${gesture}`) // prettier-ignore
+            edit(
+              `${title}: amount`,
+              (c) =>
+                editStep(c, step.id, (s) => {
+                  s.amount = next as number
+                }),
+              gesture && `${step.id} amount ${gesture}`,
+            )
           }}
         />
       </div>
@@ -158,7 +165,12 @@ function LaneDials({ lane }: { lane: Lane }) {
   const { edit, set } = store.getState()
   const { source } = lane
   const setSource = (link: FeedLink | undefined) => {
-    if (link) edit(`Source of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.source = link.from })) // prettier-ignore
+    if (link)
+      edit(`Source of ${lane.name}`, (c) =>
+        editLane(c, lane.id, (l) => {
+          l.source = link.from
+        }),
+      )
   }
   return (
     <>
@@ -186,17 +198,29 @@ function LaneDials({ lane }: { lane: Lane }) {
                 gesture && `${lane.id} colour ${gesture}`,
               )
             }}
-          />{' '}
-          {/* prettier-ignore */}
-          <NumberRow name="alpha" dial={{ ...opacityDial, hint: 'How much the colour covers.' }} value={source.alpha} onChange={(next, gesture) => { edit(`Alpha of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { if (l.source.type === 'colour') l.source.alpha = next as number }), gesture && `${lane.id} alpha ${gesture}`) }} />{' '}
-          {/* prettier-ignore */}
+          />
+          <NumberRow
+            name="alpha"
+            dial={{ ...opacityDial, hint: 'How much the colour covers.' }}
+            value={source.alpha}
+            onChange={(next, gesture) => {
+              edit(
+                `Alpha of ${lane.name}`,
+                (c) =>
+                  editLane(c, lane.id, (l) => {
+                    if (l.source.type === 'colour') l.source.alpha = next as number
+                  }),
+                gesture && `${lane.id} alpha ${gesture}`,
+              )
+            }}
+          />
         </div>
       ) : (
         <div className="flex">
           <LinkChip
             label="source"
             hint="The picture this lane begins with."
-            link={{ from: source as Link }}
+            link={{ from: source }}
             without="nothing"
             laneId={lane.id}
             isMatte={false}
@@ -209,7 +233,14 @@ function LaneDials({ lane }: { lane: Lane }) {
         dial={opacityDial}
         value={typeof lane.join.opacity === 'number' ? lane.join.opacity : 1}
         onChange={(next, gesture) => {
-          edit(`Opacity of ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.join.opacity = next as number }), gesture && `${lane.id} opacity ${gesture}`) // prettier-ignore
+          edit(
+            `Opacity of ${lane.name}`,
+            (c) =>
+              editLane(c, lane.id, (l) => {
+                l.join.opacity = next as number
+              }),
+            gesture && `${lane.id} opacity ${gesture}`,
+          )
         }}
       />
       <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>

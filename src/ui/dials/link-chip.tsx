@@ -28,21 +28,21 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
   }
   const value = link ? encode(link.from) : ''
   const fits = (kind: string) => isMatte || !dataKinds.some((k) => k === kind)
-  const options = [
+  const options: { group: string; links: { text: string; link: Link }[] }[] = [
     ...Object.entries(media).map(([ref, m]) => ({
       group: m.name,
       links: m.passes
         .filter((p) => fits(p.kind))
         .map((p) => ({
           text: `${m.name} · ${p.name}`,
-          link: { type: 'pass', media: ref, pass: p.name } as Link,
+          link: { type: 'pass', media: ref, pass: p.name },
         })),
     })),
     {
       group: 'Lanes',
       links: lanes
         .filter((l) => l.id !== laneId)
-        .map((l) => ({ text: `tap of ${l.name}`, link: { type: 'tap', lane: l.id } as Link })),
+        .map((l) => ({ text: `tap of ${l.name}`, link: { type: 'tap', lane: l.id } })),
     },
   ]
   const isKnown = options.some((g) => g.links.some((l) => encode(l.link) === value))
@@ -61,8 +61,6 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
           choose(e.target.value)
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         <option value="">{without}</option>
         {link && !isKnown && <option value={value}>missing</option>}
         {options.map(({ group, links }) => (
@@ -85,8 +83,6 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
             onChange({ ...link, invert: !link.invert })
           }}
         >
-          {' '}
-          {/* prettier-ignore */}
           inv
         </button>
       )}
@@ -100,8 +96,6 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
             onChange(undefined)
           }}
         >
-          {' '}
-          {/* prettier-ignore */}
           <Unlink size={12} aria-hidden />
         </button>
       )}

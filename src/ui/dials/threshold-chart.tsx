@@ -2,14 +2,14 @@
 
 import { LineChart } from 'echarts/charts'
 import { GridComponent } from 'echarts/components'
-import { init, use, type ECharts } from 'echarts/core'
+import { init, use as register, type ECharts } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { newGesture } from './value-field.tsx'
 
-use([LineChart, GridComponent, CanvasRenderer])
+register([LineChart, GridComponent, CanvasRenderer])
 
 const [lowStops, highStops] = [-8, 6]
 const chartHeight = 92

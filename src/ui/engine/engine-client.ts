@@ -55,7 +55,7 @@ export class EngineClient {
         `The engine stopped (${event.message}). Reload the page to start it again; your work is saved.`,
       )
     }
-    const newest = this.newest.buffer as SharedArrayBuffer
+    const newest = this.newest.buffer
     this.post({ type: 'start', memory, control, hands: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
   }
 
@@ -132,7 +132,7 @@ export class EngineClient {
   private ask<T>(request: (id: number) => EngineRequest): Promise<T> {
     const id = this.nextId++
     return new Promise<T>((resolve) => {
-      this.waiting.set(id, resolve as (value: never) => void)
+      this.waiting.set(id, resolve)
       this.post(request(id))
     })
   }

@@ -91,12 +91,27 @@ export function PicturePanel() {
           onChoose={(mode) => {
             set({ viewMode: mode })
           }}
-        />{' '}
-        {/* prettier-ignore */}
-        <Choices label="Channel" options={displayChannels.map((c) => [c, channelNames[c]] as const)} value={channel} onChoose={(next) => { set({ channel: next }) }} />{' '}
-        {/* prettier-ignore */}
-        <label className="flex cursor-pointer items-center gap-1.5 text-base-content/70" title="Shows a checker where the picture is see-through">
-          <input type="checkbox" className="checkbox checkbox-xs" checked={isCheckered} onChange={(e) => { set({ isCheckered: e.target.checked }) }} /> {/* prettier-ignore */}
+        />
+        <Choices
+          label="Channel"
+          options={displayChannels.map((c) => [c, channelNames[c]] as const)}
+          value={channel}
+          onChoose={(next) => {
+            set({ channel: next })
+          }}
+        />
+        <label
+          className="flex cursor-pointer items-center gap-1.5 text-base-content/70"
+          title="Shows a checker where the picture is see-through"
+        >
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={isCheckered}
+            onChange={(e) => {
+              set({ isCheckered: e.target.checked })
+            }}
+          />
           Checker
         </label>
         <label
@@ -122,8 +137,7 @@ export function PicturePanel() {
           <span className={`w-9 text-right ${exposure === 0 ? '' : 'text-accent'}`}>
             {exposure > 0 ? '+' : ''}
             {exposure.toFixed(1)}
-          </span>{' '}
-          {/* prettier-ignore */}
+          </span>
         </label>
         <button
           type="button"

@@ -67,7 +67,16 @@ export function PictureView({
     const box = frame.current
     if (box) place(Math.min((box.clientWidth - 16) / width, (box.clientHeight - 12) / height), true)
   }, [place, width, height])
-  useImperativeHandle(ref, () => ({ fit, fullSize: () => { place(1 / devicePixelRatio, false) } }), [fit, place]) // prettier-ignore
+  useImperativeHandle(
+    ref,
+    () => ({
+      fit,
+      fullSize: () => {
+        place(1 / devicePixelRatio, false)
+      },
+    }),
+    [fit, place],
+  )
 
   useLayoutEffect(() => {
     const box = frame.current

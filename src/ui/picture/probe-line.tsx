@@ -43,9 +43,12 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
   }, [engine, store, place, onPicture])
 
   useEffect(() => {
-    const timer = setTimeout(() => {
-      setIsSlow(isBusy)
-    }, isBusy ? 150 : 0) // prettier-ignore
+    const timer = setTimeout(
+      () => {
+        setIsSlow(isBusy)
+      },
+      isBusy ? 150 : 0,
+    )
     return () => {
       clearTimeout(timer)
     }

@@ -155,8 +155,7 @@ export function RendersPanel() {
                 onChange={() => {
                   toggle(format)
                 }}
-              />{' '}
-              {/* prettier-ignore */}
+              />
               {formatNames[format]}
             </label>
           ))}

@@ -19,8 +19,6 @@ export function ConflictNotice({ savedAt, onKeepMine }: { savedAt: string; onKee
           window.location.reload()
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         Show theirs
       </button>
       <button type="button" className="btn btn-xs" onClick={onKeepMine}>
@@ -52,8 +50,6 @@ export function FailureNotice({ notes }: { notes: readonly string[] }) {
               setIsNoted(true)
             }}
           >
-            {' '}
-            {/* prettier-ignore */}
             <X size={14} aria-hidden />
           </button>
         </div>

@@ -48,11 +48,20 @@ function toggleSelected(store: ShotStore): void {
   const { comp, selection, edit } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   if (place) {
-    edit(`Switch ${stepTitle(place.step)} ${place.step.on ? 'off' : 'on'}`, (c) => editStep(c, place.step.id, (s) => { s.on = !s.on })) // prettier-ignore
+    edit(`Switch ${stepTitle(place.step)} ${place.step.on ? 'off' : 'on'}`, (c) =>
+      editStep(c, place.step.id, (s) => {
+        s.on = !s.on
+      }),
+    )
     return
   }
   const lane = comp.lanes.find((l) => l.id === selection?.lane)
-  if (lane) edit(`${lane.muted ? 'Unmute' : 'Mute'} ${lane.name}`, (c) => editLane(c, lane.id, (l) => { l.muted = !l.muted })) // prettier-ignore
+  if (lane)
+    edit(`${lane.muted ? 'Unmute' : 'Mute'} ${lane.name}`, (c) =>
+      editLane(c, lane.id, (l) => {
+        l.muted = !l.muted
+      }),
+    )
 }
 
 const isTyping = (target: EventTarget | null) =>

@@ -59,12 +59,10 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
 
   useEffect(() => {
     if (!window.crossOriginIsolated) {
-      store
-        .getState()
-        .set({
-          failure:
-            'This page is not isolated, so the engine can not start. Open Zafiro by the address that npm start printed.',
-        })
+      store.getState().set({
+        failure:
+          'This page is not isolated, so the engine can not start. Open Zafiro by the address that npm start printed.',
+      })
       return
     }
     const client = new EngineClient({
@@ -83,7 +81,6 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       },
     })
     const stop = connect(store, client)
-    // eslint-disable-next-line react-hooks/set-state-in-effect -- workers exist in the browser only
     setEngine(client)
     return () => {
       stop()
@@ -118,8 +115,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
           onRender={() => {
             setTab('renders')
           }}
-        />{' '}
-        {/* prettier-ignore */}
+        />
         {saveState.type === 'conflict' && (
           <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
         )}

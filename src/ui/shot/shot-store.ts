@@ -2,7 +2,7 @@ import { temporal } from 'zundo'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
-import type { Comp } from '../../core/comp/schema.ts'
+import type { Comp, Lane } from '../../core/comp/schema.ts'
 import type { PlanProblem } from '../../core/engine/plan.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../engine/messages.ts'
@@ -48,8 +48,10 @@ type Tracked = Pick<ShotState, 'comp' | 'editName'>
 /** The state of an opened shot. Only the comp can be undone; looking and selecting can not. */
 export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
   let lastGesture: string | undefined
-  const first =
-    initial.comp.lanes.findLast((l) => l.source.type === 'pass' && !l.muted) ?? initial.comp.lanes.at(-1)
+  // The lane with the most passes behind it is the one that work begins on.
+  const passes = ({ source }: Lane) =>
+    source.type === 'pass' ? (initial.media[source.media]?.passes.length ?? 0) : 0
+  const first = initial.comp.lanes.toSorted((a, b) => passes(b) - passes(a))[0]
   const store = createStore<ShotState>()(
     temporal(
       (set, get) => ({

@@ -85,8 +85,6 @@ export function TopBar({
             go(frame - 1)
           }}
         >
-          {' '}
-          {/* prettier-ignore */}
           <ChevronLeft size={15} aria-hidden />
         </button>
         <span className="text-base-content/70">
@@ -101,8 +99,6 @@ export function TopBar({
             go(frame + 1)
           }}
         >
-          {' '}
-          {/* prettier-ignore */}
           <ChevronRight size={15} aria-hidden />
         </button>
       </div>
@@ -115,8 +111,6 @@ export function TopBar({
           undo()
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         <Undo2 size={15} aria-hidden /> Undo
       </button>
       <button
@@ -128,8 +122,6 @@ export function TopBar({
           redo()
         }}
       >
-        {' '}
-        {/* prettier-ignore */}
         <Redo2 size={15} aria-hidden /> Redo
       </button>
       <a

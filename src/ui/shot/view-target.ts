@@ -16,7 +16,10 @@ export function lightStep(comp: Comp, selection: Selection | undefined): string 
 
 /** The comp as it was before what is selected: without that step, without a lane's steps, or without any. */
 export function compBefore(comp: Comp, selection: Selection | undefined): Comp {
-  if (selection?.step) return editStep(comp, selection.step, (step) => { step.on = false }) // prettier-ignore
+  if (selection?.step)
+    return editStep(comp, selection.step, (step) => {
+      step.on = false
+    })
   if (selection && selection.lane !== masterId)
     return editLane(comp, selection.lane, (lane) => {
       for (const step of lane.steps) step.on = false

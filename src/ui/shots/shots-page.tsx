@@ -62,7 +62,6 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
             >
               <div className="aspect-video bg-black">
                 {shot.hasThumbnail && (
-                  // eslint-disable-next-line @next/next/no-img-element -- a stored picture of fixed small size
                   <img src={`/api/shots/${shot.id}/thumbnail`} alt="" className="size-full object-cover" />
                 )}
               </div>
