@@ -51,6 +51,7 @@ export default tseslint.config(
       '@typescript-eslint/no-non-null-assertion': 'off',
       '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true }],
       '@typescript-eslint/unbound-method': 'off',
+      'prefer-const': ['error', { destructuring: 'all' }],
     },
   },
   {

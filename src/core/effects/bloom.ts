@@ -81,10 +81,10 @@ export default defineEffect({
     }),
   },
   support: () => 'frame',
-  apply({ out, picture, feeds, dials, kernels, store }) {
+  apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const { threshold, tint, saturation, strength } = dials
     kernels.brightPass(out, feeds.light ?? picture, threshold, dials.knee * threshold, dials.ceiling)
-    spreadLight(out, out, dials.reach / radius95, (dials.tightness - 0.5) * 4, { kernels, store })
+    spreadLight(out, out, dials.reach / radius95, (dials.tightness - 0.5) * 4, reduction, { kernels, store })
     const shaded = hueSaturationMatrix(0, saturation, strength)
     kernels.colourMatrix(
       out,

@@ -19,6 +19,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly feeds: Readonly<Partial<Record<F, Picture>>>
   readonly dials: Values<D>
   readonly frame: number
+  /** How much smaller than the full frame the pictures are: 1, 2, 4. Dials in px are scaled already. */
+  readonly reduction: number
 }
 
 export interface Effect<
@@ -57,7 +59,7 @@ export const lightDials = {
   join: choice({
     default: 'add',
     options: { add: 'Add', screen: 'Screen' },
-    label: 'Meets the picture by',
+    label: 'Join',
     hint: 'Add is how light behaves. Screen holds values under display white, for pictures that must not clip.',
   }),
   coverAlpha: flag({

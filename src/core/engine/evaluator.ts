@@ -44,6 +44,8 @@ export class Evaluator {
   /** In order of use, oldest first. */
   private readonly kept = new Map<string, Kept>()
   private keptBytes = 0
+  /** What the plan that was loaded last builds on. */
+  private held: Kept[] = []
   private readonly replacedIn = new Map<string, number>()
   /** How often a picture was computed rather than found. */
   computed = 0
@@ -54,28 +56,39 @@ export class Evaluator {
     private readonly budgetBytes: number,
   ) {}
 
-  /** Loads the passes a plan needs and does not have yet. Rejects with what the loading says. */
+  /**
+   * Loads the passes a plan needs and does not have yet. What the plan builds on is held until the next call, so that
+   * a small budget can not take it away before it is used. Rejects with what the loading says.
+   */
   async load(comp: Comp, node: PlanNode): Promise<void> {
+    for (const entry of this.held) entry.pins--
+    this.held = []
+    const hold = (entry: Kept) => {
+      entry.pins++
+      this.held.push(entry)
+    }
     const missing = new Map<string, PlanNode>()
     const seen = new Set<PlanNode>()
     const visit = (n: PlanNode) => {
-      if (seen.has(n) || this.kept.has(n.key)) return
+      if (seen.has(n)) return
       seen.add(n)
-      if (n.load) missing.set(n.key, n)
-      n.inputs.forEach(visit)
+      const entry = this.kept.get(n.key)
+      if (entry) hold(entry)
+      else if (n.load) missing.set(n.key, n)
+      else n.inputs.forEach(visit)
     }
     visit(node)
     await Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
         const block = await this.loadPass(ref)
-        if (this.kept.has(n.key)) return
         const channels = ref.pass.channels.length === 1 ? 1 : 4
-        const place = () =>
-          placePass(block, workArea(comp, 1), channels, ref.pass.kind === 'depth', this.workshop)
-        const { picture, replaced } = this.withRoom(place)
+        const isDepth = ref.pass.kind === 'depth'
+        const { picture, replaced } = this.withRoom(() =>
+          placePass(block, workArea(comp, 1), channels, isDepth, this.workshop),
+        )
         if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
-        this.keep(n.key, picture)
+        hold(this.keep(n.key, picture))
       }),
     )
   }
@@ -147,15 +160,15 @@ export class Evaluator {
     }
   }
 
-  private keep(key: string, picture: Picture): void {
+  private keep(key: string, picture: Picture): Kept {
     const bytes = picture.data.byteLength
-    this.kept.set(key, { picture, bytes, pins: 0 })
+    // Pinned for the moment: a budget smaller than one picture must not drop what is being returned.
+    const newest: Kept = { picture, bytes, pins: 1 }
+    this.kept.set(key, newest)
     this.keptBytes += bytes
-    // The newest is pinned for the moment: a budget smaller than one picture must not drop what is being returned.
-    const newest = this.kept.get(key)!
-    newest.pins++
     this.trim(this.budgetBytes)
     newest.pins--
+    return newest
   }
 
   private trim(budget: number): void {

@@ -261,7 +261,7 @@ class Planner {
         return undefined
       }
     }
-    const { frame } = this
+    const { frame, reduction } = this
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
     return node(
       what,
@@ -269,7 +269,15 @@ class Planner {
       ([src, ...fed], workshop) => {
         const out = workshop.store.take(src!.width, src!.height, 4)
         const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
-        effect.apply({ ...workshop, out, picture: src!, feeds: byName, dials: dials as never, frame })
+        effect.apply({
+          ...workshop,
+          out,
+          picture: src!,
+          feeds: byName,
+          dials: dials as never,
+          frame,
+          reduction,
+        })
         return out
       },
       { stepId: step.id },

@@ -151,7 +151,7 @@ export const plainKernels: Kernels = {
     const value = new Float32Array(bits.buffer)
     const code = (v: number) => {
       value[0] = Math.min(1 - 2 ** -24, Math.max(2 ** -13, v))
-      return table[(bits[0]! - 0x39000000) >>> 15]!
+      return table[(bits[0]! - 0x39000000) >>> 14]!
     }
     for (let p = 0; p < src.width * src.height; p++) {
       const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]

@@ -89,26 +89,33 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
  * Spreads light as a sum of Gaussians whose widths double, black outside: `out` = Σ wₗ · G(σₗ) * src with Σ wₗ = 1,
  * so the energy of the light is kept. `out` may be `src`.
  *
- * widest  standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
- * tight   share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
+ * widest     standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
+ * tight      share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
+ * reduction  how much smaller than the full frame the picture is: widths that only the full frame resolves keep
+ *            their share, so that a proxy looks like the full picture
  */
 export function spreadLight(
   out: Picture,
   src: Picture,
   widest: number,
   tight: number,
+  reduction: number,
   workshop: Workshop,
 ): void {
   const { kernels, store } = workshop
-  const octaves = (level: number) => Math.log2(widest / pyramidSigma(level))
+  const sigma = (level: number) => (level > 0 ? pyramidSigma(level) : pyramidSigma(1) * 2 ** (level - 1))
+  const octaves = (level: number) => Math.log2(widest / sigma(level))
+  const clamp = (v: number) => Math.min(1, Math.max(0, v))
+  // A level fades in over one doubling of `widest`.
+  const share = (level: number) => clamp(octaves(level) + 0.5) * 2 ** (tight * octaves(level))
   const most = Math.max(1, Math.ceil(Math.log2(Math.max(src.width, src.height))))
   let count = 1
-  while (count < most && octaves(count + 1) > -1) count++
-  // A level fades in over one doubling of `widest`; below the first level's width the unspread light takes over.
-  const weights = Array.from({ length: count + 1 }, (_, level) => {
-    if (level === 0) return Math.min(1, Math.max(0, -octaves(1)))
-    return Math.min(1, Math.max(0, octaves(level) + 1)) * 2 ** (tight * octaves(level))
-  })
+  while (count < most && octaves(count + 1) > -0.5) count++
+  const finest = 1 - Math.log2(reduction)
+  // Below the finest width the unspread light takes over, as do widths finer than these pixels.
+  let unspread = clamp(0.5 - octaves(finest))
+  for (let level = finest; level <= 0; level++) unspread += share(level)
+  const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
   const sum = weights.reduce((a, b) => a + b)
   const levels = descend(src, count, 'black', workshop)
   for (let level = count - 1; level >= 0; level--) {

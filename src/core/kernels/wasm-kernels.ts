@@ -8,8 +8,9 @@ const joinFunctions = { over: 'joinOver', plus: 'joinPlus', screen: 'joinScreen'
 
 /** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
 export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
-  const tableAt = store.takeBytes(3328)
-  new Uint8Array(store.memory.buffer, tableAt, 3328).set(displayTable())
+  const table = displayTable()
+  const tableAt = store.takeBytes(table.length)
+  new Uint8Array(store.memory.buffer, tableAt, table.length).set(table)
 
   const run = (name: Parameters<Crew['run']>[0], out: Picture, ...args: number[]) => {
     crew.run(name, args, out.height, out.width * 4)

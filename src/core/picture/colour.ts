@@ -38,13 +38,13 @@ export function hexToLinear(hex: string): [number, number, number] | undefined {
 
 /**
  * The table the display kernels look 8-bit sRGB codes up in: entry i stands for the floats whose bits begin at
- * 0x39000000 + i·2^15 (2^-13 … 1, 256 entries an octave) and holds the code of the middle of that span.
+ * 0x39000000 + i·2^14 (2^-13 … 1, 512 entries an octave) and holds the code of the middle of that span.
  */
 export function displayTable(): Uint8Array {
   const bits = new Uint32Array(1)
   const value = new Float32Array(bits.buffer)
-  return Uint8Array.from({ length: 3328 }, (_, i) => {
-    bits[0] = 0x39000000 + i * 0x8000 + 0x4000
+  return Uint8Array.from({ length: 6656 }, (_, i) => {
+    bits[0] = 0x39000000 + i * 0x4000 + 0x2000
     return Math.round(linearToSrgb(value[0]!) * 255)
   })
 }

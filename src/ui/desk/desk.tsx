@@ -38,7 +38,7 @@ function Row({
   return (
     <>
       {head}
-      <div className="flex min-w-0 items-center overflow-x-auto py-1 [scrollbar-width:thin]">
+      <div className="flex min-w-0 items-center overflow-x-auto py-[1px] [scrollbar-width:thin]">
         {source}
         {steps.map((step, i) => (
           <Fragment key={step.id}>

@@ -20,7 +20,7 @@ export function Thumbnail({ of, isDim = false }: { of: string; isDim?: boolean }
     <canvas
       ref={canvas}
       aria-hidden
-      className={`h-10 w-[4.44rem] shrink-0 bg-black object-contain ${isDim ? 'opacity-40' : ''}`}
+      className={`h-[2.4rem] w-[4.26rem] shrink-0 bg-black object-contain ${isDim ? 'opacity-40' : ''}`}
     />
   )
 }

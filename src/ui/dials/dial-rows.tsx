@@ -43,7 +43,7 @@ function Row({
   const label = dialLabel(name, dial)
   return (
     <div
-      className="grid min-h-7 grid-cols-[6.2rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
+      className="grid min-h-6.5 grid-cols-[6.2rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
       data-dial={name}
     >
       <span className="truncate text-base-content/85" title={dial.hint}>

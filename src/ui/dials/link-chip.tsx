@@ -5,6 +5,8 @@ import { dataKinds } from '../../core/comp/media.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
 import { useShot } from '../shot/shot-context.tsx'
 
+const passLink = (media: string, pass: string): Link => ({ type: 'pass', media, pass })
+const tapLink = (lane: string): Link => ({ type: 'tap', lane })
 const encode = (link: Link) => JSON.stringify(link)
 
 interface LinkChipProps {
@@ -35,14 +37,14 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
         .filter((p) => fits(p.kind))
         .map((p) => ({
           text: `${m.name} · ${p.name}`,
-          link: { type: 'pass', media: ref, pass: p.name },
+          link: passLink(ref, p.name),
         })),
     })),
     {
       group: 'Lanes',
       links: lanes
         .filter((l) => l.id !== laneId)
-        .map((l) => ({ text: `tap of ${l.name}`, link: { type: 'tap', lane: l.id } })),
+        .map((l) => ({ text: `tap of ${l.name}`, link: tapLink(l.id) })),
     },
   ]
   const isKnown = options.some((g) => g.links.some((l) => encode(l.link) === value))

@@ -12,7 +12,7 @@ import { newGesture } from './value-field.tsx'
 register([LineChart, GridComponent, CanvasRenderer])
 
 const [lowStops, highStops] = [-8, 6]
-const chartHeight = 92
+const chartHeight = 84
 const axisHeight = 18
 
 /** Luminance of what a step takes its light from, in stops, with the threshold as a mark to drag. */
@@ -151,7 +151,7 @@ export function ThresholdChart({
   }
 
   return (
-    <div className="relative overflow-hidden rounded bg-base-300" style={{ height: chartHeight }}>
+    <div className="relative shrink-0 overflow-hidden rounded bg-base-300" style={{ height: chartHeight }}>
       <div ref={holder} className="absolute inset-0" aria-hidden />
       <div
         role="slider"

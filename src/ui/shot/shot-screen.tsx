@@ -121,7 +121,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         )}
         <FailureNotice notes={shot.notes} />
         <Group orientation="vertical" className="min-h-0 flex-1">
-          <Panel defaultSize="61%" minSize="30%">
+          <Panel defaultSize="60%" minSize="30%">
             <Group orientation="horizontal">
               <Panel defaultSize="73%" minSize="40%">
                 <PicturePanel />
@@ -133,7 +133,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
             </Group>
           </Panel>
           <Separator className="h-1 bg-base-300 hover:bg-primary" />
-          <Panel defaultSize="39%" minSize="15%">
+          <Panel defaultSize="40%" minSize="15%">
             {tab === 'desk' ? <Desk /> : <RendersPanel />}
           </Panel>
         </Group>

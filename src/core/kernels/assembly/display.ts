@@ -4,7 +4,7 @@ function codes(linear: v128, table: usize): u32 {
   const lowest = reinterpret<f32>(0x39000000) // 2^-13, below which the code is 0
   const highest = reinterpret<f32>(0x3f7fffff)
   const clipped = f32x4.pmin(f32x4.splat(highest), f32x4.pmax(f32x4.splat(lowest), linear))
-  const index = i32x4.shr_u(i32x4.sub(clipped, i32x4.splat(0x39000000)), 15)
+  const index = i32x4.shr_u(i32x4.sub(clipped, i32x4.splat(0x39000000)), 14)
   const r = load<u8>(table + (i32x4.extract_lane(index, 0) as usize)) as u32
   const g = load<u8>(table + (i32x4.extract_lane(index, 1) as usize)) as u32
   const b = load<u8>(table + (i32x4.extract_lane(index, 2) as usize)) as u32

@@ -1,0 +1,87 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver'
+import { Options, ServiceBuilder } from 'selenium-webdriver/chrome.js'
+
+export const home = process.env['ZAFIRO_TEST_HOME'] ?? '.zafiro/test/app'
+
+/** Zafiro as `npm start` starts it, with a data folder of its own. */
+export interface App {
+  readonly address: string
+  readonly process: ChildProcess
+  stop(): Promise<void>
+}
+
+/** Starts and waits for the line that names the address. Rejects with the output when it ends before. */
+export async function startApp(args: readonly string[] = []): Promise<App> {
+  const child = spawn(process.execPath, ['scripts/start.mjs', '--home', home, ...args], {
+    env: { ...process.env, ZAFIRO_DEMO_SIZE: '480x270' },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  })
+  let output = ''
+  const address = await new Promise<string>((resolve, reject) => {
+    const read = (data: Buffer) => {
+      output += data.toString()
+      const found = /Zafiro is (?:ready|running already): (\S+)/.exec(output)?.[1]
+      if (found) resolve(found)
+    }
+    child.stdout.on('data', read)
+    child.stderr.on('data', read)
+    child.on('exit', () => {
+      reject(new Error(`npm start ended:\n${output}`))
+    })
+  })
+  const stop = () =>
+    new Promise<void>((resolve) => {
+      if (child.exitCode !== null) resolve()
+      child.on('exit', () => {
+        resolve()
+      })
+      child.kill('SIGINT')
+    })
+  return { address, process: child, stop }
+}
+
+/** Headless Chromium with a page of exactly 1280 × 800. */
+export async function openBrowser(): Promise<WebDriver> {
+  const options = new Options()
+  options.setChromeBinaryPath('/usr/bin/chromium')
+  options.addArguments(
+    '--headless=new', '--no-sandbox', '--disable-dev-shm-usage', '--window-size=1280,800', '--hide-scrollbars', '--no-first-run',
+    '--disable-background-networking', '--disable-component-update', '--disable-sync',
+  ) // prettier-ignore
+  const service = new ServiceBuilder('/usr/bin/chromedriver')
+  const driver = await new Builder()
+    .forBrowser('chrome')
+    .setChromeOptions(options)
+    .setChromeService(service)
+    .build()
+  const metrics = { width: 1280, height: 800, deviceScaleFactor: 1, mobile: false }
+  await (
+    driver as unknown as { sendDevToolsCommand(name: string, value: object): Promise<void> }
+  ).sendDevToolsCommand('Emulation.setDeviceMetricsOverride', metrics)
+  return driver
+}
+
+export function find(driver: WebDriver, css: string): Promise<WebElement> {
+  return driver.wait(until.elementLocated(By.css(css)), 20_000, `nothing fits ${css}`)
+}
+
+/** Waits until something about the page holds. */
+export async function waitFor<T>(
+  driver: WebDriver,
+  what: string,
+  get: () => Promise<T | undefined | false>,
+): Promise<T> {
+  let found: T | undefined | false
+  await driver.wait(
+    async () => {
+      found = await get().catch(() => undefined)
+      return found !== undefined && found !== false
+    },
+    20_000,
+    `waited in vain for ${what}`,
+  )
+  return found as T
+}
+
+export const textOf = async (driver: WebDriver, css: string) => (await find(driver, css)).getText()

@@ -1,0 +1,400 @@
+import { execFileSync } from 'node:child_process'
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:net'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { By, Key, type WebDriver } from 'selenium-webdriver'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { openMediaFile } from '../src/server/media/media-file.ts'
+import { find, home, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
+
+let app: App
+let driver: WebDriver
+
+beforeAll(async () => {
+  rmSync(home, { recursive: true, force: true })
+  app = await startApp()
+  driver = await openBrowser()
+})
+afterAll(async () => {
+  await driver.quit()
+  await app.stop()
+})
+
+/** The picture is settled when the last serial stays and no thumbnail is awaited. */
+const settled = () =>
+  waitFor(
+    driver,
+    'a picture at full size',
+    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-reduction')) === '1',
+  )
+const saved = () =>
+  waitFor(driver, 'the save', async () =>
+    (await textOf(driver, '[data-testid=save-state]')).startsWith('saved'),
+  )
+const values = async () => {
+  const text = await textOf(driver, '[data-testid=probe-values]')
+  return (text.match(/-?\d+\.\d+/g) ?? []).map(Number)
+}
+/** Puts the pointer on a pixel of the picture, given in parts of its size. */
+const point = async (x: number, y: number) => {
+  const canvas = await find(driver, '[data-testid=picture]')
+  const { width, height } = await canvas.getRect()
+  await driver
+    .actions()
+    .move({ origin: canvas, x: Math.round((x - 0.5) * width), y: Math.round((y - 0.5) * height) })
+    .perform()
+}
+const threshold = async () =>
+  Number(await (await find(driver, 'input[aria-label="Threshold"]')).getAttribute('value'))
+
+describe('from the list of shots to a finished frame', () => {
+  test('the demo shot opens and shows its picture', async () => {
+    await driver.get(app.address)
+    await (await find(driver, 'a[href="/shots/grottodemo01"]')).click()
+    await settled()
+    await point(0.4, 0.4)
+    await waitFor(driver, 'values under the pointer', async () => (await values()).length === 4)
+    expect(await textOf(driver, '[data-testid=probe]')).toMatch(/depth \d/)
+  })
+
+  test('bloom is added by what it does, from the keyboard, and fed by the emission pass', async () => {
+    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await driver.actions().sendKeys('/').perform()
+    await find(driver, 'dialog[open] input')
+    await driver.actions().sendKeys('soft light around', Key.ENTER).perform()
+    await find(driver, '[aria-label="Step Bloom"]')
+    const feed = await find(driver, 'select[aria-label="light feed"]')
+    for (const option of await feed.findElements(By.css('option')))
+      if ((await option.getText()) === 'grotto · emission') await option.click()
+    await saved()
+    expect(await textOf(driver, '[data-testid=share-caught]')).toMatch(/catches \d/)
+  })
+
+  test('dragging the threshold changes the pixel under the probe while it moves', async () => {
+    // Beside the bell's lamp, where only its glow reaches.
+    await point(0.385, 0.435)
+    await waitFor(driver, 'values', async () => (await values()).length === 4)
+    const before = await values()
+    const mark = await find(driver, '[aria-label="Threshold on the histogram"]')
+    const { width } = await mark.getRect()
+    const at = (x: number) => Math.round((x - 0.5) * width)
+    await driver
+      .actions()
+      .move({ origin: mark, x: at(0.57), y: 0 })
+      .press()
+      .move({ origin: mark, x: at(0.4), y: 0, duration: 120 })
+      .perform()
+    const during = await waitFor(driver, 'a brighter pixel during the drag', async () => {
+      const now = await values()
+      return now[0]! > before[0]! + 0.002 && now
+    })
+    await driver
+      .actions()
+      .move({ origin: mark, x: at(0.2), y: 0, duration: 120 })
+      .release()
+      .perform()
+    await waitFor(driver, 'a still brighter pixel', async () => (await values())[0]! > during[0]!)
+    expect(await threshold()).toBeLessThan(0.2)
+  })
+
+  test('one undo takes the whole drag back, redo brings it again', async () => {
+    const dragged = await threshold()
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    await waitFor(driver, 'the old threshold', async () => (await threshold()) === 1)
+    await driver
+      .actions()
+      .keyDown(Key.CONTROL)
+      .keyDown(Key.SHIFT)
+      .sendKeys('z')
+      .keyUp(Key.SHIFT)
+      .keyUp(Key.CONTROL)
+      .perform()
+    await waitFor(driver, 'the dragged threshold', async () => (await threshold()) === dragged)
+  })
+
+  test('light alone, channels and before show what they say', async () => {
+    await point(0.05, 0.05)
+    await driver.actions().sendKeys('l').perform()
+    await waitFor(driver, 'light without alpha', async () => (await values())[3] === 0)
+    await driver.actions().sendKeys('l').perform()
+    await waitFor(driver, 'the picture again', async () => (await values())[3] === 1)
+    await point(0.385, 0.435)
+    const withBloom = await waitFor(
+      driver,
+      'values',
+      async () => (await values())[0]! > 0 && (await values()),
+    )
+    await driver.actions().keyDown('\\').perform()
+    await waitFor(
+      driver,
+      'a darker pixel before the bloom',
+      async () => (await values())[0]! < withBloom[0]! - 0.002,
+    )
+    await driver.actions().keyUp('\\').perform()
+    await waitFor(driver, 'the picture again', async () => (await values())[0] === withBloom[0])
+  })
+
+  test('after a reload everything is as it was left', async () => {
+    await saved()
+    const kept = await threshold()
+    await driver.navigate().refresh()
+    await settled()
+    await (await find(driver, '[aria-label="Step Bloom"]')).click()
+    await waitFor(driver, 'the threshold', async () => (await threshold()) === kept)
+    expect(await (await find(driver, 'select[aria-label="light feed"]')).getAttribute('value')).toContain(
+      'emission',
+    )
+  })
+
+  test('a rendered EXR and PNG hold what the screen shows, read by OpenImageIO', async () => {
+    await point(0.385, 0.435)
+    await waitFor(driver, 'values', async () => (await values()).length === 4)
+    const [x, y] = (await textOf(driver, '[data-testid=probe]')).split(/[ ,\n]+/).map(Number) as [
+      number,
+      number,
+    ]
+    const shown = await values()
+    await (await find(driver, 'header .btn-primary')).click()
+    await (await find(driver, 'section[aria-label=Renders] button[type=submit]')).click()
+    await find(driver, '[data-testid=render-frame][data-state=done]')
+    const folder = join(home, 'renders', readdirSync(join(home, 'renders'))[0]!)
+    const exr = readdirSync(folder).find((f) => f.endsWith('.exr'))!
+    const dumped = execFileSync('oiiotool', ['--dumpdata', join(folder, exr)], {
+      encoding: 'utf8',
+      maxBuffer: 1 << 28,
+    })
+    const line = dumped.split('\n').find((l) => l.includes(`Pixel (${x}, ${y}):`))!
+    const written = line.split('):')[1]!.trim().split(/\s+/).map(Number)
+    // Half floats keep eleven bits; the probe shows four decimals.
+    written.forEach((v, i) => {
+      expect(Math.abs(v - shown[i]!)).toBeLessThan(v * 2 ** -10 + 1e-4)
+    })
+    const png = openMediaFile(
+      new Uint8Array(
+        readFileSync(
+          join(
+            folder,
+            readdirSync(folder).find((f) => f.endsWith('.png'))!,
+          ),
+        ),
+      ),
+    )
+    const code = Number(/code (\d+)/.exec(await textOf(driver, '[data-testid=probe]'))![1])
+    expect(Math.abs(png.storedPixels([[x, y]])[0]![0]!.values['R']! / 257 - code)).toBeLessThan(0.6)
+    // And it is there to be downloaded.
+    const link = await (await find(driver, '[data-testid=render-frame] a')).getAttribute('href')
+    const bytes = new Uint8Array(await (await fetch(link!)).arrayBuffer())
+    expect(openMediaFile(bytes).info.width).toBe(480)
+  })
+
+  test('a change made elsewhere is told, and nothing is overwritten silently', async () => {
+    await (await find(driver, 'nav button')).click()
+    const url = `${app.address}/api/shots/grottodemo01`
+    const theirs = (await (await fetch(url)).json()) as { comp: object; revision: number }
+    const put = (base: number, comp: unknown) =>
+      fetch(`${url}/comp`, {
+        method: 'PUT',
+        body: JSON.stringify({ base, comp }),
+        headers: { 'content-type': 'application/json' },
+      })
+    expect((await put(theirs.revision, theirs.comp)).status).toBe(200)
+    await (await find(driver, '[aria-label="Mute Open water"]')).click()
+    const notice = await find(driver, '[role=alert].bg-warning')
+    expect(await notice.getText()).toContain('changed in another window')
+    expect(((await (await fetch(url)).json()) as { revision: number }).revision).toBe(theirs.revision + 1)
+    await (await notice.findElements(By.css('button')))[1]!.click()
+    await saved()
+    const mine = (await (await fetch(url)).json()) as {
+      revision: number
+      comp: { lanes: { name: string; muted: boolean }[] }
+    }
+    expect(mine.revision).toBe(theirs.revision + 2)
+    expect(mine.comp.lanes.find((l) => l.name === 'Open water')?.muted).toBe(true)
+  })
+
+  test('a step of an unknown effect is marked and kept, and the picture still shows', async () => {
+    const url = `${app.address}/api/shots/grottodemo01`
+    const { comp, revision } = (await (await fetch(url)).json()) as {
+      comp: { lanes: { steps: { effect: string }[] }[] }
+      revision: number
+    }
+    comp.lanes[1]!.steps[0]!.effect = 'from-the-future'
+    const answer = await fetch(`${url}/comp`, {
+      method: 'PUT',
+      body: JSON.stringify({ base: revision, comp }),
+      headers: { 'content-type': 'application/json' },
+    })
+    expect(answer.status).toBe(200)
+    await driver.navigate().refresh()
+    await settled()
+    expect(await (await find(driver, '[aria-label="Step from-the-future"]')).getText()).toMatch(
+      /not part of this Zafiro/,
+    )
+  })
+})
+
+describe('what does not fit is refused with words', () => {
+  const send = async (name: string, body: BodyInit) => {
+    const answer = await fetch(`${app.address}/api/shots`, {
+      method: 'POST',
+      body,
+      headers: { 'x-file-name': encodeURIComponent(name) },
+    })
+    return {
+      status: answer.status,
+      body: (await answer.json()) as {
+        id?: string
+        error?: { message: string; problems?: { path: string }[] }
+      },
+    }
+  }
+  test('a file that is no picture, and one that ends too early', async () => {
+    const text = await send('notes.exr', 'just a text')
+    expect([text.status, text.body.error?.message]).toEqual([
+      422,
+      expect.stringMatching(/notes.exr.*neither EXR nor PNG/),
+    ])
+    const whole = readFileSync(join(home, 'demo', 'grotto.0001.exr'))
+    const cut = await send('cut.exr', whole.subarray(0, whole.length >> 1))
+    expect([cut.status, cut.body.error?.message]).toEqual([422, expect.stringContaining('cut.exr')])
+  })
+  test('a frame of one’s own becomes a shot', async () => {
+    const { status, body } = await send(
+      '../../käse 🧀.0007.png',
+      readFileSync(join(home, 'demo', 'plume.0001.png')),
+    )
+    expect(status).toBe(200)
+    await driver.get(`${app.address}/shots/${body.id!}`)
+    await settled()
+    expect(await textOf(driver, 'h1')).toBe('käse 🧀')
+  })
+  test('a comp with values out of range names their places; a shot that is not there says so', async () => {
+    const url = `${app.address}/api/shots/grottodemo01`
+    const { comp, revision } = (await (await fetch(url)).json()) as {
+      comp: { lanes: { join: { opacity: number } }[] }
+      revision: number
+    }
+    comp.lanes[0]!.join.opacity = 7
+    const answer = await fetch(`${url}/comp`, {
+      method: 'PUT',
+      body: JSON.stringify({ base: revision, comp }),
+    })
+    expect(answer.status).toBe(400)
+    expect(
+      ((await answer.json()) as { error: { problems: { path: string }[] } }).error.problems[0]!.path,
+    ).toBe('lanes.0.join.opacity')
+    expect((await fetch(`${app.address}/api/shots/nothing`)).status).toBe(404)
+    expect((await fetch(`${app.address}/api/passes/${'../'.repeat(8)}etc/passwd/x`)).status).toBe(404)
+  })
+})
+
+describe('the command line', () => {
+  const zafiro = (...args: string[]) => {
+    try {
+      return {
+        status: 0,
+        out: execFileSync(process.execPath, ['bin/zafiro.mjs', ...args], { encoding: 'utf8', stdio: 'pipe' }),
+        err: '',
+      }
+    } catch (error) {
+      const { status, stdout, stderr } = error as { status: number; stdout: string; stderr: string }
+      return { status, out: stdout, err: stderr }
+    }
+  }
+  const frame = join(home, 'demo', 'grotto.0001.exr')
+  test('inspects a file as JSON', () => {
+    const info = JSON.parse(zafiro('inspect', frame, '--pixel', '10,20', '--pixel', '240,100', '--json').out) as {
+      format: string; width: number; dataWindow: number[]; parts: { channels: unknown[] }[]; passes: { name: string; kind: string }[]; pixels: { x: number; values: Record<string, number> }[]
+    } // prettier-ignore
+    expect(info).toMatchObject({ format: 'exr', width: 480, dataWindow: [0, 0, 479, 269] })
+    expect(info.passes).toContainEqual({ name: 'depth', kind: 'depth', channels: ['depth.Z'] })
+    expect(info.pixels.map((p) => p.x)).toEqual([10, 240])
+    expect(info.pixels[0]!.values['depth.Z']).toBeGreaterThan(0)
+  })
+  test('renders the demo’s shot file to the same pixels as the server', () => {
+    const out = mkdtempSync(join(tmpdir(), 'zafiro-cli-'))
+    const { status } = zafiro(
+      'render',
+      join(home, 'demo', 'grotto-descent.zafiro.json'),
+      '--frames',
+      '1-1',
+      '--out',
+      out,
+      '--format',
+      'exr',
+    )
+    expect(status).toBe(0)
+    const made = openMediaFile(new Uint8Array(readFileSync(join(out, 'grotto-descent.0001.exr'))))
+    const source = openMediaFile(new Uint8Array(readFileSync(frame)))
+    const at = [[30, 200]] as const
+    // The comp lifts the cave by 0.4 stops, and nothing lies before it there.
+    expect(
+      made.storedPixels(at)[0]![0]!.values['R']! / source.storedPixels(at)[0]![0]!.values['R']!,
+    ).toBeCloseTo(2 ** 0.4, 2)
+    rmSync(out, { recursive: true })
+  })
+  test('ends with status 2 and one clear line, or JSON, when something does not fit', () => {
+    const missing = zafiro('inspect', '/nowhere.exr')
+    expect([missing.status, missing.err.trim().split('\n')]).toEqual([
+      2,
+      [expect.stringContaining('no such file')],
+    ])
+    const json = zafiro('inspect', '/nowhere.exr', '--json')
+    expect([json.status, JSON.parse(json.out)]).toEqual([
+      2,
+      { error: { code: 'not-found', message: expect.stringContaining('no such file') as string } },
+    ])
+    const comp = join(tmpdir(), `zafiro-${process.pid}.zafiro.json`)
+    writeFileSync(comp, JSON.stringify({ format: 'zafiro-shot', version: 3 }))
+    expect(zafiro('render', comp, '--frames', '1', '--out', '/tmp/none').err).toContain('version')
+    expect(zafiro('dance').status).toBe(2)
+    rmSync(comp)
+  })
+})
+
+describe('starting', () => {
+  test('a second start finds the first', async () => {
+    const second = await startApp()
+    expect(second.address).toBe(app.address)
+  })
+  test('a port in use is told', async () => {
+    const blocker = createServer().listen(0, '127.0.0.1')
+    await new Promise((resolve) => blocker.once('listening', resolve))
+    const { port } = blocker.address() as { port: number }
+    const other = join(tmpdir(), `zafiro-port-${process.pid}`)
+    await expect(startApp(['--home', other, '--port', String(port)])).rejects.toThrow(
+      /in use by another program/,
+    )
+    blocker.close()
+    rmSync(other, { recursive: true, force: true })
+  })
+  test('after all of it was killed the next start recovers, with everything that was saved', async () => {
+    await driver.get('about:blank')
+    const { owner, parts } = JSON.parse(readFileSync(join(home, 'running.json'), 'utf8')) as {
+      owner: number
+      parts: number[]
+    }
+    const database = Number(readFileSync(join(home, 'db/run/db.pid'), 'utf8'))
+    for (const pid of [owner, ...parts, database]) process.kill(pid, 'SIGKILL')
+    app = await startApp()
+    const shots = (await (await fetch(`${app.address}/api/shots/grottodemo01`)).json()) as {
+      comp: { lanes: { name: string; muted: boolean }[] }
+    }
+    expect(shots.comp.lanes.find((l) => l.name === 'Open water')?.muted).toBe(true)
+  })
+  test('a render worker that is killed is started again and its frame is rendered', async () => {
+    const { parts } = JSON.parse(readFileSync(join(home, 'running.json'), 'utf8')) as { parts: number[] }
+    process.kill(parts[1]!, 'SIGKILL')
+    const url = `${app.address}/api/shots/grottodemo01/renders`
+    const { id } = (await (
+      await fetch(url, { method: 'POST', body: JSON.stringify({ first: 1, last: 1, formats: ['png8'] }) })
+    ).json()) as { id: string }
+    await waitFor(driver, 'the render', async () => {
+      const render = (await (await fetch(`${app.address}/api/renders/${id}`)).json()) as {
+        frames: { state: string }[]
+      }
+      return render.frames[0]!.state === 'done'
+    })
+  })
+})

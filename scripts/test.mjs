@@ -1,0 +1,95 @@
+// npm test: everything that must hold, from a fresh machine; ends with 'N passed, N failed'.
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import { spawn } from 'node:child_process'
+import { startDatabase, stopDatabase } from './database.mjs'
+import {
+  checkNode,
+  ensureBundles,
+  ensureNodePackages,
+  ensureSystemPackages,
+  ensureWebBuild,
+  Refusal,
+  root,
+  run,
+  say,
+  stage,
+} from './prepare.mjs'
+
+const home = join(root, '.zafiro/test')
+const total = { passed: 0, failed: 0 }
+
+/** A check that either holds or does not, such as lint; counts as one test. */
+async function check(what, command, args) {
+  try {
+    await stage(what, () => run(command, args))
+    total.passed++
+  } catch (error) {
+    total.failed++
+    console.error(`\n${what} failed\n${error.message}\n`)
+  }
+}
+
+/** Runs a Vitest project and adds up its tests. */
+async function vitest(project, env) {
+  const counts = join(home, `${project}.json`)
+  rmSync(counts, { force: true })
+  const status = await new Promise((done) => {
+    const args = [
+      join(root, 'node_modules/vitest/vitest.mjs'),
+      'run',
+      '--project',
+      project,
+      ...process.argv.slice(2),
+    ]
+    spawn(process.execPath, args, {
+      cwd: root,
+      stdio: 'inherit',
+      env: { ...process.env, ...env, ZAFIRO_COUNT: counts },
+    }).on('exit', done)
+  })
+  const found = existsSync(counts) ? JSON.parse(readFileSync(counts, 'utf8')) : { passed: 0, failed: 1 }
+  total.passed += found.passed
+  total.failed += found.failed
+  if (status !== 0 && found.failed === 0) total.failed++
+}
+
+async function main() {
+  checkNode()
+  await ensureNodePackages()
+  await ensureSystemPackages({
+    mariadbd: 'mariadb-server',
+    chromium: 'chromium',
+    chromedriver: 'chromium-driver',
+    exrheader: 'openexr',
+    oiiotool: 'openimageio-tools',
+  })
+  await ensureBundles()
+  mkdirSync(home, { recursive: true })
+  const bin = (name) => join(root, 'node_modules/.bin', name)
+  await check('lint', bin('eslint'), ['.'])
+  await check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
+  await check('layers and cycles', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src', 'demo'])
+  await check('types', bin('tsc'), ['--noEmit'])
+  await vitest('unit', {})
+  const folder = join(home, 'unit-db')
+  const database = await startDatabase(folder)
+  try {
+    await vitest('database', { ZAFIRO_DB: database.uri, ZAFIRO_HOME: home })
+  } finally {
+    await stopDatabase(folder)
+  }
+  await ensureWebBuild()
+  await vitest('browser', { ZAFIRO_TEST_HOME: join(home, 'app') })
+}
+
+main()
+  .catch((error) => {
+    total.failed++
+    console.error(error instanceof Refusal ? error.message : error)
+  })
+  .finally(() => {
+    say('')
+    console.log(`${total.passed} passed, ${total.failed} failed`)
+    process.exit(total.failed > 0 || total.passed === 0 ? 1 : 0)
+  })

@@ -1,0 +1,163 @@
+import { describe, expect, test } from 'vitest'
+import { easeBetween, settingAt } from './animation.ts'
+import { dialProblems } from './check.ts'
+import {
+  addLane,
+  addStep,
+  editStep,
+  emptyComp,
+  freshId,
+  moveLane,
+  moveStep,
+  placeOfStep,
+  removeLane,
+  removeStep,
+  setDial,
+  setFeed,
+  withoutSteps,
+} from './edits.ts'
+import { fileAt, guessPassKind } from './media.ts'
+import { ProblemError } from './problem.ts'
+import { parseComp, type Comp } from './schema.ts'
+import { parseShotFile } from './shot-file.ts'
+
+const base = () =>
+  addLane(addLane(emptyComp(64, 36), 'Back', { type: 'colour', colour: [0, 0, 1], alpha: 1 }), 'Cave', {
+    type: 'pass',
+    media: 'm1',
+    pass: 'beauty',
+  })
+const problemsOf = (data: unknown) => {
+  try {
+    parseComp(data)
+    return []
+  } catch (error) {
+    return (error as ProblemError).problems
+  }
+}
+
+describe('edits', () => {
+  test('are pure, and what they make parses', () => {
+    const before = base()
+    const text = JSON.stringify(before)
+    let [comp, bloom] = addStep(before, 'lane2', 0, 'bloom')
+    comp = setFeed(comp, bloom, 'light', { from: { type: 'pass', media: 'm1', pass: 'emission' } })
+    comp = setFeed(comp, bloom, 'matte', { from: { type: 'tap', lane: 'lane1' }, use: 'alpha', invert: true })
+    comp = setDial(comp, bloom, 'threshold', {
+      keys: [
+        { frame: 1, value: 0 },
+        { frame: 9, value: 2, ease: [0.3, 0, 0.7, 1] },
+      ],
+    })
+    expect(JSON.stringify(before)).toBe(text)
+    expect(parseComp(JSON.parse(JSON.stringify(comp)))).toEqual(comp)
+    expect(comp.lanes[0]).toBe(before.lanes[0])
+    expect(
+      setFeed(setFeed(comp, bloom, 'light', undefined), bloom, 'matte', undefined).lanes[1]!.steps[0],
+    ).toMatchObject({ feeds: {} })
+  })
+  test('move steps within and between lanes and lanes among each other', () => {
+    let [comp, a] = addStep(base(), 'lane1', 0, 'exposure')
+    const [next, b] = addStep(comp, 'lane1', 1, 'channel-gains')
+    comp = moveStep(next, a, 'lane1', 1)
+    expect(comp.lanes[0]!.steps.map((s) => s.id)).toEqual([b, a])
+    comp = moveStep(comp, b, 'master', 0)
+    expect(placeOfStep(comp, b)).toMatchObject({ laneId: 'master', index: 0 })
+    expect(moveLane(comp, 'lane1', 1).lanes.map((l) => l.id)).toEqual(['lane2', 'lane1'])
+    expect(removeStep(comp, a).lanes[0]!.steps).toEqual([])
+    expect(removeLane(comp, 'lane2').lanes).toHaveLength(1)
+    expect(withoutSteps(comp).master[0]!.on).toBe(false)
+  })
+  test('never give an id twice', () => {
+    const [comp, id] = addStep(base(), 'lane1', 0, 'exposure')
+    expect(freshId(comp, 'step')).not.toBe(id)
+    expect(editStep(comp, 'none', () => undefined)).toBe(comp)
+  })
+})
+
+describe('a comp from outside', () => {
+  test('is refused with the path of every value that does not fit', () => {
+    const [comp] = addStep(base(), 'lane2', 0, 'bloom')
+    const broken = structuredClone(comp) as unknown as {
+      canvas: { width: number }
+      lanes: { join: { opacity: number }; steps: { on: unknown }[] }[]
+    }
+    broken.canvas.width = -5
+    broken.lanes[1]!.join.opacity = 3
+    broken.lanes[1]!.steps[0]!.on = 'yes'
+    const paths = problemsOf(broken).map((p) => p.path)
+    expect(paths).toEqual(
+      expect.arrayContaining(['canvas.width', 'lanes.1.join.opacity', 'lanes.1.steps.0.on']),
+    )
+  })
+  test('of a newer version is refused by naming the version', () => {
+    expect(problemsOf({ ...base(), version: 9 })[0]).toMatchObject({
+      path: 'version',
+      message: expect.stringContaining('is 9'),
+    })
+  })
+  test('may not use an id twice, nor keys out of order', () => {
+    const comp = base()
+    expect(problemsOf({ ...comp, lanes: [comp.lanes[0], comp.lanes[0]] })[0]?.message).toContain('used twice')
+    const [stepped, id] = addStep(comp, 'lane1', 0, 'exposure')
+    const keys = [{ frame: 5, value: 0 }, { frame: 5, value: 1 }] // prettier-ignore
+    expect(problemsOf(setDial(stepped, id, 'stops', { keys }))).not.toEqual([])
+  })
+  test('has its dials checked by their effects; an unknown effect is kept', () => {
+    const [comp, id] = addStep(base(), 'lane2', 0, 'bloom')
+    const wrong = setDial(setDial(setDial(comp, id, 'threshold', -1), id, 'tint', 'red'), id, 'glitter', 1)
+    expect(dialProblems(wrong).map((p) => p.path)).toEqual(
+      ['threshold', 'tint', 'glitter'].map((k) => `lanes.1.steps.0.dials.${k}`),
+    )
+    const unknown: Comp = editStep(comp, id, (step) => {
+      step.effect = 'from-the-future'
+    })
+    expect(dialProblems(parseComp(JSON.parse(JSON.stringify(unknown))))).toEqual([])
+  })
+  test('as a shot file names what it lacks', () => {
+    expect(() =>
+      parseShotFile({
+        format: 'zafiro-shot',
+        version: 1,
+        name: 'x',
+        comp: base(),
+        media: { m1: { name: 'm', files: { one: 'a.exr' } } },
+      }),
+    ).toThrow(/media/)
+    expect(() => parseShotFile([])).toThrow(ProblemError)
+  })
+})
+
+describe('dials over time', () => {
+  const keys = [{ frame: 10, value: 0, ease: 'linear' as const }, { frame: 20, value: 10, ease: 'hold' as const }, { frame: 30, value: 4 }] // prettier-ignore
+  test('are held outside their keys, straight between linear ones, and stand still from a hold', () => {
+    expect([0, 10, 15, 20, 29, 30, 99].map((f) => settingAt({ keys }, f))).toEqual([0, 0, 5, 10, 10, 4, 4])
+  })
+  test('go part by part for colours and points', () => {
+    expect(
+      settingAt(
+        {
+          keys: [
+            { frame: 0, value: [0, 10] },
+            { frame: 10, value: [1, 20] },
+          ],
+        },
+        5,
+      ),
+    ).toEqual([0.5, 15])
+  })
+  test('follow cubic Béziers: CSS ease at one half is 0.8024 (W3C CSS Easing Level 1)', () => {
+    expect(easeBetween(0.5, [0.25, 0.1, 0.25, 1])).toBeCloseTo(0.8024, 4)
+    expect(easeBetween(0.5, 'smooth')).toBeCloseTo(0.5, 6)
+  })
+})
+
+test('a frame without a file of its own is held from the last before it', () => {
+  const media = { name: 'x', passes: [], frames: { 3: 'c', 7: 'g' } }
+  expect([1, 3, 6, 7, 50].map((f) => fileAt(media, f))).toEqual(['c', 'c', 'c', 'g', 'g'])
+})
+
+test('passes are guessed from the names renderers give them (common practice)', () => {
+  const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour']] // prettier-ignore
+  for (const [name, channels, kind] of cases) expect(guessPassKind(name, channels), name).toBe(kind)
+})

@@ -1,0 +1,177 @@
+import { describe, expect, test } from 'vitest'
+import { plainKernels } from '../kernels/plain-kernels.ts'
+import { createLoneKernels } from '../kernels/wasm-kernels.ts'
+import { plainPicture, plainStore, type Picture } from '../picture/picture.ts'
+import { luminance } from '../picture/colour.ts'
+import bloom from './bloom.ts'
+import { dialProblem, type DialValue } from './dials.ts'
+import type { Effect } from './effect.ts'
+import { defaultDials, effects } from './registry.ts'
+import { recommendedSlot, searchEffects } from './suggest.ts'
+
+const { kernels, store } = createLoneKernels(512)
+
+function sample(width: number, height: number, fill: (x: number, y: number) => number[]): Picture {
+  const picture = store.take(width, height, 4)
+  for (let i = 0; i < width * height; i++) picture.data.set(fill(i % width, Math.floor(i / width)), i * 4)
+  return picture
+}
+
+/** Runs an effect by its own code, with its defaults and what is given. */
+function apply(
+  effect: Effect,
+  picture: Picture,
+  dials: Record<string, DialValue> = {},
+  feeds: Record<string, Picture> = {},
+): Picture {
+  const out = store.take(picture.width, picture.height, 4)
+  effect.apply({
+    out,
+    picture,
+    feeds,
+    dials: { ...defaultDials(effect), ...dials } as never,
+    frame: 1,
+    reduction: 1,
+    kernels,
+    store,
+  })
+  return out
+}
+
+const lively = (width: number, height: number) =>
+  sample(width, height, (x, y) => [
+    ((x * 7 + y * 3) % 11) / 3,
+    ((x * y) % 5) / 2 - 0.2,
+    x === 2 ? 0 : 0.3,
+    [0, 0.5, 1][(x + y) % 3]!,
+  ])
+
+describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
+  test('says what it is: unique id, defaults that fit, a hint for every dial and feed', () => {
+    expect(effects.filter((e) => e.id === id)).toHaveLength(1)
+    expect(effect.purpose).toMatch(/\.$/)
+    expect(effect.belongs.reason).toMatch(/\.$/)
+    for (const [key, dial] of Object.entries(effect.dials)) {
+      expect(dialProblem(dial, dial.default), key).toBeUndefined()
+      expect(dial.hint.length, key).toBeGreaterThan(10)
+      if (dial.type === 'number')
+        expect(dial.range[0] >= dial.hard[0] && dial.range[1] <= dial.hard[1], key).toBe(true)
+    }
+    for (const feed of Object.values(effect.feeds)) expect(feed.hint.length).toBeGreaterThan(10)
+  })
+  test.each([
+    [1, 1],
+    [7, 5],
+    [31, 2],
+    [64, 37],
+  ])('gives finite values and leaves its source alone at %i × %i', (width, height) => {
+    const picture = lively(width, height)
+    const before = picture.data.slice()
+    const out = apply(effect, picture)
+    expect(out.data.every(Number.isFinite)).toBe(true)
+    expect(picture.data).toEqual(before)
+    for (const p of [picture, out]) store.give(p)
+  })
+  test('gives the same picture by the plain kernels', () => {
+    const picture = lively(23, 17)
+    const plain = { ...plainPicture(23, 17), data: picture.data.slice() }
+    const plainOut = plainPicture(23, 17)
+    effect.apply({
+      out: plainOut,
+      picture: plain,
+      feeds: {},
+      dials: defaultDials(effect) as never,
+      frame: 1,
+      reduction: 1,
+      kernels: plainKernels,
+      store: plainStore,
+    })
+    const out = apply(effect, picture)
+    out.data.forEach((v, i) => {
+      expect(Math.abs(v - plainOut.data[i]!)).toBeLessThan(2e-5)
+    })
+    for (const p of [picture, out]) store.give(p)
+  })
+  test('gives back all scratch it takes', () => {
+    const picture = lively(40, 30)
+    const used = store.usedBytes
+    store.give(apply(effect, picture))
+    expect(store.usedBytes).toBe(used)
+    store.give(picture)
+  })
+})
+
+describe('bloom', () => {
+  const general = bloom as unknown as Effect
+  const spot = (value: number) =>
+    sample(161, 121, (x, y) =>
+      Math.hypot(x - 80, y - 60) < 3 ? [value, value * 0.5, value * 0.25, 1] : [0, 0, 0, 1],
+    )
+  const energy = (p: Picture) =>
+    p.data.reduce(
+      (sum, _, i) => (i % 4 ? sum : sum + luminance(p.data[i]!, p.data[i + 1]!, p.data[i + 2]!)),
+      0,
+    )
+
+  test('the energy of its light is proportional to its strength and, at threshold 0, that of the source', () => {
+    const source = spot(4)
+    const one = energy(apply(general, source, { threshold: 0, reach: 40 }))
+    expect(one / energy(source)).toBeCloseTo(1, 2)
+    expect(energy(apply(general, source, { threshold: 0, reach: 40, strength: 7 })) / one).toBeCloseTo(7, 4)
+  })
+  test('nothing below the threshold gives light; what exceeds it gives what exceeds it', () => {
+    expect(energy(apply(general, spot(1), { threshold: 2, knee: 0 }))).toBe(0)
+    const source = spot(4)
+    const y = luminance(4, 2, 1)
+    const passed = energy(apply(general, source, { threshold: 1, knee: 0, reach: 40 }))
+    expect(passed / energy(source)).toBeCloseTo((y - 1) / y, 2)
+  })
+  test('a fed light takes the place of the picture, and light has no alpha of its own', () => {
+    const black = spot(0)
+    const out = apply(general, black, { threshold: 0, reach: 30 }, { light: spot(3) })
+    expect(energy(out)).toBeGreaterThan(1)
+    expect(out.data.every((v, i) => i % 4 !== 3 || v === 0)).toBe(true)
+  })
+  test('95 % of a narrow bloom’s light falls within its reach', () => {
+    const source = sample(161, 121, (x, y) => (x === 80 && y === 60 ? [1, 1, 1, 1] : [0, 0, 0, 1]))
+    const out = apply(general, source, { threshold: 0, reach: 40, tightness: 0 })
+    let inside = 0
+    out.data.forEach((v, i) => {
+      if (i % 4 === 0 && Math.hypot(((i >> 2) % 161) - 80, Math.floor(i / 644) - 60) <= 40) inside += v
+    })
+    expect(inside).toBeGreaterThan(0.94)
+  })
+  test('a ceiling holds what single over-bright pixels give', () => {
+    const firefly = sample(41, 41, (x, y) => (x === 20 && y === 20 ? [5000, 5000, 5000, 1] : [0, 0, 0, 1]))
+    expect(energy(apply(general, firefly, { threshold: 0, ceiling: 10, reach: 10 }))).toBeCloseTo(10, 1)
+  })
+})
+
+test('one stop of exposure doubles light and keeps cover (photography)', () => {
+  const picture = sample(2, 1, () => [0.18, 0.1, 2, 0.5])
+  expect(
+    Array.from(
+      apply(
+        effects.find((e) => e.id === 'exposure')!,
+        picture,
+        { stops: 1 },
+      ).data.slice(0, 4),
+    ),
+  ).toEqual([0.36, 0.2, 4, 0.5].map(Math.fround))
+})
+
+test('an effect is found by what it does, and words that fit nothing find nothing', () => {
+  expect(searchEffects('soft light around bright things')[0]?.id).toBe('bloom')
+  expect(searchEffects('warm')[0]?.id).toBe('channel-gains')
+  expect(searchEffects('zebra')).toEqual([])
+  expect(searchEffects('')).toHaveLength(effects.length)
+})
+
+test('colour is recommended before light, light after colour', () => {
+  const step = (effect: string, id: string) => ({ id, effect, on: true, amount: 1, dials: {}, feeds: {} })
+  const exposure = effects.find((e) => e.id === 'exposure')!
+  expect(recommendedSlot(exposure, [step('bloom', 'a')])).toBe(0)
+  expect(
+    recommendedSlot(bloom as unknown as Effect, [step('exposure', 'a'), step('channel-gains', 'b')]),
+  ).toBe(2)
+})

@@ -1,0 +1,383 @@
+import sharp from 'sharp'
+import { describe, expect, test } from 'vitest'
+import { linearToSrgb } from '../picture/colour.ts'
+import { halfToNumber, numberToHalf } from '../picture/half.ts'
+import { plainPicture, plainStore, type Picture } from '../picture/picture.ts'
+import { displayChannels, type Kernels } from './kernels.ts'
+import { plainKernels } from './plain-kernels.ts'
+import { gaussianBlur, gaussWeights, pyramidSigma, spreadLight } from './pyramid.ts'
+import { createLoneKernels } from './wasm-kernels.ts'
+
+const { kernels: fast, store } = createLoneKernels(512)
+
+/** Numbers in −0.5…4 with many zeros, the same each time. */
+function random(seed: number): () => number {
+  let state = seed
+  return () => {
+    state = (Math.imul(state, 1664525) + 1013904223) | 0
+    const u = (state >>> 0) / 2 ** 32
+    return u < 0.15 ? 0 : (u - 0.15) * 5 - 0.3
+  }
+}
+
+/** A premultiplied picture with alpha 0, 0.5 and 1 among others, once in each kind of memory. */
+function pair(
+  width: number,
+  height: number,
+  seed: number,
+  channels: 1 | 4 = 4,
+): [plain: Picture, fast: Picture] {
+  const next = random(seed)
+  const plain = plainPicture(width, height, channels)
+  for (let i = 0; i < plain.data.length; i++) {
+    const isAlpha = channels === 1 || i % 4 === 3
+    plain.data[i] = isAlpha ? [0, 0.5, 1, Math.abs(next()) / 4][i % 4 === 3 ? (i >> 2) % 4 : i % 4]! : next()
+  }
+  const shared = store.take(width, height, channels)
+  shared.data.set(plain.data)
+  return [plain, shared]
+}
+
+function expectClose(a: Float32Array, b: Float32Array, tolerance = 2e-6): void {
+  let worst = 0
+  for (let i = 0; i < a.length; i++)
+    worst = Math.max(worst, Math.abs(a[i]! - b[i]!) / Math.max(1, Math.abs(a[i]!)))
+  expect(worst).toBeLessThanOrEqual(tolerance)
+}
+
+// Odd, tiny and long sizes: raw pointers have no bounds to save them.
+const sizes: [number, number][] = [[1, 1], [2, 1], [1, 3], [5, 4], [17, 13], [64, 3], [33, 40]] // prettier-ignore
+
+describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (width, height) => {
+  const compare = (
+    run: (k: Kernels, out: Picture, a: Picture, b: Picture, matte: Picture) => void,
+    tolerance?: number,
+    outSize = [width, height],
+  ) => {
+    const [a, fa] = pair(width, height, 1)
+    const [b, fb] = pair(width, height, 2)
+    const [m, fm] = pair(width, height, 3, 1)
+    const out = plainPicture(outSize[0]!, outSize[1]!)
+    const fastOut = store.take(outSize[0]!, outSize[1]!, 4)
+    run(plainKernels, out, a, b, m)
+    run(fast, fastOut, fa, fb, fm)
+    expectClose(out.data, fastOut.data, tolerance)
+    for (const picture of [fa, fb, fm, fastOut]) store.give(picture)
+  }
+  test.each(['over', 'plus', 'screen'] as const)('join %s, with and without matte', (mode) => {
+    compare((k, out, a, b, m) => {
+      k.join(out, a, b, m, mode, 0.7)
+    })
+    compare((k, out, a, b) => {
+      k.join(out, a, b, undefined, mode, 1)
+    })
+  })
+  test('mix, light, gains, matrix, fill', () => {
+    compare((k, out, a, b, m) => {
+      k.mix(out, a, b, m, 0.6)
+    })
+    for (const mode of ['add', 'screen'] as const)
+      for (const cover of [true, false])
+        compare((k, out, a, b) => {
+          k.addLight(out, a, b, mode, cover)
+        })
+    compare((k, out, a) => {
+      k.gains(out, a, 2, 0.5, -1, 0.25)
+    })
+    compare((k, out, a) => {
+      k.colourMatrix(out, a, [1, 0.2, -0.1, 0.3, 0.9, 0, 0.05, 0, 2], 0.5)
+    })
+    compare((k, out) => {
+      k.fill(out, 1, 2, 3, 0.5)
+    })
+  })
+  test('bright pass, with soft and hard knee and a ceiling', () => {
+    compare((k, out, a) => {
+      k.brightPass(out, a, 0.8, 0.4, 1.5)
+    }, 1e-5)
+    compare((k, out, a) => {
+      k.brightPass(out, a, 0.5, 0, 1e9)
+    }, 1e-5)
+    compare((k, out, a) => {
+      k.brightPass(out, a, 0, 0, 1e9)
+    }, 1e-5)
+  })
+  test('halving and doubling at every offset and edge', () => {
+    const half = [Math.ceil(width / 2) + 8, Math.ceil(height / 2) + 8]
+    for (const offset of [-8, -4])
+      for (const edge of ['repeat', 'black'] as const)
+        compare(
+          (k, out, a) => {
+            k.halve(out, a, offset, edge)
+          },
+          undefined,
+          half,
+        )
+    const double = [width * 2 + 3, height * 2 + 1]
+    for (const offset of [-8, -4, 0]) {
+      compare(
+        (k, out, a) => {
+          k.upAdd(out, undefined, a, offset, 0, 1)
+        },
+        undefined,
+        double,
+      )
+      compare((k, out, a, b) => {
+        k.upAdd(out, b, a, offset, 0.3, 0.7)
+      })
+    }
+  })
+  test('Gaussian rows and columns, mean of blocks', () => {
+    const weights = gaussWeights(2.3)
+    compare((k, out, a) => {
+      k.gaussRows(out, a, weights)
+    })
+    compare((k, out, a) => {
+      k.gaussColumns(out, a, weights)
+    })
+    for (const factor of [2, 4])
+      compare(
+        (k, out, a) => {
+          k.boxReduce(out, a, factor)
+        },
+        undefined,
+        [Math.ceil(width / factor), Math.ceil(height / factor)],
+      )
+  })
+  test('display codes in every channel', () => {
+    const [a, fa] = pair(width, height, 4)
+    for (const channel of displayChannels)
+      for (const checker of [0, 4]) {
+        const [x, y] = [new Uint8Array(width * height * 4), new Uint8Array(width * height * 4)]
+        plainKernels.display(x, a, { gain: 1.7, channel, checker })
+        fast.display(y, fa, { gain: 1.7, channel, checker })
+        // The twin computes in doubles: a value on the border of two entries may fall to either side.
+        expect(Math.max(...x.map((v, i) => Math.abs(v - y[i]!)))).toBeLessThanOrEqual(1)
+      }
+    store.give(fa)
+  })
+})
+
+test('NaN and infinities are counted and become 0; all else stays', () => {
+  const picture = store.take(3, 1, 4)
+  picture.data.set([NaN, 1, Infinity, 0.5, -Infinity, -2, 3e38, 0, 1e-40, -0, 5, 1])
+  expect(fast.sanitise(picture)).toBe(3)
+  expect(Array.from(picture.data)).toEqual([
+    0,
+    1,
+    0,
+    0.5,
+    0,
+    -2,
+    Math.fround(3e38),
+    0,
+    Math.fround(1e-40),
+    -0,
+    5,
+    1,
+  ])
+  store.give(picture)
+})
+
+describe('half floats (IEEE 754-2019)', () => {
+  test('all 65,536 codes go to floats and back, by both implementations', () => {
+    const codes = Uint16Array.from({ length: 65536 }, (_, i) => i)
+    const floats = new Float32Array(65536)
+    const back = new Uint16Array(65536)
+    fast.halfToFloat(floats, codes)
+    fast.floatToHalf(back, floats)
+    for (let code = 0; code < 65536; code++) {
+      expect(floats[code]).toEqual(halfToNumber(code))
+      const isNan = (code & 0x7c00) === 0x7c00 && (code & 0x3ff) !== 0
+      if (isNan) expect(halfToNumber(back[code]!)).toBeNaN()
+      else expect([back[code], numberToHalf(floats[code]!)]).toEqual([code, code])
+    }
+  })
+  test('rounds to nearest even; the largest is 65504', () => {
+    const cases: [number, number][] = [[1 + 2 ** -11, 0x3c00], [1 + 3 * 2 ** -11, 0x3c02], [65504, 0x7bff], [65519.99, 0x7bff], [65520, 0x7c00], [2 ** -25, 0], [2 ** -24 * 1.5, 2], [-2.5, 0xc100]] // prettier-ignore
+    const out = new Uint16Array(cases.length)
+    fast.floatToHalf(out, Float32Array.from(cases.map(([v]) => v)))
+    expect(Array.from(out)).toEqual(cases.map(([, code]) => code))
+    expect(cases.map(([v]) => numberToHalf(v))).toEqual(cases.map(([, code]) => code))
+  })
+})
+
+describe('over (Porter & Duff 1984)', () => {
+  const joined = (below: number[], top: number[], mode: 'over' | 'plus' | 'screen' = 'over', opacity = 1) => {
+    const out = plainPicture(1, 1)
+    const of = (values: number[]) => ({ ...plainPicture(1, 1), data: Float32Array.from(values) })
+    plainKernels.join(out, of(below), of(top), undefined, mode, opacity)
+    return Array.from(out.data)
+  }
+  test('the four corner cases: neither, only one, both', () => {
+    const [empty, red, blue] = [[0, 0, 0, 0], [1, 0, 0, 1], [0, 0, 1, 1]] // prettier-ignore
+    expect(joined(empty, empty)).toEqual(empty)
+    expect(joined(red, empty)).toEqual(red)
+    expect(joined(empty, blue)).toEqual(blue)
+    expect(joined(red, blue)).toEqual(blue)
+  })
+  test('two parts at half opacity one by one cover 75 % (common practice)', () => {
+    expect(joined(joined([0, 0, 0, 0], [1, 1, 1, 1], 'over', 0.5), [1, 1, 1, 1], 'over', 0.5)[3]).toBe(0.75)
+  })
+  test('light without cover adds, and nothing above 1 is clipped', () => {
+    expect(joined([0.5, 0, 0, 1], [3, 0, 0, 0])).toEqual([3.5, 0, 0, 1])
+    expect(joined([2, 0, 0, 1], [0.5, 0, 0, 0], 'screen')[0]).toBe(2)
+  })
+  test('equals sharp (libvips) over on 8-bit pictures within one code', async () => {
+    const [width, height] = [31, 19]
+    const next = random(9)
+    const straight = [0, 1].map(() =>
+      Uint8Array.from({ length: width * height * 4 }, () => Math.min(255, Math.abs(next()) * 70)),
+    )
+    const raw = { raw: { width, height, channels: 4 as const } }
+    const reference = await sharp(Buffer.from(straight[0]!), raw)
+      .composite([{ input: Buffer.from(straight[1]!), ...raw, blend: 'over' }])
+      .raw()
+      .toBuffer()
+    // sharp computes on the codes as they are; so does this, taking them as linear.
+    const [below, top] = straight.map((codes) => {
+      const picture = store.take(width, height, 4)
+      codes.forEach((v, i) => {
+        picture.data[i] = i % 4 === 3 ? v / 255 : (v / 255) * (codes[i | 3]! / 255)
+      })
+      return picture
+    }) as [Picture, Picture]
+    fast.join(top, below, top, undefined, 'over', 1)
+    for (let i = 0; i < reference.length; i++) {
+      const alpha = top.data[i | 3]!
+      const value = i % 4 === 3 ? alpha : alpha > 0 ? top.data[i]! / alpha : 0
+      // Straight colours of nearly empty pixels carry the rounding of their alpha.
+      if (alpha > 0.1)
+        expect(Math.abs(value * 255 - reference[i]!)).toBeLessThanOrEqual(i % 4 === 3 ? 1 : 2.5)
+    }
+    for (const picture of [below, top]) store.give(picture)
+  })
+})
+
+describe('Gaussian blur', () => {
+  const impulse = (width: number, height: number) => {
+    const picture = store.take(width, height, 4)
+    picture.data.fill(0)
+    picture.data.fill(
+      1,
+      ((height >> 1) * width + (width >> 1)) * 4,
+      ((height >> 1) * width + (width >> 1)) * 4 + 4,
+    )
+    return picture
+  }
+  test.each([0.8, 3, 6.5, 12, 20])(
+    'sigma %f: energy kept within 1e-4, impulse response that of the formula',
+    (sigma) => {
+      const size = Math.ceil(sigma * 12) | 1
+      const picture = impulse(size, size)
+      gaussianBlur(picture, picture, sigma, { kernels: fast, store })
+      let [sum, worst] = [0, 0]
+      const middle = size >> 1
+      // Where pixels are wider than the bell, the samples of the filter are normalised by their sum, not by 2πσ².
+      const peak = sigma < 1 ? gaussWeights(sigma)[0]! ** 2 : 1 / (2 * Math.PI * sigma * sigma)
+      for (let y = 0; y < size; y++)
+        for (let x = 0; x < size; x++) {
+          const value = picture.data[(y * size + x) * 4]!
+          sum += value
+          const r2 = (x - middle) ** 2 + (y - middle) ** 2
+          worst = Math.max(worst, Math.abs(value - peak * Math.exp(-r2 / (2 * sigma * sigma))) / peak)
+        }
+      expect(Math.abs(sum - 1)).toBeLessThan(1e-4)
+      expect(worst).toBeLessThan(6e-3)
+      store.give(picture)
+    },
+  )
+  test('a step becomes the error function', () => {
+    const [width, height, sigma] = [201, 9, 9]
+    const picture = store.take(width, height, 4)
+    for (let i = 0; i < picture.data.length; i++) picture.data[i] = (i >> 2) % width >= 100 ? 1 : 0
+    gaussianBlur(picture, picture, sigma, { kernels: fast, store })
+    // Abramowitz & Stegun 7.1.26, good to 1.5e-7.
+    const erf = (x: number) => {
+      const t = 1 / (1 + 0.3275911 * Math.abs(x))
+      const y =
+        1 -
+        t *
+          (0.254829592 + t * (-0.284496736 + t * (1.421413741 + t * (-1.453152027 + t * 1.061405429)))) *
+          Math.exp(-x * x)
+      return Math.sign(x) * y
+    }
+    for (let x = 60; x < 140; x++)
+      expect(
+        Math.abs(picture.data[(4 * width + x) * 4]! - (0.5 + 0.5 * erf((x - 99.5) / (sigma * Math.SQRT2)))),
+      ).toBeLessThan(1.5e-3)
+    store.give(picture)
+  })
+  test('is within 1 % of libvips on a picture', async () => {
+    const [width, height, sigma] = [160, 120, 6]
+    const codes = Uint8Array.from({ length: width * height * 4 }, (_, i) =>
+      i % 4 === 3 ? 255 : (i >> 2) % 40 < 17 !== ((i >> 2) / width) % 30 < 11 ? 230 : 20,
+    )
+    const reference = await sharp(Buffer.from(codes), { raw: { width, height, channels: 4 } })
+      .blur({ sigma, precision: 'float', minAmplitude: 0.001 })
+      .raw()
+      .toBuffer()
+    const picture = store.take(width, height, 4)
+    codes.forEach((v, i) => {
+      picture.data[i] = v
+    })
+    gaussianBlur(picture, picture, sigma, { kernels: fast, store })
+    let total = 0
+    for (let i = 0; i < codes.length; i++) total += Math.abs(picture.data[i]! - reference[i]!)
+    expect(total / codes.length / 255).toBeLessThan(0.01)
+    store.give(picture)
+  })
+  test('the plain and the fast path give the same blur', () => {
+    const [a, fa] = pair(45, 31, 5)
+    gaussianBlur(a, a, 9, { kernels: plainKernels, store: plainStore })
+    gaussianBlur(fa, fa, 9, { kernels: fast, store })
+    expectClose(a.data, fa.data, 1e-5)
+    store.give(fa)
+  })
+})
+
+describe('spread light', () => {
+  const spreadOf = (widest: number, tight: number) => {
+    const size = 257
+    const picture = store.take(size, size, 4)
+    picture.data.fill(0)
+    picture.data.fill(1, ((size >> 1) * size + (size >> 1)) * 4, ((size >> 1) * size + (size >> 1)) * 4 + 3)
+    spreadLight(picture, picture, widest, tight, 1, { kernels: fast, store })
+    const row = Array.from(
+      { length: size >> 1 },
+      (_, i) => picture.data[((size >> 1) * size + (size >> 1) + i) * 4]!,
+    )
+    const sum = picture.data.reduce((s, v, i) => (i % 4 === 0 ? s + v : s), 0)
+    store.give(picture)
+    return { row, sum }
+  }
+  test('keeps the energy of the light and falls off without a bump', () => {
+    for (const tight of [-2, 0, 2]) {
+      const { row, sum } = spreadOf(14, tight)
+      expect(sum).toBeCloseTo(1, 3)
+      for (let i = 1; i < 60; i++) expect(row[i]!).toBeLessThanOrEqual(row[i - 1]! * 1.0001)
+    }
+  })
+  test('changes smoothly with its width: no jump where a level comes in', () => {
+    for (const widest of [1, 2.2, 4, 8.1, 16]) {
+      const [a, b] = [spreadOf(widest, 0).row, spreadOf(widest * 1.002, 0).row]
+      for (let i = 0; i < 40; i++) expect(Math.abs(a[i]! - b[i]!)).toBeLessThan(0.01 * a[0]!)
+    }
+  })
+  test('tight keeps more light near its source than wide', () => {
+    expect(spreadOf(14, 2).row[1]!).toBeGreaterThan(2 * spreadOf(14, -2).row[1]!)
+  })
+  test('one halving down and up adds a variance of 1.5 px²', () => {
+    expect(pyramidSigma(1) ** 2).toBeCloseTo(1.5, 12)
+  })
+})
+
+test('18 % grey is shown as code 118', () => {
+  const grey = store.take(1, 1, 4)
+  grey.data.set([0.18, 0.18, 0.18, 1])
+  const out = new Uint8Array(4)
+  fast.display(out, grey, { gain: 1, channel: 'colour', checker: 0 })
+  expect(Array.from(out)).toEqual([118, 118, 118, 255])
+  expect(Math.round(linearToSrgb(0.18) * 255)).toBe(118)
+  store.give(grey)
+})

@@ -1,0 +1,37 @@
+import { defineConfig } from 'vitest/config'
+
+export default defineConfig({
+  test: {
+    projects: [
+      {
+        test: {
+          name: 'unit',
+          include: ['src/**/*.test.ts', 'demo/**/*.test.ts'],
+          exclude: ['src/server/db/**'],
+          environment: 'node',
+          testTimeout: 30_000,
+        },
+      },
+      {
+        test: {
+          name: 'database',
+          include: ['src/server/db/**/*.test.ts'],
+          environment: 'node',
+          testTimeout: 30_000,
+          fileParallelism: false,
+        },
+      },
+      {
+        test: {
+          name: 'browser',
+          include: ['e2e/**/*.test.ts'],
+          environment: 'node',
+          testTimeout: 120_000,
+          hookTimeout: 300_000,
+          fileParallelism: false,
+        },
+      },
+    ],
+    reporters: ['default', './scripts/closing-line.mjs'],
+  },
+})
