@@ -83,6 +83,26 @@ async function end(pid) {
   send('SIGKILL')
 }
 
+/** Makes the demo's frame (what is there already is kept) and its shot. Without it everything else still works. */
+async function loadDemo(home, env) {
+  const frames = join(home, 'demo')
+  const size = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
+  const program = (name) => join(root, 'dist', name)
+  try {
+    const isNew = !existsSync(join(frames, 'grotto.0001.exr'))
+    if (isNew) say(`  rendering the demo frame at ${size}, which takes about half a minute …`)
+    await stage('demo frame ready', () =>
+      run(process.execPath, [program('stand-in.mjs'), '--size', size, '--out', frames], { env }),
+    )
+    await stage('demo shot ready', () => run(process.execPath, [program('load-demo.mjs'), frames], { env }))
+  } catch (error) {
+    console.error(`  The demo shot could not be loaded; Zafiro starts without it.\n${error.message}`)
+  }
+}
+
+/** What must be undone when the start fails half way. */
+let undo = async () => undefined
+
 async function main() {
   const options = readOptions()
   const { home } = options
@@ -111,6 +131,7 @@ async function main() {
   await ensureBundles()
   if (!options.dev) await ensureWebBuild()
   const database = await stage('database started', () => startDatabase(join(home, 'db')))
+  undo = () => database.stop()
   const env = {
     ...process.env,
     ZAFIRO_HOME: home,
@@ -119,17 +140,7 @@ async function main() {
     NODE_ENV: options.dev ? 'development' : 'production',
   }
   await stage('database up to date', () => run(process.execPath, [join(root, 'dist/migrate.mjs')], { env }))
-  if (!options.empty) {
-    const frames = join(home, 'demo')
-    const size = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
-    if (!existsSync(join(frames, 'grotto.0001.exr')))
-      await stage(`demo frame rendered at ${size}`, () =>
-        run(process.execPath, [join(root, 'dist/stand-in.mjs'), '--size', size, '--out', frames], { env }),
-      )
-    await stage('demo shot loaded', () =>
-      run(process.execPath, [join(root, 'dist/load-demo.mjs'), frames], { env }),
-    )
-  }
+  if (!options.empty) await loadDemo(home, env)
 
   const port = options.port ?? (await freePort(usualPort))
   const address = `http://${options.host === '0.0.0.0' ? '127.0.0.1' : options.host}:${port}`
@@ -159,6 +170,7 @@ async function main() {
       setTimeout(() => !isStopping && (startPart(name, args, restarts + 1), writeState()), 500)
     })
   }
+  undo = () => stop(1)
   const stop = async (status) => {
     if (isStopping) return
     isStopping = true
@@ -194,6 +206,6 @@ if (process.env.ZAFIRO_PART === undefined) {
 } else {
   main().catch((error) => {
     console.error(error instanceof Refusal ? `\n${error.message}` : error)
-    process.exit(1)
+    void undo().finally(() => process.exit(1))
   })
 }

@@ -79,7 +79,7 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     const workshop = { kernels, store }
     const bloom = () => {
       kernels.brightPass(out, a, 0.4, 0.2, 100)
-      spreadLight(out, out, 60, 0, 1, workshop)
+      spreadLight(out, out, 60, 0, 1, 1, workshop)
     }
     // Addresses first: taking memory may replace the buffer by a larger one.
     const [halvesAt, shownAt] = [store.takeBytes(a.data.length * 2), store.takeBytes(a.data.length)]

@@ -84,13 +84,11 @@ export default defineEffect({
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const { threshold, tint, saturation, strength } = dials
     kernels.brightPass(out, feeds.light ?? picture, threshold, dials.knee * threshold, dials.ceiling)
-    spreadLight(out, out, dials.reach / radius95, (dials.tightness - 0.5) * 4, reduction, { kernels, store })
-    const shaded = hueSaturationMatrix(0, saturation, strength)
-    kernels.colourMatrix(
-      out,
-      out,
-      shaded.map((v, i) => v * tint[Math.floor(i / 3)]!),
-      0,
-    )
+    const tight = (dials.tightness - 0.5) * 4
+    spreadLight(out, out, dials.reach / radius95, tight, strength, reduction, { kernels, store })
+    if (saturation === 1 && tint.every((v) => v === 1)) return
+    const vivid = hueSaturationMatrix(0, saturation, 1)
+    const tinted = vivid.map((v, i) => v * tint[Math.floor(i / 3)]!)
+    kernels.colourMatrix(out, out, tinted, 0)
   },
 })

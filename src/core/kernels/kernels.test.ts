@@ -342,7 +342,7 @@ describe('spread light', () => {
     const picture = store.take(size, size, 4)
     picture.data.fill(0)
     picture.data.fill(1, ((size >> 1) * size + (size >> 1)) * 4, ((size >> 1) * size + (size >> 1)) * 4 + 3)
-    spreadLight(picture, picture, widest, tight, 1, { kernels: fast, store })
+    spreadLight(picture, picture, widest, tight, 1, 1, { kernels: fast, store })
     const row = Array.from(
       { length: size >> 1 },
       (_, i) => picture.data[((size >> 1) * size + (size >> 1) + i) * 4]!,

@@ -86,11 +86,12 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
 }
 
 /**
- * Spreads light as a sum of Gaussians whose widths double, black outside: `out` = Σ wₗ · G(σₗ) * src with Σ wₗ = 1,
+ * Spreads light as a sum of Gaussians whose widths double, black outside: `out` = gain · Σ wₗ · G(σₗ) * src with Σ wₗ = 1,
  * so the energy of the light is kept. `out` may be `src`.
  *
  * widest     standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
  * tight      share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
+ * gain       factor on the light
  * reduction  how much smaller than the full frame the picture is: widths that only the full frame resolves keep
  *            their share, so that a proxy looks like the full picture
  */
@@ -99,6 +100,7 @@ export function spreadLight(
   src: Picture,
   widest: number,
   tight: number,
+  gain: number,
   reduction: number,
   workshop: Workshop,
 ): void {
@@ -116,7 +118,7 @@ export function spreadLight(
   let unspread = clamp(0.5 - octaves(finest))
   for (let level = finest; level <= 0; level++) unspread += share(level)
   const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
-  const sum = weights.reduce((a, b) => a + b)
+  const sum = weights.reduce((a, b) => a + b) / gain
   const levels = descend(src, count, 'black', workshop)
   for (let level = count - 1; level >= 0; level--) {
     const target = level === 0 ? out : levels[level]!

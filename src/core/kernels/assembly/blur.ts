@@ -21,73 +21,129 @@ function row4Black(row: usize, x: i32, sw: i32, three: v128): v128 {
   return sum
 }
 
+/** Column sum (1 3 3 1) of four rows. */
+@inline
+function column(at: usize, stride: usize, three: v128): v128 {
+  const outer = f32x4.add(v128.load(at), v128.load(at + 3 * stride))
+  const inner = f32x4.add(v128.load(at + stride), v128.load(at + 2 * stride))
+  return f32x4.add(outer, f32x4.mul(inner, three))
+}
+
+function halveAt(src: usize, sx: i32, sy: i32, sw: i32, sh: i32, black: i32): v128 {
+  const three = f32x4.splat(3)
+  const stride = (sw as usize) << 4
+  let outer: v128
+  let inner: v128
+  if (black) {
+    outer = f32x4.splat(0)
+    inner = f32x4.splat(0)
+    if (sy >= 1 && sy <= sh) outer = row4Black(src + ((sy - 1) as usize) * stride, sx, sw, three)
+    if (sy >= -2 && sy + 2 < sh) outer = f32x4.add(outer, row4Black(src + ((sy + 2) as usize) * stride, sx, sw, three))
+    if (sy >= 0 && sy < sh) inner = row4Black(src + (sy as usize) * stride, sx, sw, three)
+    if (sy >= -1 && sy + 1 < sh) inner = f32x4.add(inner, row4Black(src + ((sy + 1) as usize) * stride, sx, sw, three))
+  } else {
+    const a = (held(sx - 1, sw) as usize) << 4
+    const b = (held(sx, sw) as usize) << 4
+    const c = (held(sx + 1, sw) as usize) << 4
+    const d = (held(sx + 2, sw) as usize) << 4
+    outer = f32x4.add(
+      row4(src + (held(sy - 1, sh) as usize) * stride, a, b, c, d, three),
+      row4(src + (held(sy + 2, sh) as usize) * stride, a, b, c, d, three),
+    )
+    inner = f32x4.add(
+      row4(src + (held(sy, sh) as usize) * stride, a, b, c, d, three),
+      row4(src + (held(sy + 1, sh) as usize) * stride, a, b, c, d, three),
+    )
+  }
+  return f32x4.mul(f32x4.add(outer, f32x4.mul(inner, three)), f32x4.splat(1.0 / 64.0))
+}
+
 export function halve(out: usize, src: usize, ow: i32, sw: i32, sh: i32, offset: i32, black: i32, y0: i32, y1: i32): void {
   const three = f32x4.splat(3)
   const norm = f32x4.splat(1.0 / 64.0)
   const stride = (sw as usize) << 4
+  // Outputs x0..x1-1 read only inside the rows: 2x + offset − 1 ≥ 0 and 2x + offset + 2 < sw.
+  const x0 = min<i32>(ow, max<i32>(0, (2 - offset) >> 1))
+  const x1 = max<i32>(x0, min<i32>(ow, (sw - 1 - offset) >> 1))
   for (let y = y0; y < y1; y++) {
     const sy = 2 * y + offset
-    for (let x = 0; x < ow; x++) {
-      const sx = 2 * x + offset
-      let sum: v128
-      if (sx >= 1 && sx + 2 < sw && sy >= 1 && sy + 2 < sh) {
-        const at = src + ((sy - 1) as usize) * stride + (((sx - 1) as usize) << 4)
-        const outer = f32x4.add(row4(at, 0, 16, 32, 48, three), row4(at + 3 * stride, 0, 16, 32, 48, three))
-        const inner = f32x4.add(row4(at + stride, 0, 16, 32, 48, three), row4(at + 2 * stride, 0, 16, 32, 48, three))
-        sum = f32x4.add(outer, f32x4.mul(inner, three))
-      } else if (black) {
-        let outer = f32x4.splat(0)
-        let inner = f32x4.splat(0)
-        if (sy >= 1 && sy <= sh) outer = row4Black(src + ((sy - 1) as usize) * stride, sx, sw, three)
-        if (sy >= -2 && sy + 2 < sh) outer = f32x4.add(outer, row4Black(src + ((sy + 2) as usize) * stride, sx, sw, three))
-        if (sy >= 0 && sy < sh) inner = row4Black(src + (sy as usize) * stride, sx, sw, three)
-        if (sy >= -1 && sy + 1 < sh) inner = f32x4.add(inner, row4Black(src + ((sy + 1) as usize) * stride, sx, sw, three))
-        sum = f32x4.add(outer, f32x4.mul(inner, three))
-      } else {
-        const a = (held(sx - 1, sw) as usize) << 4
-        const b = (held(sx, sw) as usize) << 4
-        const c = (held(sx + 1, sw) as usize) << 4
-        const d = (held(sx + 2, sw) as usize) << 4
-        const outer = f32x4.add(
-          row4(src + (held(sy - 1, sh) as usize) * stride, a, b, c, d, three),
-          row4(src + (held(sy + 2, sh) as usize) * stride, a, b, c, d, three),
-        )
-        const inner = f32x4.add(
-          row4(src + (held(sy, sh) as usize) * stride, a, b, c, d, three),
-          row4(src + (held(sy + 1, sh) as usize) * stride, a, b, c, d, three),
-        )
-        sum = f32x4.add(outer, f32x4.mul(inner, three))
+    const target = out + (((y * ow) as usize) << 4)
+    const isInside = sy >= 1 && sy + 2 < sh && x1 > x0
+    const from = isInside ? x0 : ow
+    const to = isInside ? x1 : ow
+    for (let x = 0; x < from; x++) v128.store(target + ((x as usize) << 4), halveAt(src, 2 * x + offset, sy, sw, sh, black))
+    if (isInside) {
+      // Each column sum serves two outputs.
+      let at = src + ((sy - 1) as usize) * stride + (((2 * from + offset - 1) as usize) << 4)
+      let a = column(at, stride, three)
+      let b = column(at + 16, stride, three)
+      for (let x = from; x < to; x++) {
+        const c = column(at + 32, stride, three)
+        const d = column(at + 48, stride, three)
+        const sum = f32x4.add(f32x4.add(a, d), f32x4.mul(f32x4.add(b, c), three))
+        v128.store(target + ((x as usize) << 4), f32x4.mul(sum, norm))
+        a = c
+        b = d
+        at += 32
       }
-      v128.store(out + (((y * ow + x) as usize) << 4), f32x4.mul(sum, norm))
     }
+    for (let x = to; x < ow; x++) v128.store(target + ((x as usize) << 4), halveAt(src, 2 * x + offset, sy, sw, sh, black))
   }
+}
+
+@inline
+function tent(near: v128, far: v128): v128 {
+  return f32x4.add(f32x4.mul(near, f32x4.splat(0.75)), f32x4.mul(far, f32x4.splat(0.25)))
+}
+
+@inline
+function storeUp(out: usize, fine: usize, value: v128, wf: v128, wc: v128): void {
+  const scaled = f32x4.mul(value, wc)
+  v128.store(out, fine ? f32x4.add(scaled, f32x4.mul(v128.load(fine), wf)) : scaled)
 }
 
 export function upAdd(
   out: usize, fine: usize, coarse: usize, ow: i32, cw: i32, ch: i32, offset: i32, fineWeight: f32, coarseWeight: f32,
   y0: i32, y1: i32,
 ): void {
-  const near = f32x4.splat(0.75)
-  const far = f32x4.splat(0.25)
   const wf = f32x4.splat(fineWeight)
   const wc = f32x4.splat(coarseWeight)
+  // Pairs of outputs that read coarse columns c − 1, c, c + 1, all inside; c runs from c0 to c1 − 1.
+  const c0 = max<i32>(1, (1 - offset) >> 1)
+  const c1 = max<i32>(c0, min<i32>(cw - 1, (ow - offset) >> 1))
   for (let y = y0; y < y1; y++) {
     const fy = y - offset
     const cy = fy >> 1
-    const cy2 = cy + ((fy & 1) << 1) - 1
     const rowA = coarse + (((held(cy, ch) * cw) as usize) << 4)
-    const rowB = coarse + (((held(cy2, ch) * cw) as usize) << 4)
+    const rowB = coarse + (((held(cy + ((fy & 1) << 1) - 1, ch) * cw) as usize) << 4)
+    const target = out + (((y * ow) as usize) << 4)
+    const beside = fine ? fine + (((y * ow) as usize) << 4) : 0
+    const from = 2 * c0 + offset
+    const to = 2 * c1 + offset
     for (let x = 0; x < ow; x++) {
+      if (x == from && c1 > c0) {
+        let at = (c0 as usize) << 4
+        let left = tent(v128.load(rowA + at - 16), v128.load(rowB + at - 16))
+        let middle = tent(v128.load(rowA + at), v128.load(rowB + at))
+        for (; x < to; x += 2) {
+          const right = tent(v128.load(rowA + at, 16), v128.load(rowB + at, 16))
+          const o = (x as usize) << 4
+          storeUp(target + o, beside ? beside + o : 0, tent(middle, left), wf, wc)
+          storeUp(target + o + 16, beside ? beside + o + 16 : 0, tent(middle, right), wf, wc)
+          left = middle
+          middle = right
+          at += 16
+        }
+        if (x >= ow) break
+      }
       const fx = x - offset
       const cx = fx >> 1
       const a = (held(cx, cw) as usize) << 4
       const b = (held(cx + ((fx & 1) << 1) - 1, cw) as usize) << 4
-      const top = f32x4.add(f32x4.mul(v128.load(rowA + a), near), f32x4.mul(v128.load(rowA + b), far))
-      const low = f32x4.add(f32x4.mul(v128.load(rowB + a), near), f32x4.mul(v128.load(rowB + b), far))
-      let sum = f32x4.mul(f32x4.add(f32x4.mul(top, near), f32x4.mul(low, far)), wc)
-      const at = ((y * ow + x) as usize) << 4
-      if (fine) sum = f32x4.add(sum, f32x4.mul(v128.load(fine + at), wf))
-      v128.store(out + at, sum)
+      const near = tent(v128.load(rowA + a), v128.load(rowB + a))
+      const far = tent(v128.load(rowA + b), v128.load(rowB + b))
+      const o = (x as usize) << 4
+      storeUp(target + o, beside ? beside + o : 0, tent(near, far), wf, wc)
     }
   }
 }

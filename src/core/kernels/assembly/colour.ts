@@ -39,35 +39,28 @@ export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, 
   }
 }
 
-export function brightPass(
-  out: usize,
-  src: usize,
-  threshold: f32,
-  knee: f32,
-  ceiling: f32,
-  width: i32,
-  y0: i32,
-  y1: i32,
-): void {
-  const lower = threshold - knee
-  const quarter: f32 = knee > 0 ? 0.25 / knee : 0
+export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, width: i32, y0: i32, y1: i32): void {
+  // Without branches: in a noisy picture the next pixel is anyone's guess. All four lanes hold the same luminance.
+  const weights = f32x4(0.2126, 0.7152, 0.0722, 0)
+  const lower = f32x4.splat(threshold - knee)
+  const upper = f32x4.splat(threshold + knee)
+  const edge = f32x4.splat(threshold)
+  const quarter = f32x4.splat(knee > 0 ? 0.25 / knee : 0)
+  const most = f32x4.splat(ceiling)
   const zero = f32x4.splat(0)
+  const colour = i32x4(-1, -1, -1, 0)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const p = v128.load(src + (i << 4))
-    const y: f32 =
-      f32x4.extract_lane(p, 0) * 0.2126 +
-      f32x4.extract_lane(p, 1) * 0.7152 +
-      f32x4.extract_lane(p, 2) * 0.0722
-    if (!(y > 0) || y <= lower) {
-      v128.store(out + (i << 4), zero)
-      continue
-    }
-    const held = min<f32>(y, ceiling)
-    const d = held - lower
-    const passed: f32 = held < threshold + knee ? d * d * quarter : held - threshold
-    const factor = max<f32>(passed, 0) / y
-    v128.store(out + (i << 4), f32x4.replace_lane(f32x4.mul(p, f32x4.splat(factor)), 3, 0))
+    const w = f32x4.mul(p, weights)
+    const pair = f32x4.add(w, v128.shuffle<f32>(w, w, 1, 0, 3, 2))
+    const y = f32x4.add(pair, v128.shuffle<f32>(pair, pair, 2, 3, 0, 1))
+    const lit = f32x4.pmin(y, most)
+    const d = f32x4.sub(lit, lower)
+    const passed = v128.bitselect(f32x4.mul(f32x4.mul(d, d), quarter), f32x4.sub(lit, edge), f32x4.lt(lit, upper))
+    const isLit = v128.and(v128.and(f32x4.gt(y, zero), f32x4.gt(d, zero)), colour)
+    const factor = f32x4.div(f32x4.pmax(passed, zero), y)
+    v128.store(out + (i << 4), v128.and(f32x4.mul(p, factor), isLit))
   }
 }
 
