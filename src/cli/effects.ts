@@ -1,9 +1,43 @@
-import { dialLabel } from '../core/effects/dials.ts'
+import { dialLabel, type Dial } from '../core/effects/dials.ts'
 import { effects } from '../core/effects/registry.ts'
 
+function rangeOf(dial: Dial): string {
+  switch (dial.type) {
+    case 'number':
+      return `${dial.range.join(' – ')} (${dial.hard.join(' – ')})${dial.unit ? ` ${dial.unit}` : ''}`
+    case 'choice':
+      return Object.keys(dial.options).join(', ')
+    default:
+      return dial.type
+  }
+}
+
+/** The reference page of all effects, from their declarations. */
+export function effectsReference(): string {
+  const pages = effects.map(({ id, title, purpose, family, kind, belongs, feeds, dials }) =>
+    [
+      `## ${title} (\`${id}\`)`,
+      `${purpose} Family: ${family}; kind: ${kind}.`,
+      belongs.reason,
+      ...Object.entries(feeds).map(
+        ([key, feed]) => `- feed \`${key}\`${feed.required ? ' (required)' : ''}: ${feed.hint}`,
+      ),
+      '| dial | default | useful range (hard range) | what it does |\n|---|---|---|---|\n' +
+        Object.entries<Dial>(dials)
+          .map(
+            ([key, dial]) =>
+              `| \`${key}\` ${dialLabel(key, dial)} | ${JSON.stringify(dial.default)} | ${rangeOf(dial)} | ${dial.hint} |`,
+          )
+          .join('\n'),
+    ].join('\n\n'),
+  )
+  return `# Effects\n\nWritten by \`npx zafiro effects --markdown\` from the declarations in \`src/core/effects/\`.\n\n${pages.join('\n\n')}\n`
+}
+
 /** `zafiro effects`: every effect with all its dials, for reading or as JSON. */
-export function listEffects(asJson: boolean): string {
-  if (asJson) {
+export function listEffects(form: 'text' | 'json' | 'markdown'): string {
+  if (form === 'markdown') return effectsReference().trimEnd()
+  if (form === 'json') {
     const shown = effects.map(({ id, title, family, kind, purpose, version, feeds, dials }) => {
       const labelled = Object.entries(dials).map(
         ([key, dial]) => [key, { ...dial, label: dialLabel(key, dial) }] as const,
@@ -12,14 +46,9 @@ export function listEffects(asJson: boolean): string {
     })
     return JSON.stringify({ effects: shown }, undefined, 2)
   }
+  const line = ([key, d]: [string, Dial]) =>
+    `  ${key.padEnd(14)} ${d.type.padEnd(7)} ${JSON.stringify(d.default)}  ${d.hint}`
   return effects
-    .map(({ id, purpose, dials }) =>
-      [
-        `${id}: ${purpose}`,
-        ...Object.entries(dials).map(
-          ([key, d]) => `  ${key.padEnd(14)} ${d.type.padEnd(7)} ${JSON.stringify(d.default)}  ${d.hint}`,
-        ),
-      ].join('\n'),
-    )
+    .map(({ id, purpose, dials }) => [`${id}: ${purpose}`, ...Object.entries(dials).map(line)].join('\n'))
     .join('\n\n')
 }

@@ -13,7 +13,7 @@ const usage = `zafiro: finishes rendered frames
       what an EXR or PNG holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8
       renders frames of a shot file
-  zafiro effects [--json]
+  zafiro effects [--json | --markdown]
       every effect with its dials
   zafiro bench [--json]
       measures this machine against sharp and a plain memory copy`
@@ -50,7 +50,10 @@ async function run(args: string[]): Promise<void> {
       return
     }
     case 'effects':
-      say(listEffects(parseArgs({ args: rest, options: { json } }).values.json))
+      {
+        const { values } = parseArgs({ args: rest, options: { json, markdown: json } })
+        say(listEffects(values.json ? 'json' : values.markdown ? 'markdown' : 'text'))
+      }
       return
     case 'bench':
       await runBench(parseArgs({ args: rest, options: { json } }).values.json, say)
