@@ -220,7 +220,7 @@ function shadeOpaque(
   const open = openness(scene, p, n)
   const start = add(p, n, 0.012)
   let diffuse: Vec = scaled([0.13 + 0.1 * n[1], 0.33 + 0.23 * n[1], 0.46 + 0.29 * n[1]], open)
-  let shine: Vec = [0, 0, 0]
+  let gleam: Vec = [0, 0, 0]
   const mirrored = add(way, n, -2 * dot(way, n))
   const light = (at: Vec, colour: Vec, falls: number, shadow: number) => {
     const to = add(at, p, -1)
@@ -232,7 +232,7 @@ function shadeOpaque(
     const seen = shadow > 0 && strength > 0.004 ? visible(scene, start, l, far - 0.2, shadow) : 1
     const lit = scaled(colour, strength * seen)
     diffuse = add(diffuse, lit, facing)
-    shine = add(shine, lit, Math.max(0, dot(mirrored, l)) ** m.sharpness * (m.sharpness + 8) * 0.04)
+    gleam = add(gleam, lit, Math.max(0, dot(mirrored, l)) ** m.sharpness * (m.sharpness + 8) * 0.04)
   }
   light(sunAt, scaled([4.4, 5.6, 5.7], id === surface ? 1 : caustics(p, scene.staging.frame)), 0, 9)
   light(
@@ -251,7 +251,7 @@ function shadeOpaque(
     : scaled([1, 1, 1], m.gloss * (0.16 + 0.84 * grazing))
   const reflection = add(
     times(around, mirror),
-    times(shine, m.metal ? m.albedo : [m.gloss, m.gloss, m.gloss]),
+    times(gleam, m.metal ? m.albedo : [m.gloss, m.gloss, m.gloss]),
   )
   const scattered = times(diffuse, scaled(m.albedo, m.metal ? 0.18 : 1))
   return { colour: add(add(scattered, reflection), m.emission), emission: m.emission, reflection }

@@ -122,6 +122,7 @@ export async function ensureBundles() {
   const files = [
     ...filesBelow(at('src'), isSource),
     ...filesBelow(at('demo'), isSource),
+    ...filesBelow(at('e2e'), isSource),
     at('scripts/prepare.mjs'),
     at('scripts/generate.mjs'),
   ]
@@ -143,6 +144,7 @@ export async function ensureBundles() {
             migrate: at('src/server/db/migrate-main.ts'),
             'stand-in': at('demo/stand-in.ts'),
             'load-demo': at('demo/load-demo.ts'),
+            'measure-dial': at('e2e/measure-dial.ts'),
           },
           outdir: at('dist'),
           outExtension: { '.js': '.mjs' },

@@ -40,7 +40,7 @@ export function fileAt(media: Media, frame: number): string | undefined {
 const guesses: [RegExp, PassKind][] = [
   [/^(depth|z|zdepth|depthz)$/i, 'depth'],
   [/normal|^n$/i, 'normal'],
-  [/position|^p$|^pworld$/i, 'position'],
+  [/position|^p$/i, 'position'],
   [/motion|velocity|vector/i, 'motion'],
   [/crypto|^objects?\d*$|object_?id|^ids?$/i, 'ids'],
   [/emission|emit|light|glow|reflect|specular|diffuse/i, 'light'],

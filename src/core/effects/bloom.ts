@@ -12,7 +12,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Soft light around bright things, as in a lens, in haze or in water.',
-  search: 'glow halo soft light around bright things shine',
+  search: 'glow halo soft light around bright things gleam',
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],

@@ -97,3 +97,15 @@ export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaT
   )
   return { table, warnings: frames.flatMap((f) => f.warnings.map((w) => `${f.file}: ${w}`)) }
 }
+
+/** The name that each frame's file was brought in with. */
+export async function frameFiles(
+  db: Db,
+  shotId: string,
+): Promise<{ ref: string; frame: number; file: string }[]> {
+  const [rows] = await db.execute<(RowDataPacket & { ref: string; frame: number; file: string })[]>(
+    'select media_ref as ref, frame, file_name as file from frames where shot_id = ? order by frame',
+    [shotId],
+  )
+  return rows.map(({ ref, frame, file }) => ({ ref, frame, file }))
+}

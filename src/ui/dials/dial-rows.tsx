@@ -27,20 +27,9 @@ interface RowProps<D extends Dial, V> {
 }
 
 /** Label, the dial's own controls, and a way back to the default where it was left. */
-function Row({
-  name,
-  dial,
-  isDefault,
-  onReset,
-  children,
-}: {
-  name: string
-  dial: Dial
-  isDefault: boolean
-  onReset: () => void
-  children: ReactNode
-}) {
+function Row({ name, dial, value, onChange, children }: RowProps<Dial, DialValue> & { children: ReactNode }) {
   const label = dialLabel(name, dial)
+  const isDefault = JSON.stringify(value) === JSON.stringify(dial.default)
   return (
     <div
       className="grid min-h-6.5 grid-cols-[6.2rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
@@ -55,7 +44,9 @@ function Row({
         className={`text-base-content/50 hover:text-base-content ${isDefault ? 'invisible' : ''}`}
         aria-label={`Reset ${label}`}
         title="Back to the default"
-        onClick={onReset}
+        onClick={() => {
+          onChange(dial.default)
+        }}
       >
         <RotateCcw size={12} aria-hidden />
       </button>
@@ -115,14 +106,7 @@ export function Slider({
 export function NumberRow({ name, dial, value, onChange }: RowProps<NumberDial, number>) {
   const label = dialLabel(name, dial)
   return (
-    <Row
-      name={name}
-      dial={dial}
-      isDefault={value === dial.default}
-      onReset={() => {
-        onChange(dial.default)
-      }}
-    >
+    <Row name={name} dial={dial} value={value} onChange={onChange}>
       <div className="grid grid-cols-[minmax(0,1fr)_4.6rem] items-center gap-2">
         <Slider label={label} dial={dial} value={value} onChange={onChange} />
         <ValueField
@@ -144,14 +128,7 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
   const brightest = Math.max(1, r, g, b)
   const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest))))
   return (
-    <Row
-      name={name}
-      dial={dial}
-      isDefault={dial.default.every((v, i) => v === value[i])}
-      onReset={() => {
-        onChange([...dial.default])
-      }}
-    >
+    <Row name={name} dial={dial} value={value} onChange={onChange}>
       <details className="relative">
         <summary className="flex cursor-pointer list-none items-center gap-2" title={dial.hint}>
           <span
@@ -217,14 +194,7 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
 
 function PointRow({ name, dial, value, onChange }: RowProps<PointDial, readonly number[]>) {
   return (
-    <Row
-      name={name}
-      dial={dial}
-      isDefault={dial.default.every((v, i) => v === value[i])}
-      onReset={() => {
-        onChange([...dial.default])
-      }}
-    >
+    <Row name={name} dial={dial} value={value} onChange={onChange}>
       <div className="grid grid-cols-2 gap-2">
         {['x', 'y'].map((axis, i) => (
           <ValueField
@@ -249,14 +219,7 @@ function PointRow({ name, dial, value, onChange }: RowProps<PointDial, readonly 
 
 function ChoiceRow({ name, dial, value, onChange }: RowProps<ChoiceDial, string>) {
   return (
-    <Row
-      name={name}
-      dial={dial}
-      isDefault={value === dial.default}
-      onReset={() => {
-        onChange(dial.default)
-      }}
-    >
+    <Row name={name} dial={dial} value={value} onChange={onChange}>
       <select
         aria-label={dialLabel(name, dial)}
         title={dial.hint}
@@ -278,14 +241,7 @@ function ChoiceRow({ name, dial, value, onChange }: RowProps<ChoiceDial, string>
 
 function FlagRow({ name, dial, value, onChange }: RowProps<FlagDial, boolean>) {
   return (
-    <Row
-      name={name}
-      dial={dial}
-      isDefault={value === dial.default}
-      onReset={() => {
-        onChange(dial.default)
-      }}
-    >
+    <Row name={name} dial={dial} value={value} onChange={onChange}>
       <input
         type="checkbox"
         aria-label={dialLabel(name, dial)}

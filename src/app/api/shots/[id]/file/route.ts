@@ -1,5 +1,5 @@
-import type { RowDataPacket } from 'mysql2'
 import { answer } from '../../../../../server/answer.ts'
+import { frameFiles } from '../../../../../server/db/media.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
 import { openShot } from '../../../../../server/shot-service.ts'
 
@@ -9,13 +9,7 @@ type Context = { params: Promise<{ id: string }> }
 export function GET(_: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { id, name, comp, media } = await openShot((await params).id)
-    const rows = await withDb(async (pool) => {
-      const [found] = await pool.execute<(RowDataPacket & { ref: string; frame: number; file: string })[]>(
-        'select media_ref as ref, frame, file_name as file from frames where shot_id = ? order by frame',
-        [id],
-      )
-      return found
-    })
+    const rows = await withDb((pool) => frameFiles(pool, id))
     const files = (ref: string) =>
       Object.fromEntries(rows.filter((r) => r.ref === ref).map((r) => [r.frame, r.file]))
     const listed = Object.entries(media).map(
