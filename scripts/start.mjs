@@ -171,6 +171,15 @@ async function main() {
     })
   }
   undo = () => stop(1)
+  // On the same port and folder, so that what is connected finds it again.
+  const keepDatabase = (running, restarts = 0) =>
+    running.onEnd(async () => {
+      if (isStopping) return
+      if (restarts >= 5) return void stop(1)
+      say('The database stopped; starting it again.')
+      keepDatabase(await startDatabase(join(home, 'db')), restarts + 1)
+    })
+  keepDatabase(database)
   const stop = async (status) => {
     if (isStopping) return
     isStopping = true

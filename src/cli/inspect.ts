@@ -1,4 +1,5 @@
 import { readFile, stat } from 'node:fs/promises'
+import { valueWarning } from '../server/media/decode-file.ts'
 import { openMediaFile, type MediaFile } from '../server/media/media-file.ts'
 import { UsageError } from './usage-error.ts'
 
@@ -31,7 +32,8 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
   const file: MediaFile = openMediaFile(bytes)
   const found = file.storedPixels(points)
   const missing = points.find((_, i) => !found[i])
-  const { info } = file
+  const noticed = file.info.passes.map((pass) => valueWarning(pass, file.readPass(pass.name)))
+  const info = { ...file.info, warnings: [...file.info.warnings, ...noticed.filter((w) => w !== undefined)] }
   if (missing) {
     const [x0, y0, x1, y1] = info.dataWindow
     throw new UsageError(
@@ -59,7 +61,7 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
     ...info.warnings.map((w) => `warning: ${w}`),
     ...flat.map(
       ({ x, y, part, values }) =>
-        `${x},${y}${part && part !== '0' ? ` (${part})` : ''}: ${Object.entries(values)
+        `${x},${y}${part ? ` (${part})` : ''}: ${Object.entries(values)
           .map(([k, v]) => `${k}=${v}`)
           .join(' ')}`,
     ),

@@ -1,5 +1,6 @@
 import { readFile } from 'node:fs/promises'
-import { encodePassBlock } from '../../core/formats/pass-block.ts'
+import type { Pass } from '../../core/comp/media.ts'
+import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
 import { openMediaFile, type MediaInfo } from './media-file.ts'
 import { passPath, storedPath, writeWhole } from './store.ts'
 
@@ -12,15 +13,23 @@ function countNonFinite(data: Uint16Array | Float32Array, isDepth: boolean): num
   return count
 }
 
+/** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
+export function valueWarning({ name, kind }: Pass, { data }: PassBlock): string | undefined {
+  const bad = kind === 'ids' ? 0 : countNonFinite(data, kind === 'depth')
+  return bad > 0
+    ? `${bad} values of the pass ${name} are not numbers or infinite; they count as 0`
+    : undefined
+}
+
 /** Decodes every pass of a stored file into the store; gives back what it holds, with what was noticed on the way. */
 export async function decodeStored(hash: string): Promise<MediaInfo> {
   const file = openMediaFile(new Uint8Array(await readFile(storedPath(hash))))
   const warnings = [...file.info.warnings]
-  for (const { name, kind } of file.info.passes) {
+  for (const pass of file.info.passes) {
+    const { name } = pass
     const block = file.readPass(name)
-    const bad = countNonFinite(block.data, kind === 'depth')
-    if (bad > 0 && kind !== 'ids')
-      warnings.push(`${bad} values of the pass ${name} are not numbers or infinite; they count as 0`)
+    const warning = valueWarning(pass, block)
+    if (warning) warnings.push(warning)
     await writeWhole(passPath(hash, name), encodePassBlock(block))
   }
   return { ...file.info, warnings }

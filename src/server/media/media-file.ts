@@ -126,7 +126,7 @@ function openExr(bytes: Uint8Array): MediaFile {
             const row = Math.floor(y / ySampling) - Math.ceil(y0 / ySampling)
             return [name, valueAt(plane, Math.max(0, row) * plane.width + Math.max(0, column))] as const
           })
-          return [{ part: part.name || String(index), values: Object.fromEntries(values) }]
+          return [{ part: part.name, values: Object.fromEntries(values) }]
         })
         return found.length > 0 ? found : undefined
       })

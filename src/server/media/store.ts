@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
-import { copyFile, mkdir, readFile, rename, stat, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { folders } from '../home.ts'
@@ -40,9 +40,19 @@ export async function hashFile(path: string): Promise<string> {
 /** Writes beside and renames: a reader never meets half a file, and a full disk leaves nothing behind that counts. */
 export async function writeWhole(path: string, bytes: Uint8Array): Promise<void> {
   await mkdir(dirname(path), { recursive: true })
+  await throughPart(path, (part) => writeFile(part, bytes))
+}
+
+/** Makes a file under another name and renames it; when that fails, nothing of it stays on the disk. */
+async function throughPart(path: string, make: (part: string) => Promise<void>): Promise<void> {
   const part = `${path}.${process.pid}.${Math.random().toString(36).slice(2)}.part`
-  await writeFile(part, bytes)
-  await rename(part, path)
+  try {
+    await make(part)
+    await rename(part, path)
+  } catch (error) {
+    await rm(part, { force: true })
+    throw error
+  }
 }
 
 /** Copies a file into the store under its content hash; the same content is stored once. */
@@ -51,9 +61,7 @@ export async function storeFile(path: string): Promise<string> {
   const target = storedPath(hash)
   if (await exists(target)) return hash
   await mkdir(dirname(target), { recursive: true })
-  const part = `${target}.${process.pid}.part`
-  await copyFile(path, part)
-  await rename(part, target)
+  await throughPart(target, (part) => copyFile(path, part))
   return hash
 }
 
