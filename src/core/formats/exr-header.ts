@@ -15,6 +15,8 @@ export interface ExrChannel {
   readonly type: ExrType
   readonly xSampling: number
   readonly ySampling: number
+  /** Values are perceptual rather than linear; lossy methods quantise them otherwise. */
+  readonly isPerceptual?: boolean
 }
 /** Corners of a window, both inclusive, y down. */
 export type Window = readonly [x0: number, y0: number, x1: number, y1: number]
@@ -87,12 +89,12 @@ function readChannels(value: ByteReader): ExrChannel[] {
     if (name === '') return channels
     const type = exrTypes[value.u32(`channel '${name}'`)]
     if (!type) value.fail(`channel '${name}' is of an unknown type`)
-    value.take(4, `channel '${name}'`)
+    const isPerceptual = value.take(4, `channel '${name}'`)[0] === 1
     const [xSampling, ySampling] = [value.i32('a sampling'), value.i32('a sampling')]
     if (xSampling < 1 || ySampling < 1)
       value.fail(`channel '${name}' has a sampling of ${Math.min(xSampling, ySampling)}`)
     if (channels.length >= exrLimits.channels) value.fail(`it has more than ${exrLimits.channels} channels`)
-    channels.push({ name, type, xSampling, ySampling })
+    channels.push({ name, type, xSampling, ySampling, ...(isPerceptual ? { isPerceptual } : {}) })
   }
 }
 

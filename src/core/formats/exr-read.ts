@@ -8,6 +8,8 @@ import {
   type ExrFile,
   type ExrPart,
 } from './exr-header.ts'
+import { unpackPiz } from './exr-piz.ts'
+import { pxr24Bytes, unpackB44, unpackPxr24 } from './exr-pxr24-b44.ts'
 import { FormatError } from './format-error.ts'
 
 export type ExrValues = Uint16Array | Float32Array | Uint32Array
@@ -43,10 +45,86 @@ function unpackedSize(part: ExrPart, area: Area): number {
   }, 0)
 }
 
-function unpack(part: ExrPart, packed: Uint8Array, size: number, at: number, zlib: Zlib): Uint8Array {
+/** Samples of each channel inside an area. */
+function samplesIn(channel: ExrChannel, area: Area): { width: number; height: number } {
+  return {
+    width: Math.max(0, sampleCount(area.x0, area.x1, channel.xSampling)),
+    height: Math.max(0, sampleCount(area.y0, area.y1, channel.ySampling)),
+  }
+}
+
+/** Channel after channel, as some methods store a chunk, back to line after line. */
+function planesToLines(part: ExrPart, area: Area, planes: Uint8Array, size: number): Uint8Array {
+  const out = new Uint8Array(size)
+  const starts: number[] = []
+  let start = 0
+  for (const channel of part.channels) {
+    starts.push(start)
+    const { width, height } = samplesIn(channel, area)
+    start += width * height * bytesPerValue[channel.type]
+  }
+  let o = 0
+  for (let y = area.y0; y <= area.y1; y++)
+    part.channels.forEach((channel, c) => {
+      if (y % channel.ySampling !== 0) return
+      const bytes = samplesIn(channel, area).width * bytesPerValue[channel.type]
+      out.set(planes.subarray(starts[c]!, starts[c]! + bytes), o)
+      starts[c]! += bytes
+      o += bytes
+    })
+  return out
+}
+
+function unpackB44Planes(
+  part: ExrPart,
+  area: Area,
+  packed: Uint8Array,
+  size: number,
+): Uint8Array | undefined {
+  const planes = new Uint8Array(size)
+  let [at, o] = [0, 0]
+  for (const channel of part.channels) {
+    const { width, height } = samplesIn(channel, area)
+    const bytes = width * height * bytesPerValue[channel.type]
+    if (channel.type === 'half') {
+      const halves = new Uint16Array(width * height)
+      const end = unpackB44(packed, at, width, height, halves)
+      if (end === undefined) return undefined
+      planes.set(new Uint8Array(halves.buffer), o)
+      at = end
+    } else {
+      if (at + bytes > packed.length) return undefined
+      planes.set(packed.subarray(at, at + bytes), o)
+      at += bytes
+    }
+    o += bytes
+  }
+  return planesToLines(part, area, planes, size)
+}
+
+function unpack(
+  part: ExrPart,
+  area: Area,
+  packed: Uint8Array,
+  size: number,
+  at: number,
+  zlib: Zlib,
+): Uint8Array {
   if (packed.length > size) throw new FormatError('exr', at, 'a chunk is larger than what it unpacks to')
   // Data that would not shrink are stored as they are, by every method.
   if (packed.length === size) return packed
+  const inflate = (wanted: number) => {
+    let bytes: Uint8Array
+    try {
+      bytes = zlib.inflate(packed, wanted)
+    } catch (error) {
+      const reason = error instanceof Error ? error.message : String(error)
+      throw new FormatError('exr', at, `a chunk does not unpack (${reason})`)
+    }
+    if (bytes.length !== wanted)
+      throw new FormatError('exr', at, `a chunk unpacks to ${bytes.length} bytes, not ${wanted}`)
+    return bytes
+  }
   switch (part.compression) {
     case 'rle': {
       const bytes = unpackRuns(packed, size)
@@ -54,20 +132,25 @@ function unpack(part: ExrPart, packed: Uint8Array, size: number, at: number, zli
       return restoreBytes(bytes)
     }
     case 'zips':
-    case 'zip': {
-      let bytes: Uint8Array
-      try {
-        bytes = zlib.inflate(packed, size)
-      } catch (error) {
-        throw new FormatError(
-          'exr',
-          at,
-          `a chunk does not unpack (${error instanceof Error ? error.message : String(error)})`,
-        )
-      }
-      if (bytes.length !== size)
-        throw new FormatError('exr', at, `a chunk unpacks to ${bytes.length} bytes, not ${size}`)
-      return restoreBytes(bytes)
+    case 'zip':
+      return restoreBytes(inflate(size))
+    case 'piz': {
+      const planes = part.channels.map((c) => ({ ...samplesIn(c, area), words: bytesPerValue[c.type] / 2 }))
+      return planesToLines(part, area, new Uint8Array(unpackPiz(packed, planes, at).buffer), size)
+    }
+    case 'pxr24': {
+      const lines: { samples: number; type: ExrChannel['type'] }[] = []
+      for (let y = area.y0; y <= area.y1; y++)
+        for (const c of part.channels)
+          if (y % c.ySampling === 0) lines.push({ samples: samplesIn(c, area).width, type: c.type })
+      const bytes = lines.reduce((sum, l) => sum + l.samples * pxr24Bytes[l.type], 0)
+      return unpackPxr24(inflate(bytes), lines, size)
+    }
+    case 'b44':
+    case 'b44a': {
+      const lines = unpackB44Planes(part, area, packed, size)
+      if (!lines) throw new FormatError('exr', at, 'a B44 chunk ends too early')
+      return lines
     }
     default:
       throw new FormatError('exr', at, `a chunk holds ${packed.length} bytes, not ${size}`)
@@ -169,7 +252,9 @@ export function readExrPart(
   { names, zlib = portableZlib }: { names?: readonly string[]; zlib?: Zlib } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
-  if (!['none', 'rle', 'zips', 'zip'].includes(part.compression))
+  const isPerceptualB44 =
+    part.compression.startsWith('b44') && part.channels.some((c) => c.isPerceptual && c.type === 'half')
+  if (part.compression.startsWith('dwa') || isPerceptualB44)
     throw new FormatError(
       'exr',
       file.tablesAt,
@@ -191,7 +276,7 @@ export function readExrPart(
     scatter(
       part,
       area,
-      unpack(part, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib),
+      unpack(part, area, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib),
       planes,
     )
   }

@@ -92,7 +92,9 @@ describe('EXR, against OpenImageIO’s and OpenEXR’s own tools', () => {
     ['rle', []],
     ['zips', []],
     ['zip', []],
+    ['piz', []],
     ['zip', ['--tile', '16', '8']],
+    ['piz', ['--tile', '16', '8']],
     ['rle', ['--tile', '64', '64']],
   ] as const)('what they write with %s %s is read with equal values', (compression, more) => {
     const names = ['R', 'G', 'B', 'A', 'depth.Z', 'emission.R', 'emission.G', 'emission.B']
@@ -130,6 +132,29 @@ describe('EXR, against OpenImageIO’s and OpenEXR’s own tools', () => {
     const { planes } = readExrPart(bytes, readExrHeader(bytes), 0)
     expect(planes.get('R')!.values).toEqual(picture.channels[0]!.values)
   })
+  test.each(['pxr24', 'b44', 'b44a'] as const)(
+    'what loses precision (%s) is read as their own tool reads it',
+    (compression) => {
+      const names = ['R', 'G', 'B', 'A', 'depth.Z']
+      const [source, lossy, plain] = [at('source.exr'), at('lossy.exr'), at('plain.exr')]
+      writeFileSync(
+        source,
+        writeExr({ ...picture, channels: picture.channels.filter((c) => names.includes(c.name)) }, nodeZlib),
+      )
+      const types = names.flatMap((n) => ['-d', `${n}=${n === 'depth.Z' ? 'float' : 'half'}`])
+      oiio(source, ...types, '--compression', compression, '-o', lossy)
+      // OpenEXR decodes it and writes what it got without loss.
+      oiio(lossy, ...types, '--compression', 'none', '-o', plain)
+      const [ours, theirs] = [lossy, plain].map((path) => {
+        const bytes = new Uint8Array(readFileSync(path))
+        const file = readExrHeader(bytes)
+        return { file, planes: readExrPart(bytes, file, 0, { zlib: nodeZlib }).planes }
+      })
+      expect(ours!.file.parts[0]!.compression).toBe(compression)
+      for (const name of names)
+        expect(ours!.planes.get(name)!.values, name).toEqual(theirs!.planes.get(name)!.values)
+    },
+  )
   test('a compression that is not read is refused by its name', () => {
     const [source, file] = [at('source.exr'), at('dwaa.exr')]
     writeFileSync(source, writeExr(picture, nodeZlib))

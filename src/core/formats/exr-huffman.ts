@@ -1,0 +1,135 @@
+// The canonical Huffman code of 16-bit symbols that PIZ and DWA share. Source: OpenEXR file layout.
+
+const symbols = 65537
+const longest = 58
+const tableBits = 14
+const [shortZeros, longZeros] = [59, 63]
+
+/** Code lengths of the symbols `first` to `last`, six bits each, runs of zeros shortened. */
+function readLengths(
+  bytes: Uint8Array,
+  first: number,
+  last: number,
+): { lengths: Uint8Array; end: number } | undefined {
+  const lengths = new Uint8Array(symbols)
+  let [buffer, have, at] = [0, 0, 0]
+  const bits = (count: number) => {
+    while (have < count) {
+      if (at >= bytes.length) return -1
+      buffer = ((buffer << 8) | bytes[at++]!) & 0xffffff
+      have += 8
+    }
+    have -= count
+    return (buffer >> have) & ((1 << count) - 1)
+  }
+  for (let symbol = first; symbol <= last;) {
+    const length = bits(6)
+    if (length < 0) return undefined
+    if (length < shortZeros) {
+      lengths[symbol++] = length
+      continue
+    }
+    const more = length === longZeros ? bits(8) : length - shortZeros
+    if (more < 0) return undefined
+    symbol += length === longZeros ? more + 6 : more + 2
+    if (symbol > last + 1) return undefined
+  }
+  return { lengths, end: at }
+}
+
+/** Codes by length: shorter codes have higher values, symbols of a length rise. Codes exceed 32 bits, so they are numbers. */
+function canonicalCodes(lengths: Uint8Array): Float64Array {
+  const counts = new Float64Array(longest + 1)
+  for (const length of lengths) counts[length]!++
+  let code = 0
+  for (let length = longest; length > 0; length--) {
+    const next = Math.floor((code + counts[length]!) / 2)
+    counts[length] = code
+    code = next
+  }
+  const codes = new Float64Array(symbols)
+  for (let symbol = 0; symbol < symbols; symbol++)
+    if (lengths[symbol]) codes[symbol] = counts[lengths[symbol]!]!++
+  return codes
+}
+
+/**
+ * Decodes exactly `count` 16-bit values; undefined where the data do not fit. The last symbol of the table stands for
+ * a run: eight bits follow that say how often the value before it is repeated.
+ */
+export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | undefined {
+  if (count === 0) return new Uint16Array()
+  if (bytes.length < 20) return undefined
+  const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  const [first, last, , bitCount] = [0, 4, 8, 12].map((o) => view.getUint32(o, true)) as [
+    number,
+    number,
+    number,
+    number,
+  ]
+  if (first >= symbols || last >= symbols) return undefined
+  const table = readLengths(bytes.subarray(20), first, last)
+  if (!table) return undefined
+  const { lengths } = table
+  const codes = canonicalCodes(lengths)
+  // Short codes by table; long ones by their first bits, then one by one.
+  const short = new Int32Array(1 << tableBits)
+  const long = new Map<number, number[]>()
+  for (let symbol = first; symbol <= last; symbol++) {
+    const length = lengths[symbol]!
+    if (length === 0) continue
+    const code = codes[symbol]!
+    if (code >= 2 ** length) return undefined
+    if (length > tableBits) {
+      const prefix = Math.floor(code / 2 ** (length - tableBits))
+      long.set(prefix, [...(long.get(prefix) ?? []), symbol])
+    } else {
+      const from = code * 2 ** (tableBits - length)
+      short.fill((symbol << 6) | length, from, from + 2 ** (tableBits - length))
+    }
+  }
+  const data = bytes.subarray(20 + table.end)
+  const end = Math.min(bitCount, data.length * 8)
+  const out = new Uint16Array(count)
+  let [o, at] = [0, 0]
+  /** Up to 24 bits from a place in the stream; 0 beyond its end. */
+  const peek = (place: number, length: number) => {
+    const byte = place >> 3
+    const word =
+      ((data[byte] ?? 0) << 24) |
+      ((data[byte + 1] ?? 0) << 16) |
+      ((data[byte + 2] ?? 0) << 8) |
+      (data[byte + 3] ?? 0)
+    return (word << (place & 7)) >>> (32 - length)
+  }
+  const codeAt = (place: number, length: number) => {
+    let value = 0
+    for (let done = 0; done < length; done += 16) {
+      const part = Math.min(16, length - done)
+      value = value * 2 ** part + peek(place + done, part)
+    }
+    return value
+  }
+  while (at < end && o < count) {
+    const prefix = peek(at, tableBits)
+    let symbol = short[prefix]! >> 6
+    let length = short[prefix]! & 63
+    if (length === 0) {
+      const found = long.get(prefix)?.find((s) => codeAt(at, lengths[s]!) === codes[s])
+      if (found === undefined) return undefined
+      symbol = found
+      length = lengths[found]!
+    }
+    at += length
+    if (symbol !== last) {
+      out[o++] = symbol
+      continue
+    }
+    const repeat = peek(at, 8)
+    at += 8
+    if (o === 0 || o + repeat > count) return undefined
+    out.fill(out[o - 1]!, o, o + repeat)
+    o += repeat
+  }
+  return o === count ? out : undefined
+}
