@@ -37,20 +37,25 @@ function readLengths(
   return { lengths, end: at }
 }
 
-/** Codes by length: shorter codes have higher values, symbols of a length rise. Codes exceed 32 bits, so they are numbers. */
-function canonicalCodes(lengths: Uint8Array): Float64Array {
-  const counts = new Float64Array(longest + 1)
-  for (const length of lengths) counts[length]!++
+/** A canonical code: symbols by length, and the code of the first of each. Codes exceed 32 bits, so they are numbers. */
+interface Code {
+  readonly first: Float64Array
+  readonly symbols: readonly (readonly number[])[]
+}
+
+/** Shorter codes have higher values than the beginnings of longer ones; within a length, codes rise with symbols. */
+function canonicalCode(lengths: Uint8Array): Code {
+  const symbols = Array.from({ length: longest + 1 }, (): number[] => [])
+  lengths.forEach((length, symbol) => {
+    if (length > 0) symbols[length]!.push(symbol)
+  })
+  const first = new Float64Array(longest + 1)
   let code = 0
   for (let length = longest; length > 0; length--) {
-    const next = Math.floor((code + counts[length]!) / 2)
-    counts[length] = code
-    code = next
+    first[length] = code
+    code = Math.floor((code + symbols[length]!.length) / 2)
   }
-  const codes = new Float64Array(symbols)
-  for (let symbol = 0; symbol < symbols; symbol++)
-    if (lengths[symbol]) codes[symbol] = counts[lengths[symbol]!]!++
-  return codes
+  return { first, symbols }
 }
 
 /**
@@ -70,24 +75,15 @@ export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | u
   if (first >= symbols || last >= symbols) return undefined
   const table = readLengths(bytes.subarray(20), first, last)
   if (!table) return undefined
-  const { lengths } = table
-  const codes = canonicalCodes(lengths)
-  // Short codes by table; long ones by their first bits, then one by one.
+  const code = canonicalCode(table.lengths)
+  // Short codes by table; 0 where a longer one begins.
   const short = new Int32Array(1 << tableBits)
-  const long = new Map<number, number[]>()
-  for (let symbol = first; symbol <= last; symbol++) {
-    const length = lengths[symbol]!
-    if (length === 0) continue
-    const code = codes[symbol]!
-    if (code >= 2 ** length) return undefined
-    if (length > tableBits) {
-      const prefix = Math.floor(code / 2 ** (length - tableBits))
-      long.set(prefix, [...(long.get(prefix) ?? []), symbol])
-    } else {
-      const from = code * 2 ** (tableBits - length)
+  for (let length = 1; length <= tableBits; length++)
+    for (const [i, symbol] of code.symbols[length]!.entries()) {
+      const from = (code.first[length]! + i) * 2 ** (tableBits - length)
+      if (from >= short.length) return undefined
       short.fill((symbol << 6) | length, from, from + 2 ** (tableBits - length))
     }
-  }
   const data = bytes.subarray(20 + table.end)
   const end = Math.min(bitCount, data.length * 8)
   const out = new Uint16Array(count)
@@ -102,23 +98,20 @@ export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | u
       (data[byte + 3] ?? 0)
     return (word << (place & 7)) >>> (32 - length)
   }
-  const codeAt = (place: number, length: number) => {
-    let value = 0
-    for (let done = 0; done < length; done += 16) {
-      const part = Math.min(16, length - done)
-      value = value * 2 ** part + peek(place + done, part)
-    }
-    return value
+  const codeAt = (place: number, length: number): number => {
+    if (length <= 24) return peek(place, length)
+    return peek(place, 24) * 2 ** (length - 24) + codeAt(place + 24, length - 24)
   }
   while (at < end && o < count) {
     const prefix = peek(at, tableBits)
     let symbol = short[prefix]! >> 6
     let length = short[prefix]! & 63
     if (length === 0) {
-      const found = long.get(prefix)?.find((s) => codeAt(at, lengths[s]!) === codes[s])
+      length = tableBits + 1
+      while (length <= longest && codeAt(at, length) < code.first[length]!) length++
+      const found = code.symbols[length]?.[codeAt(at, length) - code.first[length]!]
       if (found === undefined) return undefined
       symbol = found
-      length = lengths[found]!
     }
     at += length
     if (symbol !== last) {

@@ -95,13 +95,20 @@ function openExr(bytes: Uint8Array): MediaFile {
     passes: passes.map(({ name, kind, channels, type }) => ({ name, kind, channels, type })),
     warnings: [],
   }
+  // Every chunk holds all channels of its part: they are unpacked together, once.
+  const unpacked = new Map<number, ReadonlyMap<string, ExrPlane>>()
+  const planesOf = (index: number) => {
+    const planes = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib }).planes
+    unpacked.set(index, planes)
+    return planes
+  }
   return {
     info,
     readPass(name) {
       const pass = passes.find((p) => p.name === name)
       if (!pass) throw new FormatError('exr', 0, `it has no pass named ${name}`)
       const part = file.parts[pass.part]!
-      const { planes } = readExrPart(bytes, file, pass.part, { names: pass.channels, zlib: nodeZlib })
+      const planes = planesOf(pass.part)
       const origin = {
         x: part.dataWindow[0] - part.displayWindow[0],
         y: part.dataWindow[1] - part.displayWindow[1],
@@ -112,10 +119,7 @@ function openExr(bytes: Uint8Array): MediaFile {
       )
     },
     storedPixels(points) {
-      const parts = file.parts.map((part, index) => ({
-        part,
-        ...readExrPart(bytes, file, index, { zlib: nodeZlib }),
-      }))
+      const parts = file.parts.map((part, index) => ({ part, planes: planesOf(index) }))
       return points.map(([x, y]) => {
         const found = parts.flatMap(({ part, planes }, index) => {
           const [x0, y0, x1, y1] = part.dataWindow
