@@ -1,7 +1,7 @@
 'use client'
 
 import { RotateCcw } from 'lucide-react'
-import { useRef, type CSSProperties, type ReactNode } from 'react'
+import { useEffect, useRef, useState, type CSSProperties, type ReactNode } from 'react'
 import { RgbColorPicker } from 'react-colorful'
 import {
   dialLabel,
@@ -125,56 +125,74 @@ export function NumberRow({ name, dial, value, onChange }: RowProps<NumberDial, 
 export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, readonly number[]>) {
   const [r = 0, g = 0, b = 0] = value
   const gesture = useRef(newGesture())
+  const picker = useRef<HTMLDivElement>(null)
+  const [isOpen, setIsOpen] = useState(false)
+  const label = dialLabel(name, dial)
+  // Colours above 1 keep their brightness while hue and saturation are picked.
   const brightest = Math.max(1, r, g, b)
   const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest))))
+  const hex = linearToHex([r, g, b])
+  useEffect(() => {
+    if (isOpen) picker.current?.scrollIntoView({ block: 'nearest' })
+  }, [isOpen])
   return (
-    <Row name={name} dial={dial} value={value} onChange={onChange}>
-      <details className="relative">
-        <summary className="flex cursor-pointer list-none items-center gap-2" title={dial.hint}>
+    <>
+      <Row name={name} dial={dial} value={value} onChange={onChange}>
+        <button
+          type="button"
+          aria-expanded={isOpen}
+          aria-label={`${label}, choose a colour`}
+          title={dial.hint}
+          className="flex items-center gap-2"
+          onClick={() => {
+            setIsOpen(!isOpen)
+          }}
+        >
           <span
             className="h-5 w-10 rounded border border-base-content/25"
             style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }}
           />
-          <span className="text-xs text-base-content/60">
-            {[r, g, b].map((v) => v.toFixed(2)).join('  ')}
-          </span>
-        </summary>
+          <span className="text-xs text-base-content/60">{value.map((v) => v.toFixed(2)).join('  ')}</span>
+        </button>
+      </Row>
+      {isOpen && (
         <div
-          className="absolute right-0 z-20 mt-1 w-56 space-y-2 rounded border border-base-content/20 bg-base-100 p-3 shadow-xl"
+          ref={picker}
+          className="my-1 grid grid-cols-[minmax(0,1fr)_6rem] gap-3 rounded bg-base-200 p-3"
           onPointerDownCapture={() => {
             gesture.current = newGesture()
           }}
         >
           <RgbColorPicker
-            style={{ width: '100%', height: 130 }}
+            style={{ width: '100%', height: 118 }}
             color={{ r: code(r), g: code(g), b: code(b) }}
             onChange={(c) => {
-              onChange(
-                [c.r, c.g, c.b].map((v) => Number((srgbToLinear(v / 255) * brightest).toFixed(4))),
-                gesture.current,
+              const linear = [c.r, c.g, c.b].map((v) =>
+                Number((srgbToLinear(v / 255) * brightest).toFixed(4)),
               )
+              onChange(linear, gesture.current)
             }}
           />
-          <input
-            aria-label={`${dialLabel(name, dial)} as hex`}
-            className="input input-xs w-full"
-            key={linearToHex([r, g, b])}
-            defaultValue={linearToHex([r, g, b])}
-            onBlur={(e) => {
-              const linear = hexToLinear(e.target.value)
-              if (linear && e.target.value !== linearToHex([r, g, b])) onChange(linear)
-            }}
-            onKeyDown={(e) => {
-              if (e.key === 'Enter') e.currentTarget.blur()
-            }}
-          />
-          <div className="grid grid-cols-3 gap-1">
+          <div className="flex flex-col gap-1.5">
+            <input
+              aria-label={`${label} as hex`}
+              className="input input-xs w-full"
+              key={hex}
+              defaultValue={hex}
+              onBlur={(e) => {
+                const linear = hexToLinear(e.target.value)
+                if (linear && e.target.value !== hex) onChange(linear)
+              }}
+              onKeyDown={(e) => {
+                if (e.key === 'Enter') e.currentTarget.blur()
+              }}
+            />
             {(['R', 'G', 'B'] as const).map((letter, i) => (
               <ValueField
                 key={letter}
-                label={`${dialLabel(name, dial)} ${letter}, linear`}
+                label={`${label} ${letter}, linear`}
                 value={value[i] ?? 0}
-                unit=""
+                unit={letter}
                 hard={[0, 1e6]}
                 step={0.01}
                 onChange={(next, g2) => {
@@ -187,8 +205,8 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
             ))}
           </div>
         </div>
-      </details>
-    </Row>
+      )}
+    </>
   )
 }
 
