@@ -135,6 +135,34 @@ describe('from the list of shots to a finished frame', () => {
     await waitFor(driver, 'the picture again', async () => (await values())[0] === withBloom[0])
   })
 
+  test('the passes are laid out by name; one is shown large with its raw values, and is given another kind', async () => {
+    const tab = async (i: number) => (await driver.findElements(By.css('nav button')))[i]!.click()
+    await tab(1)
+    await (await find(driver, '[aria-label="Pass normal of grotto"] button')).click()
+    await point(0.5, 0.9)
+    // The sandy floor faces up.
+    await waitFor(driver, 'the normal of the floor', async () => (await values())[1]! > 0.8)
+    const kind = () => find(driver, 'select[aria-label="Kind of reflection"]')
+    for (const option of await (await kind()).findElements(By.css('option')))
+      if ((await option.getText()) === 'other') await option.click()
+    await waitFor(
+      driver,
+      'the new kind',
+      async () => (await (await kind()).getAttribute('value')) === 'other',
+    )
+    const { media } = (await (await fetch(`${app.address}/api/shots/grottodemo01`)).json()) as {
+      media: { cave: { passes: { name: string; kind: string }[] } }
+    }
+    expect(media.cave.passes.find((p) => p.name === 'reflection')?.kind).toBe('other')
+    await tab(0)
+    await point(0.385, 0.435)
+    await waitFor(
+      driver,
+      'the picture again',
+      async () => (await values())[3] === 1 && (await values())[0]! > 0,
+    )
+  })
+
   test('after a reload everything is as it was left', async () => {
     await saved()
     const kept = await threshold()

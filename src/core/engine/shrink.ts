@@ -39,3 +39,22 @@ export function smallToCodes({ width, height, data }: Picture, checker: number):
   }
   return out
 }
+
+/** A picture made smaller to at most `width` pixels by taking single pixels: for data, which must not be averaged. */
+export function sampleSmall(picture: Picture, width: number): Picture {
+  const factor = Math.max(1, picture.width / width)
+  const { channels } = picture
+  const out = plainPicture(
+    Math.round(picture.width / factor),
+    Math.max(1, Math.round(picture.height / factor)),
+    channels,
+  )
+  for (let y = 0; y < out.height; y++)
+    for (let x = 0; x < out.width; x++) {
+      const sx = Math.min(picture.width - 1, Math.floor((x + 0.5) * factor))
+      const sy = Math.min(picture.height - 1, Math.floor((y + 0.5) * factor))
+      const from = (sy * picture.width + sx) * channels
+      out.data.set(picture.data.subarray(from, from + channels), (y * out.width + x) * channels)
+    }
+  return out
+}

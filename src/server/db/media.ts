@@ -98,6 +98,27 @@ export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaT
   return { table, warnings: frames.flatMap((f) => f.warnings.map((w) => `${f.file}: ${w}`)) }
 }
 
+/** Says by hand what a pass is; false when there is no such pass. */
+export async function setPassKind(
+  db: Db,
+  shotId: string,
+  ref: string,
+  pass: string,
+  kind: PassKind,
+): Promise<boolean> {
+  const [rows] = await db.execute<RowDataPacket[]>(
+    'select 1 from passes where shot_id = ? and media_ref = ? and name = ?',
+    [shotId, ref, pass],
+  )
+  await db.execute('update passes set kind = ? where shot_id = ? and media_ref = ? and name = ?', [
+    kind,
+    shotId,
+    ref,
+    pass,
+  ])
+  return rows.length > 0
+}
+
 /** The name that each frame's file was brought in with. */
 export async function frameFiles(
   db: Db,

@@ -121,7 +121,7 @@ function openExr(bytes: Uint8Array): MediaFile {
     storedPixels(points) {
       const parts = file.parts.map((part, index) => ({ part, planes: planesOf(index) }))
       return points.map(([x, y]) => {
-        const found = parts.flatMap(({ part, planes }, index) => {
+        const found = parts.flatMap(({ part, planes }) => {
           const [x0, y0, x1, y1] = part.dataWindow
           if (x < x0 || y < y0 || x > x1 || y > y1) return []
           const values = [...planes].map(([name, plane]) => {

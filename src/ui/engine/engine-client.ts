@@ -3,7 +3,7 @@ import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram } from '../../core/engine/histogram.ts'
 import type { Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
-import type { EngineReply, EngineRequest, Probed, Shown, Thumb, Work } from './messages.ts'
+import type { EngineReply, EngineRequest, PassThumb, Probed, Shown, Thumb, Work } from './messages.ts'
 
 export interface Wanted extends Work {
   readonly target: Target
@@ -77,6 +77,11 @@ export class EngineClient {
     return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y }))
   }
 
+  /** Readable small pictures of every pass of the media; those that can not be loaded are left out. */
+  passes(work: Work, width: number): Promise<readonly PassThumb[]> {
+    return this.ask((id) => ({ ...pick(work), type: 'passes', id, width }))
+  }
+
   close(): void {
     this.engine.terminate()
     for (const hand of this.hands) hand.terminate()
@@ -113,6 +118,9 @@ export class EngineClient {
         return
       case 'histogram':
         this.settle(message.id, message.histogram)
+        return
+      case 'passes':
+        this.settle(message.id, message.thumbs)
         return
       case 'probe':
         this.settle(message.id, message.probed)

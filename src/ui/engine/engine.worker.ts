@@ -5,7 +5,8 @@ import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Cancelled, Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram } from '../../core/engine/histogram.ts'
 import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
-import { shrink, smallToCodes } from '../../core/engine/shrink.ts'
+import { readablePass } from '../../core/engine/readable-pass.ts'
+import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { luminance } from '../../core/picture/colour.ts'
@@ -14,6 +15,8 @@ import type {
   EngineReply,
   EngineRequest,
   HistogramRequest,
+  PassesRequest,
+  PassThumb,
   ProbeRequest,
   ShowRequest,
   StartRequest,
@@ -66,7 +69,13 @@ class Engine {
       this.shown?.unpin()
       this.shown = { picture: whole, reduction, marginPx: area.marginPx, unpin }
       const codes = new Uint8Array(whole.width * whole.height * 4)
-      this.kernels.display(codes, whole, view)
+      // A pass is shown so that it can be read; its raw values stay under the probe.
+      const kind =
+        target.type === 'pass'
+          ? media[target.media]?.passes.find((p) => p.name === target.pass)?.kind
+          : undefined
+      if (kind && kind !== 'colour' && kind !== 'light') codes.set(readablePass(whole, kind).codes)
+      else if (whole.channels === 4) this.kernels.display(codes, whole, view)
       const { width, height, pixels } = cropCodes(
         codes,
         whole.width,
@@ -138,6 +147,33 @@ class Engine {
     } catch {
       reply({ type: 'histogram', id, histogram: undefined })
     }
+  }
+
+  async passes({ comp, media, frame, id, width }: PassesRequest): Promise<void> {
+    const thumbs: PassThumb[] = []
+    for (const [ref, { passes }] of Object.entries(media))
+      for (const { name, kind } of passes)
+        try {
+          const { node, area } = plan(comp, media, frame, 4, { type: 'pass', media: ref, pass: name })
+          await this.evaluator.load(comp, node)
+          const small = sampleSmall(cropToCanvas(this.evaluator.evaluate(node), area), width)
+          const { codes, low, high } = readablePass(small, kind)
+          thumbs.push({
+            media: ref,
+            pass: name,
+            width: small.width,
+            height: small.height,
+            pixels: codes,
+            low,
+            high,
+          })
+        } catch (error) {
+          console.warn(`The pass ${name} could not be shown:`, error)
+        }
+    reply(
+      { type: 'passes', id, thumbs },
+      thumbs.map((t) => t.pixels.buffer),
+    )
   }
 
   async probe({ comp, media, frame, id, x, y }: ProbeRequest): Promise<void> {
@@ -227,6 +263,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.histogram(request)
     case 'probe':
       return engine?.probe(request)
+    case 'passes':
+      return engine?.passes(request)
     default:
       return assertNever(request)
   }

@@ -39,6 +39,12 @@ export interface ProbeRequest extends Work {
   readonly x: number
   readonly y: number
 }
+/** Small readable pictures of all passes. */
+export interface PassesRequest extends Work {
+  readonly type: 'passes'
+  readonly id: number
+  readonly width: number
+}
 export interface StartRequest {
   readonly type: 'start'
   readonly memory: WebAssembly.Memory
@@ -48,7 +54,8 @@ export interface StartRequest {
   readonly newest: SharedArrayBuffer
   readonly budgetBytes: number
 }
-export type EngineRequest = StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ProbeRequest
+export type EngineRequest =
+  StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ProbeRequest | PassesRequest
 
 export interface Thumb {
   /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
@@ -56,6 +63,16 @@ export interface Thumb {
   readonly width: number
   readonly height: number
   readonly pixels: Uint8Array<ArrayBuffer>
+}
+export interface PassThumb {
+  readonly media: string
+  readonly pass: string
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8Array<ArrayBuffer>
+  /** 1st and 99th percentile of its first channel. */
+  readonly low: number
+  readonly high: number
 }
 export interface Shown {
   readonly type: 'shown'
@@ -84,4 +101,5 @@ export type EngineReply =
       readonly meters: Readonly<Record<string, number>>
     }
   | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
+  | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

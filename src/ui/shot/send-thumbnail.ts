@@ -22,9 +22,16 @@ export function sendThumbnail(
   }
   const stop = onPicture((shown) => {
     clearTimeout(timer)
-    const { viewMode, exposure, channel } = store.getState()
+    const { viewMode, exposure, channel, shownPass } = store.getState()
     // Only the picture as it is, not as someone happens to look at it; and not when it was only opened.
-    if (shown.reduction > 1 || viewMode !== 'picture' || exposure !== 0 || channel !== 'colour') return
+    if (
+      shown.reduction > 1 ||
+      viewMode !== 'picture' ||
+      shownPass !== undefined ||
+      exposure !== 0 ||
+      channel !== 'colour'
+    )
+      return
     if (isFirst) {
       isFirst = false
       return

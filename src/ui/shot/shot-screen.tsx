@@ -9,6 +9,7 @@ import { DialsPanel } from '../dials/dials-panel.tsx'
 import { EngineClient } from '../engine/engine-client.ts'
 import type { Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
+import { PassesPanel } from '../passes/passes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { ConflictNotice, FailureNotice } from './notices.tsx'
@@ -19,14 +20,29 @@ import { sendThumbnail } from './send-thumbnail.ts'
 import { TopBar } from './top-bar.tsx'
 import { viewTarget } from './view-target.ts'
 
+const tabs = ['desk', 'passes', 'renders'] as const
+type Tab = (typeof tabs)[number]
+
 /** Follows the state with an engine: whatever changes the picture asks for a new one. */
 function connect(store: ShotStore, engine: EngineClient): () => void {
   const show = (state: ShotState) => {
-    const { comp, target } = viewTarget(state.comp, state.viewMode, state.selection)
+    const { comp, target } = state.shownPass
+      ? { comp: state.comp, target: { type: 'pass', ...state.shownPass } as const }
+      : viewTarget(state.comp, state.viewMode, state.selection)
     const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
     engine.show({ comp, target, media: state.media, frame: state.frame, view })
   }
-  const relevant = ({ comp, media, frame, viewMode, exposure, channel, isCheckered, selection }: ShotState) =>
+  const relevant = ({
+    comp,
+    media,
+    frame,
+    viewMode,
+    exposure,
+    channel,
+    isCheckered,
+    selection,
+    shownPass,
+  }: ShotState) =>
     [
       comp,
       media,
@@ -35,6 +51,7 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
       exposure,
       channel,
       isCheckered,
+      shownPass,
       viewMode === 'picture' ? 0 : selection,
     ] as const
   show(store.getState())
@@ -52,7 +69,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     at: new Date(shot.savedAt).getTime(),
   })
   const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision, shot.savedAt, setSaveState))
-  const [tab, setTab] = useState<'desk' | 'renders'>('desk')
+  const [tab, setTab] = useState<Tab>('desk')
   const listeners = useRef(new Set<(shown: Shown) => void>())
 
   useEffect(() => autosave.start(), [autosave])
@@ -134,14 +151,14 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
           </Panel>
           <Separator className="h-1 bg-base-300 hover:bg-primary" />
           <Panel defaultSize="40%" minSize="15%">
-            {tab === 'desk' ? <Desk /> : <RendersPanel />}
+            {tab === 'desk' ? <Desk /> : tab === 'passes' ? <PassesPanel /> : <RendersPanel />}
           </Panel>
         </Group>
         <nav
           className="flex h-7 shrink-0 items-stretch gap-1 border-t border-base-100 bg-base-300 px-3"
           aria-label="Views"
         >
-          {(['desk', 'renders'] as const).map((name) => (
+          {tabs.map((name) => (
             <button
               key={name}
               type="button"
@@ -149,6 +166,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
               className={`border-t-2 px-3 capitalize ${tab === name ? 'border-accent text-base-content' : 'border-transparent text-base-content/60 hover:text-base-content'}`}
               onClick={() => {
                 setTab(name)
+                if (name !== 'passes') store.getState().set({ shownPass: undefined })
               }}
             >
               {name}

@@ -24,6 +24,8 @@ export interface ShotState {
   readonly media: MediaTable
   readonly selection: Selection | undefined
   readonly frame: number
+  /** A pass that is looked at in place of the picture. */
+  readonly shownPass: { readonly media: string; readonly pass: string } | undefined
   readonly viewMode: ViewMode
   readonly exposure: number
   readonly channel: DisplayOptions['channel']
@@ -60,6 +62,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         selection: first && { lane: first.id },
         frame: initial.comp.frames.first,
         viewMode: 'picture',
+        shownPass: undefined,
         exposure: 0,
         channel: 'colour',
         isCheckered: false,
