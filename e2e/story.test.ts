@@ -297,6 +297,28 @@ describe('what does not fit is refused with words', () => {
     await settled()
     expect(await textOf(driver, 'h1')).toBe('käse 🧀')
   })
+  test('several numbered files become one sequence, gaps are listed, and what is broken is told while the rest comes in', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'zafiro-frames-'))
+    const frame = readFileSync(join(home, 'demo', 'plume.0001.png'))
+    for (const n of [1, 2, 4]) writeFileSync(join(folder, `drift.000${n}.png`), frame)
+    writeFileSync(join(folder, 'drift.0005.png'), frame.subarray(0, 90))
+    const { body } = await send('still.png', frame)
+    await driver.get(`${app.address}/shots/${body.id!}`)
+    await settled()
+    const names = readdirSync(folder).map((name) => join(folder, name))
+    await driver.executeScript(
+      'arguments[0].classList.remove("hidden")',
+      await find(driver, 'input[aria-label="Frames to bring in"]'),
+    )
+    await (await find(driver, 'input[aria-label="Frames to bring in"]')).sendKeys(names.join('\n'))
+    await find(driver, '[aria-label="Lane drift"]')
+    expect(await textOf(driver, '[aria-label=Desk] [role=alert]')).toContain('drift.0005.png')
+    expect(await textOf(driver, 'header')).toMatch(/frame 001 \/ 004/)
+    await (await driver.findElements(By.css('nav button')))[1]!.click()
+    expect(await textOf(driver, '[aria-label="Pass beauty of drift"]')).toContain('frames 1 to 4, missing 3')
+    await saved()
+    rmSync(folder, { recursive: true })
+  })
   test('a comp with values out of range names their places; a shot that is not there says so', async () => {
     const url = `${app.address}/api/shots/grottodemo01`
     const { comp, revision } = (await (await fetch(url)).json()) as {

@@ -15,17 +15,19 @@ export async function requestJson<T>(
   path: string,
   method = 'GET',
   body?: unknown,
-  headers: Record<string, string> = {},
+  { headers = {}, signal = null }: { headers?: Record<string, string>; signal?: AbortSignal | null } = {},
 ): Promise<T> {
   const isBinary = body instanceof Blob
   let answer: Response
   try {
     answer = await fetch(path, {
       method,
+      signal,
       headers: body === undefined || isBinary ? headers : { 'content-type': 'application/json', ...headers },
       ...(body === undefined ? {} : { body: isBinary ? body : JSON.stringify(body) }),
     })
   } catch {
+    if (signal?.aborted) throw new AnswerError(0, 'It was cancelled.')
     throw new AnswerError(0, 'The server does not answer. Is Zafiro still running?')
   }
   const data: unknown = await answer.json().catch(() => undefined)
@@ -35,6 +37,7 @@ export async function requestJson<T>(
 }
 
 /** Sends a file as it is, named by a header. */
-export function sendFile<T>(path: string, file: File): Promise<T> {
-  return requestJson<T>(path, 'POST', file, { 'x-file-name': encodeURIComponent(file.name) })
+export function sendFile<T>(path: string, file: File, signal?: AbortSignal): Promise<T> {
+  const headers = { 'x-file-name': encodeURIComponent(file.name) }
+  return requestJson<T>(path, 'POST', file, { headers, signal: signal ?? null })
 }

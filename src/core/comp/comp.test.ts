@@ -16,7 +16,7 @@ import {
   setFeed,
   withoutSteps,
 } from './edits.ts'
-import { fileAt, guessPassKind } from './media.ts'
+import { fileAt, framesOf, guessPassKind, missingFrames, numberRanges } from './media.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'
@@ -155,6 +155,14 @@ describe('dials over time', () => {
 test('a frame without a file of its own is held from the last before it', () => {
   const media = { name: 'x', passes: [], frames: { 3: 'c', 7: 'g' } }
   expect([1, 3, 6, 7, 50].map((f) => fileAt(media, f))).toEqual(['c', 'c', 'c', 'g', 'g'])
+})
+
+test('gaps of a sequence are listed, and a shot spans its sequences', () => {
+  const media = { name: 'x', passes: [], frames: { [-1]: 'a', 0: 'b', 3: 'c', 5: 'd', 6: 'e' } }
+  expect(numberRanges(missingFrames(media))).toBe('1–2, 4')
+  expect(missingFrames({ frames: {} })).toEqual([])
+  expect(framesOf({ m1: media, still: { ...media, frames: { 900: 'z' } } })).toEqual({ first: -1, last: 6 })
+  expect(framesOf({ still: { ...media, frames: { 1: 'z' } } })).toBeUndefined()
 })
 
 test('passes are guessed from the names renderers give them (common practice)', () => {

@@ -37,6 +37,36 @@ export function fileAt(media: Media, frame: number): string | undefined {
   return found === undefined ? undefined : media.frames[found]
 }
 
+/** Frame numbers between the first and the last that have no file, by rising number. */
+export function missingFrames(media: Pick<Media, 'frames'>): number[] {
+  const numbers = Object.keys(media.frames).map(Number)
+  const [first, last] = [Math.min(...numbers), Math.max(...numbers)]
+  // A gap of this size is another take, not missing frames.
+  if (numbers.length === 0 || last - first > 100_000) return []
+  const there = new Set(numbers)
+  return Array.from({ length: last - first + 1 }, (_, i) => first + i).filter((n) => !there.has(n))
+}
+
+/** Numbers in words: '3, 7–9'. */
+export function numberRanges(numbers: readonly number[]): string {
+  const ranges: [number, number][] = []
+  for (const n of numbers) {
+    const last = ranges.at(-1)
+    if (last?.[1] === n - 1) last[1] = n
+    else ranges.push([n, n])
+  }
+  return ranges.map(([from, to]) => (from === to ? String(from) : `${from}–${to}`)).join(', ')
+}
+
+/** The range from the first to the last frame of all sequences; undefined when there are only stills. */
+export function framesOf(table: MediaTable): { first: number; last: number } | undefined {
+  const numbers = Object.values(table)
+    .map((m) => Object.keys(m.frames).map(Number))
+    .filter((n) => n.length > 1)
+    .flat()
+  return numbers.length === 0 ? undefined : { first: Math.min(...numbers), last: Math.max(...numbers) }
+}
+
 const guesses: [RegExp, PassKind][] = [
   [/^(depth|z|zdepth|depthz)$/i, 'depth'],
   [/normal|^n$/i, 'normal'],

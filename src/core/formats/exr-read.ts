@@ -68,7 +68,7 @@ function planesToLines(part: ExrPart, area: Area, planes: Uint8Array, size: numb
     part.channels.forEach((channel, c) => {
       if (y % channel.ySampling !== 0) return
       const bytes = samplesIn(channel, area).width * bytesPerValue[channel.type]
-      out.set(planes.subarray(starts[c]!, starts[c]! + bytes), o)
+      out.set(planes.subarray(starts[c], starts[c]! + bytes), o)
       starts[c]! += bytes
       o += bytes
     })

@@ -39,9 +39,22 @@ export async function insertMedia(
     )
 }
 
+/** The media of a name whose passes are the given ones, so that a file may join it as a frame. */
+export async function findSequence(
+  db: Db,
+  shotId: string,
+  name: string,
+  passes: readonly Pass[],
+): Promise<string | undefined> {
+  const { table } = await readMedia(db, shotId)
+  const names = (list: readonly Pass[]) => list.map((p) => p.name).join('\n')
+  return Object.entries(table).find(([, m]) => m.name === name && names(m.passes) === names(passes))?.[0]
+}
+
+/** Notes a frame; one with the same number is replaced. */
 export async function insertFrame(db: Db, shotId: string, ref: string, row: FrameRow): Promise<void> {
   await db.execute(
-    `insert into frames (shot_id, media_ref, frame, file_hash, file_name, bytes, width, height, warnings)
+    `replace into frames (shot_id, media_ref, frame, file_hash, file_name, bytes, width, height, warnings)
      values (?, ?, ?, ?, ?, ?, ?, ?, ?)`,
     [
       shotId,

@@ -32,6 +32,11 @@ export async function insertShot(db: Db, id: string, name: string): Promise<void
   await db.execute('insert into shots (id, name) values (?, ?)', [id, name])
 }
 
+/** Lets others who lock the same shot wait until the transaction ends. */
+export async function lockShot(db: Db, id: string): Promise<void> {
+  await db.execute('select id from shots where id = ? for update', [id])
+}
+
 export async function touchShot(db: Db, id: string): Promise<void> {
   await db.execute('update shots set updated_at = current_timestamp(3) where id = ?', [id])
 }

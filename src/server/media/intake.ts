@@ -2,8 +2,9 @@ import { stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
 import { Worker } from 'node:worker_threads'
-import { freshMediaRef, insertFrame, insertMedia } from '../db/media.ts'
+import { findSequence, freshMediaRef, insertFrame, insertMedia } from '../db/media.ts'
 import { inTransaction } from '../db/pool.ts'
+import { lockShot } from '../db/shots.ts'
 import type { MediaInfo } from './media-file.ts'
 import { storeFile } from './store.ts'
 
@@ -49,18 +50,25 @@ export async function decodeInThread(hash: string, fileName: string): Promise<Me
   }
 }
 
-/** Frame number in a file name: the last digits before the ending ('grotto.0001.exr' → 1). */
+/**
+ * Frame number in a file name: the last digits before the ending, after a dot, a line or an underscore
+ * ('grotto.0001.exr' → 1, 'grotto-12.png' → 12, 'grotto.-003.exr' → −3).
+ */
 export function frameNumber(fileName: string): number | undefined {
-  const digits = /[._-](\d+)\.[^.]+$/.exec(fileName)?.[1]
+  const found = /(?:[._](-?\d+)|-(\d+))\.[^.]+$/.exec(fileName)
+  const digits = found?.[1] ?? found?.[2]
   return digits === undefined ? undefined : Number(digits)
 }
 
-/** The name without frame number and ending. */
+/** The name without frame number and ending: files that share it are frames of one sequence. */
 export function mediaName(fileName: string): string {
-  return fileName.replace(/([._-]\d+)?\.[^.]+$/, '') || fileName
+  return fileName.replace(/(?:[._]-?\d+|-\d+)?\.[^.]+$/, '') || fileName
 }
 
-/** Brings a file into a shot as media of one frame. Gives back the ref that comps use, and what the file holds. */
+/**
+ * Brings a file into a shot. A numbered file joins the media of the same name when it holds the same passes, in place of
+ * a frame that was there; anything else becomes media of its own. Gives back the ref that comps use, and what the file holds.
+ */
 export async function bringIn(
   pool: Pool,
   shotId: string,
@@ -70,12 +78,17 @@ export async function bringIn(
   const hash = await storeFile(path)
   const info = await decodeInThread(hash, fileName)
   const { size } = await stat(path)
+  const number = frameNumber(fileName)
   const ref = await inTransaction(pool, async (db) => {
-    const ref = await freshMediaRef(db, shotId)
-    await insertMedia(db, shotId, ref, mediaName(fileName), info.passes)
+    // One file of a shot at a time, so that two frames that arrive together become one sequence.
+    await lockShot(db, shotId)
+    const known =
+      number === undefined ? undefined : await findSequence(db, shotId, mediaName(fileName), info.passes)
+    const ref = known ?? (await freshMediaRef(db, shotId))
+    if (known === undefined) await insertMedia(db, shotId, ref, mediaName(fileName), info.passes)
     const { width, height, warnings } = info
     await insertFrame(db, shotId, ref, {
-      frame: frameNumber(fileName) ?? 1,
+      frame: number ?? 1,
       fileHash: hash,
       fileName,
       bytes: size,

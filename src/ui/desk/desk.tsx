@@ -3,10 +3,9 @@
 import { Eye, EyeOff, Headphones, ImagePlus, Plus } from 'lucide-react'
 import { Fragment, useEffect, useRef, useState } from 'react'
 import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
-import type { MediaTable } from '../../core/comp/media.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
-import { sendFile } from '../request-json.ts'
+import { bringInFiles, filesOf, withNewMedia } from '../bring-in.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { AddStepDialog } from './add-step-dialog.tsx'
 import { JoinCell } from './join-cell.tsx'
@@ -245,7 +244,9 @@ export function Desk() {
   const lanes = useShot((s) => s.comp.lanes)
   const [place, setPlace] = useState<Place>()
   const chooser = useRef<HTMLInputElement>(null)
-  const [busy, setBusy] = useState<string>()
+  const stopper = useRef<AbortController>(undefined)
+  const [progress, setProgress] = useState<{ done: number; of: number; name: string }>()
+  const [refused, setRefused] = useState<readonly string[]>([])
   const { edit, set } = store.getState()
 
   useEffect(() => {
@@ -283,47 +284,68 @@ export function Desk() {
     )
     set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
   }
-  const bringIn = async (file: File | undefined) => {
-    if (!file) return
-    setBusy(file.name)
-    try {
-      const { ref, media } = await sendFile<{ ref: string; media: MediaTable }>(
-        `/api/shots/${id}/media`,
-        file,
-      )
-      set({ media })
-      const { name, passes } = media[ref]!
-      const pass = passes.find((p) => p.kind === 'colour') ?? passes[0]
-      if (pass)
-        edit(`Bring in ${name}`, (comp) => addLane(comp, name, { type: 'pass', media: ref, pass: pass.name }))
-    } catch (error) {
-      set({ failure: error instanceof Error ? error.message : String(error) })
+  const bringIn = async (files: readonly File[]) => {
+    if (files.length === 0 || progress) return
+    const { signal } = (stopper.current = new AbortController())
+    setRefused([])
+    const say = (done: number, name: string) => {
+      setProgress({ done, of: files.length, name })
     }
-    setBusy(undefined)
+    const before = store.getState().media
+    const result = await bringInFiles(id, files, say, signal)
+    setProgress(undefined)
+    setRefused(result.refused)
+    const { media } = result
+    if (!media) return
+    set({ media })
+    const what = files.length === 1 ? files[0]!.name : `${files.length} files`
+    edit(`Bring in ${what}`, (comp) => withNewMedia(comp, before, media))
   }
 
   return (
-    <section aria-label="Desk" data-desk className="flex h-full flex-col bg-base-200">
+    <section
+      aria-label="Desk"
+      data-desk
+      className="flex h-full flex-col bg-base-200"
+      onDragOver={(event) => {
+        event.preventDefault()
+      }}
+      onDrop={(event) => {
+        event.preventDefault()
+        void filesOf(event.dataTransfer).then(bringIn)
+      }}
+    >
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
         <button
           type="button"
           className="btn btn-ghost btn-xs"
-          disabled={busy !== undefined}
+          disabled={progress !== undefined}
+          title="Frames and layers as EXR or PNG; or drop files and folders here. Numbered files become a sequence."
           onClick={() => chooser.current?.click()}
         >
-          <ImagePlus size={14} aria-hidden /> {busy ? `Bringing in ${busy} …` : 'Bring in a frame'}
+          <ImagePlus size={14} aria-hidden /> Bring in frames
         </button>
         <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
           <Plus size={14} aria-hidden /> Colour lane
         </button>
+        {progress && (
+          <span className="flex items-center gap-2" role="status">
+            <progress className="progress progress-primary w-28" value={progress.done} max={progress.of} />
+            {progress.done + 1} of {progress.of}: {progress.name}
+            <button type="button" className="btn btn-xs" onClick={() => stopper.current?.abort()}>
+              Cancel
+            </button>
+          </span>
+        )}
         <input
           ref={chooser}
           type="file"
+          multiple
           accept=".exr,.png"
           className="hidden"
-          aria-label="Frame to bring in"
+          aria-label="Frames to bring in"
           onChange={(e) => {
-            void bringIn(e.target.files?.[0])
+            void bringIn([...(e.target.files ?? [])])
             e.target.value = ''
           }}
         />
@@ -331,6 +353,24 @@ export function Desk() {
           front lane on top · light runs left to right
         </span>
       </div>
+      {refused.length > 0 && (
+        <div role="alert" className="flex items-start gap-3 bg-error/20 px-4 py-1.5 text-xs">
+          <ul className="max-h-16 flex-1 overflow-y-auto">
+            {refused.map((line) => (
+              <li key={line}>{line}</li>
+            ))}
+          </ul>
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs"
+            onClick={() => {
+              setRefused([])
+            }}
+          >
+            Dismiss
+          </button>
+        </div>
+      )}
       <ul className="flex min-h-0 flex-1 flex-col">
         <li className="min-h-0 flex-1 overflow-y-auto" aria-label="Lanes">
           <ul>

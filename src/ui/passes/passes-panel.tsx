@@ -3,7 +3,15 @@
 import { Plus } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { addLane } from '../../core/comp/edits.ts'
-import { passKinds, type MediaTable, type Pass, type PassKind } from '../../core/comp/media.ts'
+import {
+  missingFrames,
+  numberRanges,
+  passKinds,
+  type Media,
+  type MediaTable,
+  type Pass,
+  type PassKind,
+} from '../../core/comp/media.ts'
 import { passUses } from '../../core/engine/readable-pass.ts'
 import type { PassThumb } from '../engine/messages.ts'
 import { requestJson } from '../request-json.ts'
@@ -26,6 +34,15 @@ function PassPicture({ thumb, label }: { thumb: PassThumb | undefined; label: st
 
 const short = (v: number) => (Math.abs(v) >= 1000 ? v.toExponential(1) : String(Number(v.toPrecision(3))))
 
+/** ' · frames 1 to 48, missing 3, 7–9' for a sequence; nothing for a still. */
+function frameWords(media: Media | undefined): string {
+  const numbers = Object.keys(media?.frames ?? {}).map(Number)
+  if (!media || numbers.length < 2) return ''
+  const missing = missingFrames(media)
+  const gaps = missing.length > 0 ? `, missing ${numberRanges(missing)}` : ''
+  return ` · frames ${Math.min(...numbers)} to ${Math.max(...numbers)}${gaps}`
+}
+
 function PassCard({
   mediaRef,
   mediaName,
@@ -39,6 +56,7 @@ function PassCard({
 }) {
   const { id, store } = useShotContext()
   const { edit, set } = store.getState()
+  const frames = useShot((s) => frameWords(s.media[mediaRef]))
   const isShown = useShot((s) => s.shownPass?.media === mediaRef && s.shownPass.pass === pass.name)
   const [failure, setFailure] = useState<string>()
   const setKind = async (kind: PassKind) => {
@@ -102,6 +120,7 @@ function PassCard({
       </div>
       <p className="px-2.5 text-xs text-base-content/60">
         {mediaName} · {pass.type} × {pass.channels.length}
+        {frames}
         {thumb && pass.kind !== 'ids' && ` · ${short(thumb.low)} to ${short(thumb.high)}`}
       </p>
       <p className="px-2.5 pb-2 pt-0.5 text-xs text-base-content/60">{passUses[pass.kind]}</p>

@@ -4,7 +4,9 @@ import { ImagePlus } from 'lucide-react'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useRef, useState, type DragEvent } from 'react'
-import { sendFile } from '../request-json.ts'
+import type { OpenShot } from '../../server/shot-service.ts'
+import { bringInFiles, filesOf, withNewMedia } from '../bring-in.ts'
+import { requestJson, sendFile } from '../request-json.ts'
 import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
 
@@ -15,6 +17,23 @@ interface ShotCard {
   readonly hasThumbnail: boolean
 }
 
+/** Brings further files into a new shot and gives them lanes. What is refused is told by the shot's own page. */
+async function fill(
+  id: string,
+  files: readonly File[],
+  onProgress: (done: number, name: string) => void,
+): Promise<void> {
+  if (files.length === 0) return
+  const { media } = await bringInFiles(id, files, onProgress, new AbortController().signal)
+  const shot = await requestJson<OpenShot>(`/api/shots/${id}`)
+  const first = Object.fromEntries(Object.entries(shot.media).slice(0, 1))
+  if (media)
+    await requestJson(`/api/shots/${id}/comp`, 'PUT', {
+      base: shot.revision,
+      comp: withNewMedia(shot.comp, first, media),
+    })
+}
+
 /** The entry page: every shot, and a way to begin a new one from a frame. */
 export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; problem?: string }) {
   const router = useRouter()
@@ -23,22 +42,34 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
   const [failure, setFailure] = useState(problem)
   const [isOver, setIsOver] = useState(false)
 
-  const begin = async (file: File | undefined) => {
-    if (!file || busy) return
+  /** The first file that is accepted makes the shot; the others come into it. */
+  const begin = async (files: readonly File[]) => {
+    if (files.length === 0 || busy) return
     setFailure(undefined)
-    setBusy(file.name)
-    try {
-      const { id } = await sendFile<{ id: string }>('/api/shots', file)
-      router.push(`/shots/${id}`)
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : String(error))
-      setBusy(undefined)
+    const say = (done: number, name: string) => {
+      setBusy(files.length === 1 ? name : `${name} (${done + 1} of ${files.length})`)
     }
+    const refused: string[] = []
+    for (const [i, file] of files.entries()) {
+      say(i, file.name)
+      try {
+        const { id } = await sendFile<{ id: string }>('/api/shots', file)
+        await fill(id, files.slice(i + 1), (done, name) => {
+          say(i + 1 + done, name)
+        })
+        router.push(`/shots/${id}`)
+        return
+      } catch (error) {
+        refused.push(error instanceof Error ? error.message : String(error))
+      }
+    }
+    setFailure(refused.join(' '))
+    setBusy(undefined)
   }
   const drop = (event: DragEvent) => {
     event.preventDefault()
     setIsOver(false)
-    void begin(event.dataTransfer.files[0])
+    void filesOf(event.dataTransfer).then(begin)
   }
 
   return (
@@ -90,16 +121,19 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
             disabled={busy !== undefined}
           >
             <ImagePlus size={22} className="text-base-content/60" aria-hidden />
-            <span>{busy ? `Bringing in ${busy} …` : 'New shot from a frame'}</span>
-            <span className="text-xs text-base-content/55">Drop an EXR or PNG here, or choose one</span>
+            <span>{busy ? `Bringing in ${busy} …` : 'New shot from frames'}</span>
+            <span className="text-xs text-base-content/55">
+              Drop EXR or PNG files or folders here, or choose them
+            </span>
           </button>
           <input
             ref={chooser}
             type="file"
+            multiple
             accept=".exr,.png"
-            aria-label="Frame for a new shot"
+            aria-label="Frames for a new shot"
             className="hidden"
-            onChange={(event) => void begin(event.target.files?.[0])}
+            onChange={(event) => void begin([...(event.target.files ?? [])])}
           />
         </li>
       </ul>
