@@ -65,7 +65,7 @@ export async function startDatabase(folder) {
   if (existsSync(settings) && answers(folder))
     return {
       uri: address(known.port),
-     
+
       stop: () => stopDatabase(folder),
       onEnd: () => undefined,
     }
