@@ -11,9 +11,9 @@ export const demoMedia = {
 } as const
 
 /** The comp that the demo shot opens with: cave over open water, the drawn seahorse in front. */
-export function demoComp(width: number, height: number): Comp {
+export function demoComp(width: number, height: number, demoFrames: number): Comp {
   const beauty = (media: keyof typeof demoMedia) => ({ type: 'pass', media, pass: 'beauty' }) as const
-  let comp = emptyComp(width, height)
+  let comp: Comp = { ...emptyComp(width, height), frames: { first: 1, last: demoFrames, rate: 24 } }
   comp = addLane(comp, 'Open water', { type: 'colour', colour: [0.006, 0.046, 0.085], alpha: 1 })
   comp = addLane(comp, 'Cave', beauty('cave'))
   comp = addLane(comp, 'Seahorse paint', beauty('paint'))

@@ -1,9 +1,10 @@
 // Brings the demo shot into the database, once.  node dist/load-demo.mjs FOLDER
-import { existsSync } from 'node:fs'
-import { join } from 'node:path'
+import { existsSync, statSync } from 'node:fs'
+import { join, resolve } from 'node:path'
 import { saveComp } from '../src/server/db/comps.ts'
 import { insertFrame, insertMedia, readMedia } from '../src/server/db/media.ts'
 import { getPool } from '../src/server/db/pool.ts'
+import { noteTakenFile, watchFolder } from '../src/server/db/watched.ts'
 import { findShot, insertShot, saveThumbnail } from '../src/server/db/shots.ts'
 import { loadStoredPass, NodeEngine } from '../src/server/engine/node-engine.ts'
 import { makeThumbnail } from '../src/server/engine/thumbnail.ts'
@@ -41,10 +42,18 @@ async function load(folder: string): Promise<void> {
       })
     })
   }
-  const comp = demoComp(size.width, size.height)
+  const comp = demoComp(size.width, size.height, Number(process.env['ZAFIRO_DEMO_FRAMES'] ?? 48))
   await insertShot(pool, demoShotId, name)
   for (const row of rows) await row()
   await saveComp(pool, demoShotId, 0, comp)
+  // What was loaded here need not come in again.
+  const watched = { shotId: demoShotId, path: resolve(folder) }
+  await watchFolder(pool, watched)
+  for (const { files: byFrame } of Object.values(files)) {
+    const fileName = byFrame['1']!
+    const { size: bytes, mtimeMs } = statSync(join(folder, fileName))
+    await noteTakenFile(pool, watched, { name: fileName, bytes, changedMs: Math.round(mtimeMs) }, undefined)
+  }
   const engine = new NodeEngine(loadStoredPass)
   const { picture } = await engine.renderFrame(comp, (await readMedia(pool, demoShotId)).table, 1)
   await saveThumbnail(pool, demoShotId, makeThumbnail(picture))

@@ -1,7 +1,7 @@
 // The stand-in renderer: makes the frames of the demo shot as an outside renderer would deliver them.
 //   node dist/stand-in.mjs --frames 1-1 --size 960x540 --out FOLDER
 import { existsSync, mkdirSync, renameSync, writeFileSync } from 'node:fs'
-import { availableParallelism } from 'node:os'
+import { availableParallelism, setPriority } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
@@ -35,7 +35,12 @@ function work({ rows, next, frame, width, height }: Job): void {
   }
 }
 
-async function renderFrame(frame: number, width: number, height: number): Promise<Uint8Array> {
+async function renderFrame(
+  frame: number,
+  width: number,
+  height: number,
+  threads: number,
+): Promise<Uint8Array> {
   const job: Job = {
     rows: emptyRows(width * height),
     next: new Int32Array(new SharedArrayBuffer(4)),
@@ -43,7 +48,7 @@ async function renderFrame(frame: number, width: number, height: number): Promis
     width,
     height,
   }
-  const helpers = Array.from({ length: availableParallelism() }, () => {
+  const helpers = Array.from({ length: threads }, () => {
     const worker = new Worker(fileURLToPath(import.meta.url), { workerData: job })
     return new Promise<void>((resolve, reject) => worker.on('message', resolve).on('error', reject))
   })
@@ -57,11 +62,15 @@ async function main(): Promise<void> {
       frames: { type: 'string', default: '1-1' },
       size: { type: 'string', default: '960x540' },
       out: { type: 'string', default: '.' },
+      gently: { type: 'boolean', default: false },
     },
   })
   const [first = 1, last = first] = values.frames.split('-').map(Number)
   const [width = 960, height = 540] = values.size.split('x').map(Number)
   mkdirSync(values.out, { recursive: true })
+  // Someone works on this machine meanwhile: one thread, and only when nobody else wants it.
+  if (values.gently) setPriority(19)
+  const threads = values.gently ? 1 : availableParallelism()
   for (let frame = first; frame <= last; frame++) {
     const number = String(frame).padStart(4, '0')
     for (const { name, svg } of drawings(frame, width, height)) {
@@ -71,7 +80,7 @@ async function main(): Promise<void> {
     const path = join(values.out, `grotto.${number}.exr`)
     if (existsSync(path)) continue
     const started = performance.now()
-    deliver(path, await renderFrame(frame, width, height))
+    deliver(path, await renderFrame(frame, width, height, threads))
     console.log(`frame ${frame} in ${((performance.now() - started) / 1000).toFixed(1)} s`)
   }
 }

@@ -14,7 +14,7 @@ export interface App {
 /** Starts and waits for the line that names the address. Rejects with the output when it ends before. */
 export async function startApp(args: readonly string[] = []): Promise<App> {
   const child = spawn(process.execPath, ['scripts/start.mjs', '--home', home, ...args], {
-    env: { ...process.env, ZAFIRO_DEMO_SIZE: '480x270' },
+    env: { ...process.env, ZAFIRO_DEMO_SIZE: '480x270', ZAFIRO_DEMO_FRAMES: '3' },
     stdio: ['ignore', 'pipe', 'pipe'],
   })
   let output = ''

@@ -141,6 +141,7 @@ export async function ensureBundles() {
             'decode-thread': at('src/server/media/decode-thread.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),
             'render-worker': at('src/server/render/render-worker.ts'),
+            watcher: at('src/server/media/watch-main.ts'),
             migrate: at('src/server/db/migrate-main.ts'),
             'stand-in': at('demo/stand-in.ts'),
             'load-demo': at('demo/load-demo.ts'),

@@ -21,6 +21,8 @@ import {
 } from './prepare.mjs'
 
 const usualPort = 4310
+const demoSize = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
+const demoFrames = Number(process.env.ZAFIRO_DEMO_FRAMES ?? 48)
 
 function readOptions() {
   try {
@@ -86,13 +88,12 @@ async function end(pid) {
 /** Makes the demo's frame (what is there already is kept) and its shot. Without it everything else still works. */
 async function loadDemo(home, env) {
   const frames = join(home, 'demo')
-  const size = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
   const program = (name) => join(root, 'dist', name)
   try {
     const isNew = !existsSync(join(frames, 'grotto.0001.exr'))
-    if (isNew) say(`  rendering the demo frame at ${size}, which takes about half a minute …`)
-    await stage('demo frame ready', () =>
-      run(process.execPath, [program('stand-in.mjs'), '--size', size, '--out', frames], { env }),
+    if (isNew) say(`  rendering the first demo frame at ${demoSize}, which takes about half a minute …`)
+    await stage('first demo frame ready', () =>
+      run(process.execPath, [program('stand-in.mjs'), '--size', demoSize, '--out', frames], { env }),
     )
     await stage('demo shot ready', () => run(process.execPath, [program('load-demo.mjs'), frames], { env }))
   } catch (error) {
@@ -151,7 +152,7 @@ async function main() {
       stateFile,
       JSON.stringify({ owner: process.pid, address, parts: [...parts.values()].map((c) => c.pid) }),
     )
-  const startPart = (name, args, restarts = 0) => {
+  const startPart = (name, args, { isEnding = false, restarts = 0 } = {}) => {
     const child = spawn(process.execPath, args, {
       cwd: root,
       env: { ...env, ZAFIRO_PART: name },
@@ -160,14 +161,18 @@ async function main() {
     })
     parts.set(name, child)
     child.on('exit', (code, signal) => {
-      if (isStopping) return
+      parts.delete(name)
+      if (isStopping || (isEnding && code === 0)) return
       if (restarts >= 5) {
         console.error(`The ${name} stopped again and again (${signal ?? code}); stopping.`)
         void stop(1)
         return
       }
       say(`The ${name} stopped (${signal ?? code}); starting it again.`)
-      setTimeout(() => !isStopping && (startPart(name, args, restarts + 1), writeState()), 500)
+      setTimeout(
+        () => !isStopping && (startPart(name, args, { isEnding, restarts: restarts + 1 }), writeState()),
+        500,
+      )
     })
   }
   undo = () => stop(1)
@@ -194,6 +199,7 @@ async function main() {
   const next = join(root, 'node_modules/next/dist/bin/next')
   startPart('web server', [next, options.dev ? 'dev' : 'start', '-p', String(port), '-H', options.host])
   startPart('render worker', [join(root, 'dist/render-worker.mjs')])
+  startPart('folder watcher', [join(root, 'dist/watcher.mjs')])
   writeState()
   await stage('web server answers', async () => {
     for (let i = 0; !(await healthy(address)); i++) {
@@ -201,6 +207,12 @@ async function main() {
       await sleep(150)
     }
   })
+  // The other frames of the demo arrive one by one, as from an outside renderer; what is there already is kept.
+  if (!options.empty && demoFrames > 1) {
+    const args = ['--frames', `1-${demoFrames}`, '--size', demoSize, '--out', join(home, 'demo'), '--gently']
+    startPart('stand-in renderer', [join(root, 'dist/stand-in.mjs'), ...args], { isEnding: true })
+    writeState()
+  }
   say(`\nZafiro is ready: ${address}\nCtrl-C stops it.`)
 }
 

@@ -12,6 +12,7 @@ import { PicturePanel } from '../picture/picture-panel.tsx'
 import { PassesPanel } from '../passes/passes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
+import { followMedia } from './follow-media.ts'
 import { ConflictNotice, FailureNotice } from './notices.tsx'
 import { ShotContext, type ShotContextValue } from './shot-context.tsx'
 import { useShortcuts } from './shortcuts.ts'
@@ -73,6 +74,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   const listeners = useRef(new Set<(shown: Shown) => void>())
 
   useEffect(() => autosave.start(), [autosave])
+  useEffect(() => followMedia(shot.id, store), [shot.id, store])
 
   useEffect(() => {
     if (!window.crossOriginIsolated) {

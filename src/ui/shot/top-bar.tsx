@@ -1,6 +1,6 @@
 'use client'
 
-import { ChevronLeft, ChevronRight, Download, Redo2, Undo2 } from 'lucide-react'
+import { Download, Redo2, Undo2 } from 'lucide-react'
 import Link from 'next/link'
 import { useEffect, useState } from 'react'
 import { useStore } from 'zustand'
@@ -8,6 +8,7 @@ import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
 import type { SaveState } from './autosave.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
+import { Transport } from './transport.tsx'
 
 function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }) {
   const [, tick] = useState(0)
@@ -54,16 +55,10 @@ export function TopBar({
   onRender: () => void
 }) {
   const { store } = useShotContext()
-  const frame = useShot((s) => s.frame)
-  const frames = useShot((s) => s.comp.frames)
   const editName = useShot((s) => s.editName)
   const undoCount = useStore(store.temporal, (t) => t.pastStates.length)
   const redoName = useStore(store.temporal, (t) => t.futureStates.at(-1)?.editName)
   const { undo, redo } = store.temporal.getState()
-  const go = (to: number) => {
-    store.getState().set({ frame: Math.min(frames.last, Math.max(frames.first, to)) })
-  }
-  const padded = (n: number) => String(n).padStart(3, '0')
   return (
     <header className="flex h-10 shrink-0 items-center gap-3 border-b border-base-300 bg-base-100 px-3">
       <Link href="/" className="flex items-center gap-2 font-semibold" title="All shots">
@@ -75,32 +70,8 @@ export function TopBar({
       <span className="max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
         <SavedLine state={saveState} onRetry={onRetry} />
       </span>
-      <div className="mx-auto flex items-center gap-1">
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs btn-square"
-          aria-label="Frame before"
-          disabled={frame <= frames.first}
-          onClick={() => {
-            go(frame - 1)
-          }}
-        >
-          <ChevronLeft size={15} aria-hidden />
-        </button>
-        <span className="text-base-content/70">
-          frame <span className="text-base-content">{padded(frame)}</span> / {padded(frames.last)}
-        </span>
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs btn-square"
-          aria-label="Next frame"
-          disabled={frame >= frames.last}
-          onClick={() => {
-            go(frame + 1)
-          }}
-        >
-          <ChevronRight size={15} aria-hidden />
-        </button>
+      <div className="mx-auto">
+        <Transport />
       </div>
       <button
         type="button"

@@ -8,6 +8,14 @@ import { withUpload } from '../../../../../server/upload.ts'
 
 type Context = { params: Promise<{ id: string }> }
 
+/** All media of the shot, so that a page can follow frames as they arrive. */
+export function GET(_: Request, { params }: Context): Promise<Response> {
+  return answer(async () => {
+    const { table } = await withDb(async (pool) => readMedia(pool, (await params).id))
+    return Response.json({ media: table })
+  })
+}
+
 /** Brings a file into the shot: the body is the file, x-file-name its name. Gives back its ref and all media. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {

@@ -1,0 +1,58 @@
+import { readdir, stat } from 'node:fs/promises'
+import { join } from 'node:path'
+import type { Pool } from 'mysql2/promise'
+import { listTakenFiles, noteTakenFile, type WatchedFile, type WatchedFolder } from '../db/watched.ts'
+import { bringIn, IntakeError } from './intake.ts'
+
+/** Files of a folder that may be pictures, by name; undefined where the folder can not be read. */
+async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
+  const names = await readdir(folder).catch(() => undefined)
+  if (!names) return undefined
+  const pictures = names.filter((name) => /\.(exr|png)$/i.test(name) && !name.startsWith('.'))
+  const found = await Promise.all(
+    pictures.map(async (name): Promise<WatchedFile[]> => {
+      const info = await stat(join(folder, name)).catch(() => undefined)
+      return info?.isFile() ? [{ name, bytes: info.size, changedMs: Math.round(info.mtimeMs) }] : []
+    }),
+  )
+  return found.flat().sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }))
+}
+
+const keyOf = ({ name, bytes, changedMs }: WatchedFile) => `${name} ${bytes} ${changedMs}`
+
+/**
+ * Looks into a folder once and brings in what is new. A file is taken only when it looked the same at the look before,
+ * so that none is read while it is being written. Gives back how many were taken.
+ */
+export class FolderWatch {
+  private before = new Set<string>()
+  constructor(
+    private readonly pool: Pool,
+    readonly folder: WatchedFolder,
+    private readonly bring: typeof bringIn = bringIn,
+  ) {}
+
+  async look(): Promise<number> {
+    const files = await listFiles(this.folder.path)
+    if (!files) return 0
+    const rested = files.filter((file) => this.before.has(keyOf(file)))
+    this.before = new Set(files.map(keyOf))
+    if (rested.length === 0) return 0
+    const taken = new Set((await listTakenFiles(this.pool, this.folder)).map(keyOf))
+    let count = 0
+    for (const file of rested) {
+      if (taken.has(keyOf(file))) continue
+      let problem: string | undefined
+      try {
+        await this.bring(this.pool, this.folder.shotId, join(this.folder.path, file.name), file.name)
+      } catch (error) {
+        // A file that is broken is told and left; anything else (a full disk, no database) is tried again later.
+        if (!(error instanceof IntakeError)) throw error
+        problem = error.message
+      }
+      await noteTakenFile(this.pool, this.folder, file, problem)
+      count++
+    }
+    return count
+  }
+}

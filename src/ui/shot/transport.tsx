@@ -1,0 +1,146 @@
+'use client'
+
+import { Pause, Play } from 'lucide-react'
+import { useEffect, useMemo, useState, type PointerEvent } from 'react'
+import { useShot, useShotContext } from './shot-context.tsx'
+
+const padded = (n: number) => String(n).padStart(3, '0')
+
+/** Frame numbers for which every sequence of the shot has a file of its own. */
+function useReadyFrames(): ReadonlySet<number> {
+  const media = useShot((s) => s.media)
+  const longest = useShot((s) => s.comp.frames.last - s.comp.frames.first + 1)
+  return useMemo(() => {
+    const sequences = Object.values(media)
+      .map((m) => new Set(Object.keys(m.frames).map(Number)))
+      .filter((frames) => frames.size > 1 || longest > 1)
+    const [first, ...others] = sequences
+    return new Set(
+      [...(first ?? [])].filter((n) => others.every((frames) => frames.has(n) || frames.size === 1)),
+    )
+  }, [media, longest])
+}
+
+/** The frames of the shot: which are there, which one is shown; steps, jumps and plays. */
+export function Transport() {
+  const { store, onPicture } = useShotContext()
+  const { set } = store.getState()
+  const frame = useShot((s) => s.frame)
+  const { first, last, rate } = useShot((s) => s.comp.frames)
+  const ready = useReadyFrames()
+  const [isPlaying, setIsPlaying] = useState(false)
+  const count = last - first + 1
+
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      const isTyping =
+        event.target instanceof HTMLElement &&
+        (event.target.matches('input:not([type=range]), textarea, select') || event.target.closest('dialog'))
+      if (isTyping || event.ctrlKey || event.metaKey || event.altKey) return
+      const by = { ',': -1, '.': 1 }[event.key]
+      if (by) set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
+      if (event.key === 'p' || event.key === 'P') setIsPlaying((playing) => !playing && count > 1)
+    }
+    window.addEventListener('keydown', press)
+    return () => {
+      window.removeEventListener('keydown', press)
+    }
+  }, [store, set, first, last, count])
+
+  useEffect(() => {
+    if (!isPlaying) return
+    // The next frame is asked for when this one has been shown, and not before its time.
+    let timer: ReturnType<typeof setTimeout> | undefined
+    let shownAt = performance.now()
+    const next = () => {
+      const now = store.getState().frame
+      const order = Array.from({ length: count }, (_, i) => first + ((now - first + 1 + i) % count))
+      set({ frame: order.find((n) => ready.has(n)) ?? now })
+    }
+    const stop = onPicture(() => {
+      clearTimeout(timer)
+      const rest = 1000 / rate - (performance.now() - shownAt)
+      timer = setTimeout(
+        () => {
+          shownAt = performance.now()
+          next()
+        },
+        Math.max(0, rest),
+      )
+    })
+    next()
+    return () => {
+      stop()
+      clearTimeout(timer)
+    }
+  }, [isPlaying, store, set, onPicture, ready, first, count, rate])
+
+  const jump = (event: PointerEvent<HTMLDivElement>) => {
+    if (event.type === 'pointermove' && event.buttons === 0) return
+    const box = event.currentTarget.getBoundingClientRect()
+    const at = Math.floor(((event.clientX - box.left) / box.width) * count)
+    set({ frame: first + Math.min(count - 1, Math.max(0, at)) })
+  }
+  // At most 96 marks: a mark of a long shot stands for several frames, and is lit when all of them are there.
+  const marks = Math.min(96, count)
+  const isReady = (mark: number) => {
+    const from = first + Math.floor((mark * count) / marks)
+    const to = first + Math.floor(((mark + 1) * count) / marks)
+    for (let n = from; n < Math.max(to, from + 1); n++) if (!ready.has(n)) return false
+    return true
+  }
+  return (
+    <div className="flex items-center gap-2">
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs btn-square"
+        aria-label={isPlaying ? 'Stop playing' : 'Play'}
+        title="Play the frames that are there (P)"
+        disabled={count < 2}
+        onClick={() => {
+          setIsPlaying(!isPlaying)
+        }}
+      >
+        {isPlaying ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
+      </button>
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label="Frame"
+        aria-valuemin={first}
+        aria-valuemax={last}
+        aria-valuenow={frame}
+        aria-valuetext={`frame ${frame}, ${[...ready].filter((n) => n >= first && n <= last).length} of ${count} are there`}
+        title="Frames: bright where all media have one. , and . step."
+        className="relative flex h-5 w-56 cursor-pointer touch-none items-end gap-px"
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId)
+          jump(event)
+        }}
+        onPointerMove={jump}
+        onKeyDown={(event) => {
+          const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
+          if (!by) return
+          event.preventDefault()
+          event.stopPropagation()
+          set({ frame: Math.min(last, Math.max(first, frame + by)) })
+        }}
+      >
+        {Array.from({ length: marks }, (_, mark) => (
+          <span
+            key={mark}
+            className={`h-1.5 flex-1 ${isReady(mark) ? 'bg-accent/70' : 'bg-base-content/15'}`}
+          />
+        ))}
+        <span
+          className="absolute inset-y-0 w-0.5 -translate-x-1/2 bg-white"
+          style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}
+        />
+      </div>
+      <span className="w-28 whitespace-nowrap text-base-content/70">
+        frame <span className={ready.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
+        / {padded(last)}
+      </span>
+    </div>
+  )
+}
