@@ -90,7 +90,7 @@ const corners = [[-0.375, -0.125], [0.125, -0.375], [0.375, 0.125], [-0.125, 0.3
 
 /**
  * Renders rows y0..y1-1 of a frame into `rows` (of the whole frame). One ray through every pixel's centre gives the
- * data passes; where neighbours differ, four more give colour and coverage.
+ * data passes; where neighbours differ, four more give colour and coverage. `beforeRow` may hold the work up.
  */
 export function renderRows(
   rows: FrameRows,
@@ -99,6 +99,7 @@ export function renderRows(
   height: number,
   y0: number,
   y1: number,
+  beforeRow: () => void = () => undefined,
 ): void {
   const now = stage(frame)
   const next = stage(frame + 1)
@@ -110,6 +111,7 @@ export function renderRows(
   let above: Sample[] = y0 > 0 ? line(y0 - 1) : []
   let current = line(y0)
   for (let y = y0; y < y1; y++) {
+    beforeRow()
     const below = y + 1 < height ? line(y + 1) : []
     for (let x = 0; x < width; x++) {
       const centre = current[x]!

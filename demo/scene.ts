@@ -76,14 +76,17 @@ const clusters = [
   { x: 3.35, y: 0.7, z: 4.3, r: 1.5, from: 6, to: 10 },
 ]
 
+/** Length of a vector; Math.hypot guards against overflow and takes many times as long. */
+const hypot = (x: number, y: number, z = 0) => Math.sqrt(x * x + y * y + z * z)
+
 const smoothMin = (a: number, b: number, k: number) => {
   const h = Math.max(0, k - Math.abs(a - b)) / k
   return Math.min(a, b) - h * h * k * 0.25
 }
 const torus = (x: number, y: number, z: number, big: number, small: number) =>
-  Math.hypot(Math.hypot(x, z) - big, y) - small
+  hypot(hypot(x, z) - big, y) - small
 const capsule = (x: number, y: number, z: number, top: number, bottom: number, r: number) =>
-  Math.hypot(x, y - Math.min(top, Math.max(bottom, y)), z) - r
+  hypot(x, y - Math.min(top, Math.max(bottom, y)), z) - r
 
 /** Signed distances of the scene at a frame; `id` of the last call to `distance` names the nearest object. */
 export function createScene(staging: Staging) {
@@ -94,19 +97,21 @@ export function createScene(staging: Staging) {
     // A long vaulted chamber, open to the water at its far end.
     const side = 6.2 - 0.8 * Math.sin(z * 0.31 + 1) - 0.05 * (z + 4)
     const roof = 6.9 + 0.35 * Math.sin(z * 0.5)
-    const walls = (1 - Math.hypot(x / side, (y - 1) / (roof - 1))) * 4.4
+    const walls = (1 - hypot(x / side, (y - 1) / (roof - 1))) * 4.4
     let d = walls
     if (y > 4) {
       const holeR = 2.35 + 0.35 * Math.sin(3 * Math.atan2(z - holeAt[2], x - holeAt[0]))
-      d = Math.max(walls, holeR - Math.hypot(x - holeAt[0], (z - holeAt[2]) * 0.8))
+      d = Math.max(walls, holeR - hypot(x - holeAt[0], (z - holeAt[2]) * 0.8))
     }
-    // Ridges that stand in rows into the distance.
-    const row = 0.62 * (y - 0.55 - 2.1 * (noise(x * 0.42 + 4, 0, z * 0.36) - 0.5) - 0.06 * x * x)
-    const far = Math.max(row, z + 2.2)
-    d = smoothMin(d, far, 0.8)
-    const pillar = Math.hypot(x + 4.3 + 0.3 * Math.sin(y), z + 6.5) - 0.85 - 0.12 * Math.abs(y - 3)
+    // Ridges that stand in rows into the distance. In front of them their height does not matter.
+    const ahead = z + 2.2
+    if (ahead < d + 0.8) {
+      const height = 0.55 + 2.1 * (noise(x * 0.42 + 4, 0, z * 0.36) - 0.5) + 0.06 * x * x
+      d = smoothMin(d, Math.max(0.62 * (y - height), ahead), 0.8)
+    }
+    const pillar = hypot(x + 4.3 + 0.3 * Math.sin(y), z + 6.5) - 0.85 - 0.12 * Math.abs(y - 3)
     d = smoothMin(d, pillar * 0.8, 0.9)
-    const pillarRight = Math.hypot(x - 5.2, z + 11) - 1.25 - 0.1 * Math.abs(y - 3)
+    const pillarRight = hypot(x - 5.2, z + 11) - 1.25 - 0.1 * Math.abs(y - 3)
     d = smoothMin(d, pillarRight * 0.8, 0.9)
     if (d > 1.4) return d - 0.75
     const broad = d - 1.05 * fractal(x * 0.55, y * 0.62, z * 0.55, 2)
@@ -128,18 +133,18 @@ export function createScene(staging: Staging) {
     const px = x - ventAt[0]
     const py = y - ventAt[1]
     const pz = z - ventAt[2]
-    const r = Math.hypot(px, pz)
+    const r = hypot(px, pz)
     if (r > 2.4 || py > 2) return Math.max(r - 1.9, py - 1.5)
     const cone = (py - 0.62 + r * 1.05) * 0.6
     const rim = torus(px, py - 0.42, pz, 0.24, 0.13)
-    const shape = Math.max(smoothMin(cone, rim, 0.22), -(Math.hypot(px, (py - 0.75) * 0.5, pz) - 0.25))
+    const shape = Math.max(smoothMin(cone, rim, 0.22), -(hypot(px, (py - 0.75) * 0.5, pz) - 0.25))
     return (shape - 0.13 * fractal(x * 2.4, y * 2.4, z * 2.4, 3)) * 0.75
   }
 
   function crystalDistance(x: number, y: number, z: number): number {
     let best = 1e9
     for (const { x: cx, y: cy, z: cz, r, from, to } of clusters) {
-      const bound = Math.hypot(x - cx, y - cy, z - cz) - r
+      const bound = hypot(x - cx, y - cy, z - cz) - r
       if (bound > 0.4) {
         if (bound < best) best = bound
         continue
@@ -168,9 +173,9 @@ export function createScene(staging: Staging) {
     const px = x - bx
     const py = y - by
     const pz = z - bz
-    const bound = Math.hypot(px, py, pz) - 1.75
+    const bound = hypot(px, py, pz) - 1.75
     if (bound > 0.3) return bound
-    const r = Math.hypot(px, pz)
+    const r = hypot(px, pz)
     const angle = Math.atan2(pz, px)
     const sector = Math.PI / 4
     const a = angle - sector * Math.round(angle / sector)
@@ -178,28 +183,21 @@ export function createScene(staging: Staging) {
     const qz = r * Math.sin(a)
     // Each rib follows the glass: straight below, round above.
     const up = Math.max(0, py)
-    const ribR = Math.hypot(qx, up * 0.93) - 0.93
+    const ribR = hypot(qx, up * 0.93) - 0.93
     let d =
-      Math.hypot(
-        Math.max(0, Math.abs(ribR) - 0.02),
-        Math.max(0, Math.abs(qz) - 0.018),
-        Math.max(0, -0.78 - py),
-      ) - 0.016
+      hypot(Math.max(0, Math.abs(ribR) - 0.02), Math.max(0, Math.abs(qz) - 0.018), Math.max(0, -0.78 - py)) -
+      0.016
     d = Math.min(d, torus(px, py + 0.02, pz, 0.94, 0.042), torus(px, py - 0.62, pz, 0.7, 0.028))
     const foot = Math.max(Math.abs(py + 0.86) - 0.1, r - 1.08 + 0.2 * Math.max(0, py + 0.86))
     d = Math.min(d, Math.max(foot, 0.82 - r) - 0.02, torus(px, py + 0.98, pz, 1.06, 0.05))
-    const crown = Math.hypot(r, (py - 0.99) * 1.5) - 0.27
+    const crown = hypot(r, (py - 0.99) * 1.5) - 0.27
     d = Math.min(d, crown, torus(px, py - 1.1, pz, 0.13, 0.035), torus(px, pz, py - 1.32, 0.1, 0.025))
     // Rivets, sixteen round the foot and round the waist.
     const step = Math.PI / 8
     const b = angle + step / 2 - step * Math.round((angle + step / 2) / step)
     const rx = r * Math.cos(b)
     const rz = r * Math.sin(b)
-    d = Math.min(
-      d,
-      Math.hypot(rx - 1.075, py + 0.86, rz) - 0.045,
-      Math.hypot(rx - 0.975, py + 0.02, rz) - 0.032,
-    )
+    d = Math.min(d, hypot(rx - 1.075, py + 0.86, rz) - 0.045, hypot(rx - 0.975, py + 0.02, rz) - 0.032)
     return d * 0.9
   }
 
@@ -208,29 +206,26 @@ export function createScene(staging: Staging) {
     const py = y - by
     const pz = z - bz
     const up = Math.max(0, py)
-    return Math.max(Math.hypot(px, up * 0.93, pz) - 0.9, -0.8 - py) * 0.95
+    return Math.max(hypot(px, up * 0.93, pz) - 0.9, -0.8 - py) * 0.95
   }
 
   const lampDistance = (x: number, y: number, z: number) =>
-    Math.min(
-      Math.hypot(x - bx, y - by - 0.42, z - bz) - 0.13,
-      capsule(x - bx, y - by, z - bz, 0.86, 0.5, 0.018),
-    )
+    Math.min(hypot(x - bx, y - by - 0.42, z - bz) - 0.13, capsule(x - bx, y - by, z - bz, 0.86, 0.5, 0.018))
 
   function jellyDistance(i: number, x: number, y: number, z: number): number {
     const { at, size, pulse, seed } = staging.jellies[i]!
     const px = (x - at[0]) / size
     const py = (y - at[1]) / size
     const pz = (z - at[2]) / size
-    const bound = Math.max(Math.hypot(px, pz) - 1.35, Math.abs(py + 1.1) - 2.2)
+    const bound = Math.max(hypot(px, pz) - 1.35, Math.abs(py + 1.1) - 2.2)
     if (bound > 0.3) return bound * size
     const wide = 1 + 0.1 * pulse
     const angle = Math.atan2(pz, px)
-    const dome = Math.hypot(px / wide, py * (1.22 + 0.12 * pulse), pz / wide) - 1
+    const dome = hypot(px / wide, py * (1.22 + 0.12 * pulse), pz / wide) - 1
     const scallop = -0.12 - 0.05 * Math.cos(angle * 12) - py
     const shell = Math.max(dome, scallop, -(dome + 0.16 + 0.1 * Math.max(0, py)))
     let d = shell * 0.75
-    const radius = Math.hypot(px, pz)
+    const radius = hypot(px, pz)
     const down = -py
     if (down > -0.3) {
       // Fine arms around the rim and four frilled ones within.
@@ -241,14 +236,14 @@ export function createScene(staging: Staging) {
       const a = angle - sector * index + sway * 0.5
       const length = 1.7 + 0.9 * hash(index, seed, 4)
       const armR = (0.84 - 0.12 * down + sway) * wide
-      const q = Math.hypot(radius * Math.cos(a) - armR, radius * Math.sin(a) * 1)
+      const q = hypot(radius * Math.cos(a) - armR, radius * Math.sin(a) * 1)
       const arm = Math.max(q - 0.026 * Math.max(0.25, 1 - down / length), down - length, -down)
       d = Math.min(d, arm * 0.55)
       const inner = Math.PI / 2
       const c =
         angle - inner * Math.round(angle / inner) + 0.4 * Math.sin(down * 3.4 + seed + staging.frame * 0.13)
       const frill =
-        Math.hypot(radius * Math.cos(c) - 0.2 + 0.05 * down, radius * Math.sin(c)) -
+        hypot(radius * Math.cos(c) - 0.2 + 0.05 * down, radius * Math.sin(c)) -
         0.075 -
         0.03 * Math.sin(down * 17)
       d = Math.min(d, Math.max(frill, down - 1.25, -down - 0.3) * 0.45)
@@ -268,7 +263,7 @@ export function createScene(staging: Staging) {
     }
     if (y < 2.2 + best) consider(sandDistance(x, y, z), sand)
     if (y < 2.6) consider(mound(x, y, z), vent)
-    if (Math.hypot(x - bx, z - bz) < 1.6 + best) consider(brassDistance(x, y, z), brass)
+    if (hypot(x - bx, z - bz) < 1.6 + best) consider(brassDistance(x, y, z), brass)
     consider(lampDistance(x, y, z), lamp)
     consider(capsule(x - bx, y, z - bz, 30, by + 1.4, 0.022), cable)
     if (y < 2.8) consider(crystalDistance(x, y, z), crystals)
@@ -290,6 +285,9 @@ export function createScene(staging: Staging) {
       }
       for (let i = 0; i < 5; i++) {
         if (passed & (1 << (firstJelly + i))) continue
+        const { at, size } = staging.jellies[i]!
+        // All of it lies within 2.7 sizes of a point below its dome.
+        if (hypot(x - at[0], y - at[1] + 1.1 * size, z - at[2]) - 2.7 * size > best) continue
         const d = jellyDistance(i, x, y, z)
         if (d < best) {
           best = d

@@ -55,7 +55,7 @@ function march(
   let t = from
   for (let i = 0; i < 150; i++) {
     const d = scene.distance(origin[0] + way[0] * t, origin[1] + way[1] * t, origin[2] + way[2] * t, passed)
-    if (d < 0.0006 * t) return { t, id: scene.id }
+    if (d < 0.001 * t) return { t, id: scene.id }
     t += d
     if (t > farthestRay) return undefined
   }
@@ -228,8 +228,11 @@ function shadeOpaque(
     const l = scaled(to, 1 / far)
     const facing = dot(n, l)
     if (facing <= 0) return
-    const strength = falls === 0 ? 1 : 1 / (falls + far * far)
-    const seen = shadow > 0 && strength > 0.004 ? visible(scene, start, l, far - 0.2, shadow) : 1
+    // A lamp fades to nothing at seven metres, so that no shadow ray is spent on what it does not light.
+    const fade = falls === 0 ? 1 : clamp(1 - (far / 7) ** 4) ** 2
+    if (fade === 0) return
+    const strength = falls === 0 ? 1 : fade / (falls + far * far)
+    const seen = shadow > 0 ? visible(scene, start, l, far - 0.2, shadow) : 1
     const lit = scaled(colour, strength * seen)
     diffuse = add(diffuse, lit, facing)
     gleam = add(gleam, lit, Math.max(0, dot(mirrored, l)) ** m.sharpness * (m.sharpness + 8) * 0.04)

@@ -1,6 +1,7 @@
 // The stand-in renderer: makes the frames of the demo shot as an outside renderer would deliver them.
-//   node dist/stand-in.mjs --frames 1-1 --size 960x540 --out FOLDER
-import { existsSync, mkdirSync, renameSync, writeFileSync } from 'node:fs'
+//   node dist/stand-in.mjs --frames 1-1 --size 960x540 --out FOLDER [--beside FILE]
+// With --beside it works in the background, and rests while FILE is being touched.
+import { existsSync, mkdirSync, renameSync, statSync, writeFileSync } from 'node:fs'
 import { availableParallelism, setPriority } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -18,8 +19,13 @@ interface Job {
   readonly frame: number
   readonly width: number
   readonly height: number
+  /** A file that is touched whenever someone works; undefined when nobody is to be waited for. */
+  readonly signOfWork: string | undefined
 }
-const rowsAtOnce = 6
+/** The rows above and below a batch are traced for it, too, so batches are not small. */
+const rowsAtOnce = 27
+/** How long after someone's last change a gentle renderer rests. */
+const restMs = 20_000
 
 /** Writes beside and renames, so that whoever watches the folder never meets half a file. */
 function deliver(path: string, bytes: Uint8Array): void {
@@ -27,11 +33,24 @@ function deliver(path: string, bytes: Uint8Array): void {
   renameSync(`${path}.part`, path)
 }
 
-function work({ rows, next, frame, width, height }: Job): void {
+/** Waits as long as someone works on this machine. */
+function waitForRest(signOfWork: string): void {
+  const nothing = new Int32Array(new SharedArrayBuffer(4))
+  for (;;) {
+    const touched = statSync(signOfWork, { throwIfNoEntry: false })?.mtimeMs ?? 0
+    if (Date.now() - touched > restMs) return
+    Atomics.wait(nothing, 0, 0, 1000)
+  }
+}
+
+function work({ rows, next, frame, width, height, signOfWork }: Job): void {
+  const beforeRow = () => {
+    if (signOfWork) waitForRest(signOfWork)
+  }
   for (;;) {
     const y = Atomics.add(next, 0, rowsAtOnce)
     if (y >= height) return
-    renderRows(rows, frame, width, height, y, Math.min(height, y + rowsAtOnce))
+    renderRows(rows, frame, width, height, y, Math.min(height, y + rowsAtOnce), beforeRow)
   }
 }
 
@@ -39,7 +58,7 @@ async function renderFrame(
   frame: number,
   width: number,
   height: number,
-  threads: number,
+  signOfWork: string | undefined,
 ): Promise<Uint8Array> {
   const job: Job = {
     rows: emptyRows(width * height),
@@ -47,7 +66,9 @@ async function renderFrame(
     frame,
     width,
     height,
+    signOfWork,
   }
+  const threads = signOfWork ? 1 : availableParallelism()
   const helpers = Array.from({ length: threads }, () => {
     const worker = new Worker(fileURLToPath(import.meta.url), { workerData: job })
     return new Promise<void>((resolve, reject) => worker.on('message', resolve).on('error', reject))
@@ -62,15 +83,14 @@ async function main(): Promise<void> {
       frames: { type: 'string', default: '1-1' },
       size: { type: 'string', default: '960x540' },
       out: { type: 'string', default: '.' },
-      gently: { type: 'boolean', default: false },
+      beside: { type: 'string' },
     },
   })
   const [first = 1, last = first] = values.frames.split('-').map(Number)
   const [width = 960, height = 540] = values.size.split('x').map(Number)
   mkdirSync(values.out, { recursive: true })
-  // Someone works on this machine meanwhile: one thread, and only when nobody else wants it.
-  if (values.gently) setPriority(19)
-  const threads = values.gently ? 1 : availableParallelism()
+  // Beside people at work: one thread, only when nobody else wants it, and not at all while they change something.
+  if (values.beside) setPriority(19)
   for (let frame = first; frame <= last; frame++) {
     const number = String(frame).padStart(4, '0')
     for (const { name, svg } of drawings(frame, width, height)) {
@@ -80,7 +100,7 @@ async function main(): Promise<void> {
     const path = join(values.out, `grotto.${number}.exr`)
     if (existsSync(path)) continue
     const started = performance.now()
-    deliver(path, await renderFrame(frame, width, height, threads))
+    deliver(path, await renderFrame(frame, width, height, values.beside))
     console.log(`frame ${frame} in ${((performance.now() - started) / 1000).toFixed(1)} s`)
   }
 }

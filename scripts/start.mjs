@@ -209,7 +209,16 @@ async function main() {
   })
   // The other frames of the demo arrive one by one, as from an outside renderer; what is there already is kept.
   if (!options.empty && demoFrames > 1) {
-    const args = ['--frames', `1-${demoFrames}`, '--size', demoSize, '--out', join(home, 'demo'), '--gently']
+    const args = [
+      '--frames',
+      `1-${demoFrames}`,
+      '--size',
+      demoSize,
+      '--out',
+      join(home, 'demo'),
+      '--beside',
+      join(home, 'work'),
+    ]
     startPart('stand-in renderer', [join(root, 'dist/stand-in.mjs'), ...args], { isEnding: true })
     writeState()
   }

@@ -3,6 +3,9 @@ import { join, resolve } from 'node:path'
 /** The folder with everything that this installation keeps: database, media, renders. */
 export const home = resolve(/*turbopackIgnore: true*/ process.env['ZAFIRO_HOME'] ?? '.zafiro')
 
+/** Touched whenever someone changes something, so that work in the background can step aside. */
+export const signOfWork = join(home, 'work')
+
 export const folders = {
   store: join(home, 'store'),
   derived: join(home, 'store', 'passes'),

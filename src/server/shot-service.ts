@@ -1,3 +1,4 @@
+import { writeFile } from 'node:fs/promises'
 import { basename } from 'node:path'
 import { dialProblems } from '../core/comp/check.ts'
 import { addLane, emptyComp } from '../core/comp/edits.ts'
@@ -9,6 +10,7 @@ import { readComp, saveComp } from './db/comps.ts'
 import { readMedia } from './db/media.ts'
 import { withDb } from './db/pool.ts'
 import { findShot, insertShot, renameShot } from './db/shots.ts'
+import { signOfWork } from './home.ts'
 import { bringIn, mediaName } from './media/intake.ts'
 
 /** Everything a page needs to open a shot. */
@@ -56,7 +58,11 @@ export async function saveOnto(id: string, base: number, comp: Comp): Promise<nu
     if (!(await findShot(pool, id)))
       throw new RequestError(404, 'There is no such shot. It may have been deleted.')
     const result = await saveComp(pool, id, base, comp)
-    if ('saved' in result) return result.saved
+    if ('saved' in result) {
+      // Only a courtesy to work in the background: nothing depends on it.
+      await writeFile(signOfWork, '').catch(() => undefined)
+      return result.saved
+    }
     const { revision, savedAt } = result.conflict
     throw new RequestError(409, 'This shot was changed elsewhere since it was opened here.', [], {
       revision,
