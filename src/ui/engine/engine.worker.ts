@@ -74,7 +74,8 @@ class Engine {
         target.type === 'pass'
           ? media[target.media]?.passes.find((p) => p.name === target.pass)?.kind
           : undefined
-      if (kind && kind !== 'colour' && kind !== 'light') codes.set(readablePass(whole, kind).codes)
+      const isColour = kind === 'colour' || kind === 'light'
+      if (kind && (!isColour || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
       else if (whole.channels === 4) this.kernels.display(codes, whole, view)
       const { width, height, pixels } = cropCodes(
         codes,

@@ -119,8 +119,11 @@ function PassCard({
         </button>
       </div>
       <p className="px-2.5 text-xs text-base-content/60">
-        {mediaName} · {pass.type} × {pass.channels.length}
+        {mediaName}
         {frames}
+      </p>
+      <p className="px-2.5 text-xs text-base-content/60">
+        {pass.type} × {pass.channels.length}
         {thumb && pass.kind !== 'ids' && ` · ${short(thumb.low)} to ${short(thumb.high)}`}
       </p>
       <p className="px-2.5 pb-2 pt-0.5 text-xs text-base-content/60">{passUses[pass.kind]}</p>
