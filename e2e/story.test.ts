@@ -281,7 +281,7 @@ describe('what does not fit is refused with words', () => {
     const text = await send('notes.exr', 'just a text')
     expect([text.status, text.body.error?.message]).toEqual([
       422,
-      expect.stringMatching(/notes.exr.*neither EXR nor PNG/),
+      expect.stringMatching(/notes.exr.*neither EXR, PNG/),
     ])
     const whole = readFileSync(join(home, 'demo', 'grotto.0001.exr'))
     const cut = await send('cut.exr', whole.subarray(0, whole.length >> 1))

@@ -1,6 +1,7 @@
 import { readFile, stat } from 'node:fs/promises'
 import { valueWarning } from '../server/media/decode-file.ts'
-import { openMediaFile, type MediaFile } from '../server/media/media-file.ts'
+import type { MediaFile } from '../server/media/media-file.ts'
+import { openMedia } from '../server/media/raster-file.ts'
 import { UsageError } from './usage-error.ts'
 
 const largestFile = 4e9
@@ -29,7 +30,7 @@ const jsonNumber = (v: number) =>
 export async function inspect(path: string, pixels: readonly string[], asJson: boolean): Promise<string> {
   const points = pixels.map(parsePoint)
   const bytes = await readInput(path)
-  const file: MediaFile = openMediaFile(bytes)
+  const file: MediaFile = await openMedia(bytes)
   const found = file.storedPixels(points)
   const missing = points.find((_, i) => !found[i])
   const noticed = file.info.passes.map((pass) => valueWarning(pass, file.readPass(pass.name)))

@@ -10,7 +10,7 @@ import { UsageError } from './usage-error.ts'
 const usage = `zafiro: finishes rendered frames
 
   zafiro inspect FILE [--pixel X,Y …] [--json]
-      what an EXR or PNG holds, and stored values at pixels (file coordinates, y down)
+      what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8
       renders frames of a shot file
   zafiro effects [--json | --markdown]

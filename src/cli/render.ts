@@ -7,7 +7,8 @@ import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { encodePicture, fileEnding, outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
-import { openMediaFile, type MediaFile } from '../server/media/media-file.ts'
+import type { MediaFile } from '../server/media/media-file.ts'
+import { openMedia } from '../server/media/raster-file.ts'
 import { nodeZlib } from '../server/media/node-zlib.ts'
 import { writeWhole } from '../server/media/store.ts'
 import { fileStem } from '../server/render/render-thread.ts'
@@ -63,7 +64,7 @@ export async function renderShotFile(
     const known =
       opened.get(file) ??
       readInput(file)
-        .then(openMediaFile)
+        .then(openMedia)
         .catch((error: unknown) => {
           throw error instanceof FormatError
             ? new UsageError('unreadable', `${file}: ${error.message}`)

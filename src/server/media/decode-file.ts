@@ -1,7 +1,8 @@
 import { readFile } from 'node:fs/promises'
 import type { Pass } from '../../core/comp/media.ts'
 import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
-import { openMediaFile, type MediaInfo } from './media-file.ts'
+import type { MediaInfo } from './media-file.ts'
+import { openMedia } from './raster-file.ts'
 import { passPath, storedPath, writeWhole } from './store.ts'
 
 /** Half codes or floats that are not finite. */
@@ -23,7 +24,7 @@ export function valueWarning({ name, kind }: Pass, { data }: PassBlock): string 
 
 /** Decodes every pass of a stored file into the store; gives back what it holds, with what was noticed on the way. */
 export async function decodeStored(hash: string): Promise<MediaInfo> {
-  const file = openMediaFile(new Uint8Array(await readFile(storedPath(hash))))
+  const file = await openMedia(new Uint8Array(await readFile(storedPath(hash))))
   const warnings = [...file.info.warnings]
   for (const pass of file.info.passes) {
     const { name } = pass

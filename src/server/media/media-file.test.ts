@@ -202,7 +202,7 @@ describe('hostile and broken files', () => {
   })
   test('an empty file, a text and a cut file say what they are', () => {
     expect(() => openMediaFile(new Uint8Array())).toThrow(/empty/)
-    expect(() => openMediaFile(new TextEncoder().encode('hello'))).toThrow(/neither EXR nor PNG/)
+    expect(() => openMediaFile(new TextEncoder().encode('hello'))).toThrow(/neither EXR, PNG/)
     expect(() => openMediaFile(good.slice(0, 300))).toThrow(FormatError)
   })
   test('2,000 damaged copies are read or refused, never anything else', () => {

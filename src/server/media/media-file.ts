@@ -17,7 +17,7 @@ export interface PartInfo {
 
 /** What a file holds, as far as its headers say. */
 export interface MediaInfo {
-  readonly format: 'exr' | 'png'
+  readonly format: 'exr' | 'png' | 'jpeg' | 'webp' | 'tiff' | 'hdr'
   readonly width: number
   readonly height: number
   readonly dataWindow: Window
@@ -47,7 +47,7 @@ export function openMediaFile(bytes: Uint8Array): MediaFile {
   if (isExr(bytes)) return openExr(bytes)
   if (isPng(bytes)) return openPng(bytes)
   if (bytes.length === 0) throw new FormatError('picture', 0, 'it is empty')
-  throw new FormatError('picture', 0, 'it is neither EXR nor PNG')
+  throw new FormatError('picture', 0, 'it is neither EXR, PNG, TIFF, JPEG, WebP nor Radiance HDR')
 }
 
 function valueAt({ values }: ExrPlane, i: number): number {

@@ -8,7 +8,9 @@ import { bringIn, IntakeError } from './intake.ts'
 async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
   const names = await readdir(folder).catch(() => undefined)
   if (!names) return undefined
-  const pictures = names.filter((name) => /\.(exr|png)$/i.test(name) && !name.startsWith('.'))
+  const pictures = names.filter(
+    (name) => /\.(exr|png|tiff?|jpe?g|webp|hdr)$/i.test(name) && !name.startsWith('.'),
+  )
   const found = await Promise.all(
     pictures.map(async (name): Promise<WatchedFile[]> => {
       const info = await stat(join(folder, name)).catch(() => undefined)

@@ -320,7 +320,7 @@ export function Desk() {
           type="button"
           className="btn btn-ghost btn-xs"
           disabled={progress !== undefined}
-          title="Frames and layers as EXR or PNG; or drop files and folders here. Numbered files become a sequence."
+          title="Frames and layers as EXR, PNG, TIFF, JPEG, WebP or HDR; or drop files and folders here. Numbered files become a sequence."
           onClick={() => chooser.current?.click()}
         >
           <ImagePlus size={14} aria-hidden /> Bring in frames
@@ -341,7 +341,7 @@ export function Desk() {
           ref={chooser}
           type="file"
           multiple
-          accept=".exr,.png"
+          accept=".exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr"
           className="hidden"
           aria-label="Frames to bring in"
           onChange={(e) => {

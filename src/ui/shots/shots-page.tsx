@@ -123,14 +123,14 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
             <ImagePlus size={22} className="text-base-content/60" aria-hidden />
             <span>{busy ? `Bringing in ${busy} …` : 'New shot from frames'}</span>
             <span className="text-xs text-base-content/55">
-              Drop EXR or PNG files or folders here, or choose them
+              Drop EXR, PNG, TIFF, JPEG, WebP or HDR files or folders here
             </span>
           </button>
           <input
             ref={chooser}
             type="file"
             multiple
-            accept=".exr,.png"
+            accept=".exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr"
             aria-label="Frames for a new shot"
             className="hidden"
             onChange={(event) => void begin([...(event.target.files ?? [])])}
