@@ -8,6 +8,7 @@ import {
   type ExrFile,
   type ExrPart,
 } from './exr-header.ts'
+import { unpackDwa } from './exr-dwa.ts'
 import { unpackPiz } from './exr-piz.ts'
 import { pxr24Bytes, unpackB44, unpackPxr24 } from './exr-pxr24-b44.ts'
 import { FormatError } from './format-error.ts'
@@ -146,6 +147,23 @@ function unpack(
       const bytes = lines.reduce((sum, l) => sum + l.samples * pxr24Bytes[l.type], 0)
       return unpackPxr24(inflate(bytes), lines, size)
     }
+    case 'dwaa':
+    case 'dwab': {
+      let planes: Uint8Array | undefined
+      try {
+        const channels = part.channels.map((c) => ({
+          ...samplesIn(c, area),
+          name: c.name,
+          type: c.type,
+          isPerceptual: c.isPerceptual ?? false,
+        }))
+        planes = unpackDwa(packed, channels, zlib)
+      } catch {
+        planes = undefined
+      }
+      if (!planes) throw new FormatError('exr', at, 'a DWA chunk does not unpack')
+      return planesToLines(part, area, planes, size)
+    }
     case 'b44':
     case 'b44a': {
       const lines = unpackB44Planes(part, area, packed, size)
@@ -252,13 +270,11 @@ export function readExrPart(
   { names, zlib = portableZlib }: { names?: readonly string[]; zlib?: Zlib } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
-  const isPerceptualB44 =
-    part.compression.startsWith('b44') && part.channels.some((c) => c.isPerceptual && c.type === 'half')
-  if (part.compression.startsWith('dwa') || isPerceptualB44)
+  if (part.compression.startsWith('b44') && part.channels.some((c) => c.isPerceptual && c.type === 'half'))
     throw new FormatError(
       'exr',
       file.tablesAt,
-      `its ${part.compression.toUpperCase()} compression is not read yet; write it with ZIP`,
+      `its ${part.compression.toUpperCase()} compression of perceptual channels is not read; write it with ZIP`,
     )
   const wanted = part.channels.filter((c) => !names || names.includes(c.name))
   const planes = new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
