@@ -1,11 +1,12 @@
 import { guessPassKind, type Pass } from '../../core/comp/media.ts'
-import { isExr, readExrHeader, windowSize, type Window } from '../../core/formats/exr-header.ts'
+import { isExr, readExrHeader, windowSize, type ExrPart, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
 import { readExrPart, type ExrPlane } from '../../core/formats/exr-read.ts'
+import { atFullSize, chromaToRgb, sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
 import { isPng, pngToLinear, readPng, readPngHeader } from '../../core/formats/png.ts'
-import { halfToNumber, numberToHalf } from '../../core/picture/half.ts'
+import { numberToHalf } from '../../core/picture/half.ts'
 import { nodeZlib } from './node-zlib.ts'
 
 export interface PartInfo {
@@ -50,28 +51,39 @@ export function openMediaFile(bytes: Uint8Array): MediaFile {
   throw new FormatError('picture', 0, 'it is neither EXR, PNG, TIFF, JPEG, WebP nor Radiance HDR')
 }
 
-function valueAt({ values }: ExrPlane, i: number): number {
-  return values instanceof Uint16Array ? halfToNumber(values[i]!) : values[i]!
+/** The planes of a luminance/chroma pass in the order Y, RY, BY and then alpha, where it is one. */
+function chromaPlanes(planes: readonly ExrPlane[]): ExrPlane[] | undefined {
+  const find = (name: string) => planes.find((p) => p.channel.name.split('.').at(-1)!.toUpperCase() === name)
+  const [y, ry, by, a] = ['Y', 'RY', 'BY', 'A'].map(find)
+  return y && ry && by ? [y, ry, by, ...(a ? [a] : [])] : undefined
 }
 
-/** Channels of a pass side by side; all half stays half, anything else becomes float. */
-function interleave(planes: readonly ExrPlane[], origin: { x: number; y: number }): PassBlock {
-  const { width, height } = planes[0]!
+/** Channels of a pass side by side; all half stays half, anything else, and what is subsampled, becomes float. */
+function interleave(planes: readonly ExrPlane[], part: ExrPart): PassBlock {
+  const { width, height } = windowSize(part.dataWindow)
+  const origin = {
+    x: part.dataWindow[0] - part.displayWindow[0],
+    y: part.dataWindow[1] - part.displayWindow[1],
+  }
+  const chroma = chromaPlanes(planes)
+  const isSubsampled = planes.some(({ channel }) => channel.xSampling > 1 || channel.ySampling > 1)
+  if (chroma || isSubsampled) {
+    const full = (chroma ?? planes).map((plane) => atFullSize(plane, part.dataWindow))
+    if (chroma) chromaToRgb(full[0]!, full[1]!, full[2]!)
+    const channels = full.length
+    const data = new Float32Array(width * height * channels)
+    for (const [c, values] of full.entries())
+      for (let i = 0; i < values.length; i++) data[i * channels + c] = values[i]!
+    return { width, height, ...origin, channels, data }
+  }
   const channels = planes.length
-  if (planes.some((p) => p.width !== width || p.height !== height))
-    throw new FormatError(
-      'exr',
-      0,
-      'a pass whose channels are sampled differently is not read yet; write it as RGB',
-    )
   const isHalf = planes.every((p) => p.values instanceof Uint16Array)
   const data = isHalf
     ? new Uint16Array(width * height * channels)
     : new Float32Array(width * height * channels)
-  planes.forEach((plane, c) => {
+  for (const [c, plane] of planes.entries())
     for (let i = 0; i < width * height; i++)
-      data[i * channels + c] = isHalf ? plane.values[i]! : valueAt(plane, i)
-  })
+      data[i * channels + c] = isHalf ? plane.values[i]! : sampleOf(plane, i)
   return { width, height, ...origin, channels, data }
 }
 
@@ -109,13 +121,9 @@ function openExr(bytes: Uint8Array): MediaFile {
       if (!pass) throw new FormatError('exr', 0, `it has no pass named ${name}`)
       const part = file.parts[pass.part]!
       const planes = planesOf(pass.part)
-      const origin = {
-        x: part.dataWindow[0] - part.displayWindow[0],
-        y: part.dataWindow[1] - part.displayWindow[1],
-      }
       return interleave(
         pass.channels.map((c) => planes.get(c)!),
-        origin,
+        part,
       )
     },
     storedPixels(points) {
@@ -128,7 +136,7 @@ function openExr(bytes: Uint8Array): MediaFile {
             const { xSampling, ySampling } = plane.channel
             const column = Math.floor(x / xSampling) - Math.ceil(x0 / xSampling)
             const row = Math.floor(y / ySampling) - Math.ceil(y0 / ySampling)
-            return [name, valueAt(plane, Math.max(0, row) * plane.width + Math.max(0, column))] as const
+            return [name, sampleOf(plane, Math.max(0, row) * plane.width + Math.max(0, column))] as const
           })
           return [{ part: part.name, values: Object.fromEntries(values) }]
         })
