@@ -30,7 +30,9 @@ export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
 // Words of the control block. A job is one call of a row function, cut into bands that threads fetch one by one.
 const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [
   0, 1, 2, 3, 4, 5, 6, 7,
-]
+] // prettier-ignore
+/** Hands that have begun to wait for jobs, and how many of them the present job counts on, by order of arrival. */
+const [ready, invited] = [8, 9]
 const argumentsAt = 64
 const most = 16
 
@@ -56,12 +58,17 @@ export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuff
   const exports = instantiateKernels(memory)
   const words = new Int32Array(control, 0, 16)
   const args = new Float64Array(control, argumentsAt, most)
-  let seen = 0
+  let seen = Atomics.load(words, generation)
+  const index = Atomics.add(words, ready, 1)
   for (;;) {
     Atomics.wait(words, generation, seen)
     const now = Atomics.load(words, generation)
     if (now === seen) continue
+    const isInvited = index < Atomics.load(words, invited)
+    // A job that counts on this hand does not end without it; one that does not may have given way to the next.
+    if (Atomics.load(words, generation) !== now) continue
     seen = now
+    if (!isInvited) continue
     workThrough(exports, words, args)
     if (Atomics.sub(words, pending, 1) === 1) Atomics.notify(words, pending)
   }
@@ -83,12 +90,14 @@ export class Crew {
 
   /** Calls `name(...args, y0, y1)` over all rows; `rowCost` is about the number of values in a row. */
   run(name: RowFunction, args: readonly number[], rows: number, rowCost: number): void {
-    if (this.hands === 0 || rows < 2 || rows * rowCost < 100_000) {
+    // A hand that is still being started is not waited for.
+    const there = this.hands === 0 ? 0 : Atomics.load(this.words, ready)
+    if (there === 0 || rows < 2 || rows * rowCost < 100_000) {
       this.exports[name](...args, 0, rows)
       return
     }
     const { words } = this
-    const bands = Math.min(rows, (this.hands + 1) * 4)
+    const bands = Math.min(rows, (there + 1) * 4)
     words[functionIndex] = rowFunctions.indexOf(name)
     words[argumentCount] = args.length
     words[rowCount] = rows
@@ -96,7 +105,8 @@ export class Crew {
     words[bandCount] = Math.ceil(rows / words[bandRows])
     this.args.set(args)
     Atomics.store(words, nextBand, 0)
-    Atomics.store(words, pending, this.hands)
+    Atomics.store(words, invited, there)
+    Atomics.store(words, pending, there)
     Atomics.add(words, generation, 1)
     Atomics.notify(words, generation)
     workThrough(this.exports, words, this.args)

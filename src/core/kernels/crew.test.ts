@@ -1,0 +1,95 @@
+import { Worker } from 'node:worker_threads'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { OutOfMemoryError, type Picture } from '../picture/picture.ts'
+import { createControl, createKernelMemory } from './crew.ts'
+import type { Kernels } from './kernels.ts'
+import { gaussianBlur, spreadLight } from './pyramid.ts'
+import { createKernels, createLoneKernels } from './wasm-kernels.ts'
+
+const memory = createKernelMemory(512)
+const control = createControl()
+const hands = [1, 2].map(() => new Worker('./dist/hand-thread.mjs', { workerData: { memory, control } }))
+const crew = createKernels(memory, control, hands.length)
+const lone = createLoneKernels(512)
+beforeAll(async () => {
+  const word = new Int32Array(control)
+  while (Atomics.load(word, 8) < hands.length) await new Promise((resolve) => setTimeout(resolve, 10))
+})
+afterAll(async () => {
+  await Promise.all(hands.map((hand) => hand.terminate()))
+})
+
+const fill = (picture: Picture) => {
+  for (let i = 0; i < picture.data.length; i++) picture.data[i] = ((i * 2654435761) >>> 8) / 2 ** 24
+  return picture
+}
+
+describe('several threads give the same bits as one', () => {
+  // Large enough to be shared out, with rows that no number of bands divides.
+  const [width, height] = [611, 397]
+  const run = (
+    { kernels, store }: typeof lone,
+    work: (k: Kernels, out: Picture, a: Picture, b: Picture, store: typeof lone.store) => void,
+  ) => {
+    const [a, b, out] = [
+      fill(store.take(width, height, 4)),
+      fill(store.take(width, height, 4)),
+      store.take(width, height, 4),
+    ]
+    work(kernels, out, a, b, store)
+    // As bytes: comparing a million numbers one by one takes a test framework very long.
+    const result = Buffer.from(out.data.slice().buffer)
+    for (const picture of [a, b, out]) store.give(picture)
+    return result
+  }
+  test.each<[string, Parameters<typeof run>[1]]>([
+    ['join', (k, out, a, b) => { k.join(out, a, b, undefined, 'screen', 0.3) }],
+    ['bright pass', (k, out, a) => { k.brightPass(out, a, 0.5, 0.2, 10) }],
+    ['matrix', (k, out, a) => { k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9], 0.5) }],
+    ['halves', (k, out, a) => {
+      const codes = new Uint16Array(a.data.length)
+      k.floatToHalf(codes, a.data)
+      k.halfToFloat(out.data, codes)
+    }],
+    ['Gaussian', (k, out, a, _, store) => { gaussianBlur(out, a, 13, { kernels: k, store }) }],
+    ['spread light', (k, out, a, _, store) => { spreadLight(out, a, 40, 0.5, 2, 1, { kernels: k, store }) }],
+  ])('%s', (_, work) => {
+    const expected = run(lone, work)
+    // Often, so that threads that come late to a job would be noticed.
+    for (let i = 0; i < 10; i++) expect(run(crew, work).equals(expected)).toBe(true)
+  }) // prettier-ignore
+})
+
+describe('kernel memory', () => {
+  test('pictures never overlap, and what is given back is used again', () => {
+    const { store } = createLoneKernels(64)
+    const before = store.usedBytes
+    const sizes = [[7, 3], [100, 50], [1, 1], [64, 64], [33, 2]] as const // prettier-ignore
+    for (let round = 0; round < 50; round++) {
+      const taken = sizes.map(([w, h]) => store.take(w, h, round % 2 ? 1 : 4))
+      taken.forEach((p, i) => {
+        p.data.fill(i + 1)
+      })
+      taken.forEach((p, i) => {
+        expect(p.data.every((v) => v === i + 1)).toBe(true)
+      })
+      // In another order each time, so that gaps of all kinds arise and close.
+      for (const p of taken.toSorted((a, b) => ((a.at * (round + 3)) % 97) - ((b.at * (round + 3)) % 97)))
+        store.give(p)
+      expect(store.usedBytes).toBe(before)
+    }
+    const whole = store.take(900, 1000, 4)
+    expect(whole.at % 64).toBe(0)
+    expect(() => { store.give(whole); store.give(whole) }).toThrow(/twice/) // prettier-ignore
+  })
+  test('says when there is no room, and has it again once something is given back', () => {
+    const { store } = createLoneKernels(64)
+    const held: Picture[] = []
+    expect(() => {
+      for (;;) held.push(store.take(1000, 1000, 4))
+    }).toThrow(OutOfMemoryError)
+    expect(held.length).toBe(4)
+    store.give(held[1]!)
+    expect(store.take(1000, 1000, 4).at).toBe(held[1]!.at)
+  })
+})
