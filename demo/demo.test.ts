@@ -3,6 +3,7 @@ import { parseComp } from '../src/core/comp/schema.ts'
 import { dialProblems } from '../src/core/comp/check.ts'
 import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
 import { nodeZlib } from '../src/server/media/node-zlib.ts'
+import { objectMatte, objectsIn } from '../src/core/formats/object-masks.ts'
 import { openMediaFile } from '../src/server/media/media-file.ts'
 import { demoComp, demoMedia } from './demo-comp.ts'
 import { drawings } from './drawings.ts'
@@ -65,25 +66,32 @@ describe('the stand-in renderer', () => {
       'colour',
       'depth',
       'ids',
-      'ids',
       'light',
       'light',
       'motion',
       'normal',
       'position',
     ])
-    const covers = ['objects00', 'objects01'].map((name) => file.readPass(name).data)
-    const known = new Set(objects.map((name) => hashToFloat(hashName(name))))
-    for (let i = 0; i < width * height; i++) {
-      let sum = 0
-      for (const data of covers)
-        for (const rank of [0, 2]) {
-          sum += data[i * 4 + rank + 1]!
-          if (data[i * 4 + rank] !== 0) expect(known.has(data[i * 4 + rank]!)).toBe(true)
-        }
-      expect(sum).toBeLessThanOrEqual(1 + 1e-6)
-      if (rows.depth[i] !== Infinity) expect(sum).toBeGreaterThan(0)
+    // The mattes of all objects together are 1 wherever something was hit at all of the pixel.
+    const block = file.readPass('objects')
+    const known = new Set(
+      objects.map((name) => new Uint32Array(Float32Array.of(hashToFloat(hashName(name))).buffer)[0]!),
+    )
+    const found = objectsIn(block, 'ranked')
+    expect(found.length).toBeGreaterThan(3)
+    expect(found.every(({ id }) => known.has(id))).toBe(true)
+    const sum = new Float32Array(width * height)
+    for (const { id } of found)
+      objectMatte(block, 'ranked', new Set([id])).forEach((cover, i) => {
+        sum[i]! += cover
+      })
+    let covered = 0
+    for (let i = 0; i < sum.length; i++) {
+      expect(sum[i]).toBeLessThanOrEqual(1 + 1e-6)
+      if (rows.depth[i] !== Infinity) expect(sum[i]).toBeGreaterThan(0)
+      if (sum[i]! > 1 - 1e-5) covered++
     }
+    expect(covered).toBeGreaterThan(width * height * 0.5)
   })
 })
 

@@ -8,7 +8,7 @@ import { noteTakenFile, watchFolder } from '../src/server/db/watched.ts'
 import { findShot, insertShot, saveThumbnail } from '../src/server/db/shots.ts'
 import { loadStoredPass, NodeEngine } from '../src/server/engine/node-engine.ts'
 import { makeThumbnail } from '../src/server/engine/thumbnail.ts'
-import { decodeStored } from '../src/server/media/decode-file.ts'
+import { takeStored } from '../src/server/media/decode-file.ts'
 import { storeFile, writeWhole } from '../src/server/media/store.ts'
 import { demoComp, demoMedia } from './demo-comp.ts'
 
@@ -25,11 +25,11 @@ async function load(folder: string): Promise<void> {
     const fileName = [`${stem}.0001.exr`, `${stem}.0001.png`].find((f) => existsSync(join(folder, f)))
     if (!fileName) throw new Error(`${stem} is missing in ${folder}`)
     const hash = await storeFile(join(folder, fileName))
-    const info = await decodeStored(hash)
+    const info = await takeStored(hash)
     if (ref === 'cave') size = { width: info.width, height: info.height }
     files[ref] = { name: stem, files: { 1: fileName } }
     rows.push(async () => {
-      await insertMedia(pool, demoShotId, ref, stem, info.passes)
+      await insertMedia(pool, demoShotId, ref, stem, info.passes, info)
       const { width, height, warnings } = info
       await insertFrame(pool, demoShotId, ref, {
         frame: 1,

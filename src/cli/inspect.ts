@@ -1,5 +1,6 @@
 import { readFile, stat } from 'node:fs/promises'
-import { valueWarning } from '../server/media/decode-file.ts'
+import { passStats } from '../core/formats/pass-stats.ts'
+import { readingWarning, valueWarning } from '../server/media/decode-file.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
 import { UsageError } from './usage-error.ts'
@@ -33,8 +34,12 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
   const file: MediaFile = await openMedia(bytes)
   const found = file.storedPixels(points)
   const missing = points.find((_, i) => !found[i])
-  const noticed = file.info.passes.map((pass) => valueWarning(pass, file.readPass(pass.name)))
-  const info = { ...file.info, warnings: [...file.info.warnings, ...noticed.filter((w) => w !== undefined)] }
+  const noticed = file.info.passes.flatMap((pass) => {
+    const stats = passStats(file.readPass(pass.name, { isData: true }))
+    return [valueWarning(pass, stats), readingWarning(pass, file.info, stats)]
+  })
+  const warnings = [...file.info.warnings, ...noticed.filter((w) => w !== undefined), ...file.noticed()]
+  const info = { ...file.info, warnings }
   if (missing) {
     const [x0, y0, x1, y1] = info.dataWindow
     throw new UsageError(

@@ -82,7 +82,9 @@ export async function renderShotFile(
     if (!first) throw new UsageError('no-frames', `${path}: the media ${name} lists no files`)
     media[ref] = { name, frames: byFrame, passes: (await open(first)).info.passes }
   }
-  const engine = new NodeEngine(async ({ hash, pass }) => (await open(hash)).readPass(pass.name))
+  const engine = new NodeEngine(async ({ hash, pass, as }) =>
+    (await open(hash)).readPass(pass.inFile ?? pass.name, as),
+  )
   const warned = new Set<string>()
   try {
     await mkdir(options.out, { recursive: true })

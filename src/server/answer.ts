@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { ProblemError, type Problem } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { DatabaseUnreachable } from './db/pool.ts'
+import { DecodeError } from './media/decode-pool.ts'
 import { IntakeError } from './media/intake.ts'
 
 /** What a request asks for can not be had; told with a status. */
@@ -40,7 +41,7 @@ function describe(error: unknown): {
   if (error instanceof RequestError)
     return { status: error.status, message: error.message, problems: error.problems, ...error.more }
   if (error instanceof ProblemError) return { status: 400, message: error.message, problems: error.problems }
-  if (error instanceof FormatError || error instanceof IntakeError)
+  if (error instanceof FormatError || error instanceof IntakeError || error instanceof DecodeError)
     return { status: 422, message: error.message }
   if (error instanceof DatabaseUnreachable) return { status: 503, message: error.message }
   if (error instanceof Error && 'code' in error && error.code === 'ENOSPC')

@@ -11,4 +11,6 @@ export const folders = {
   derived: join(home, 'store', 'passes'),
   renders: join(home, 'renders'),
   uploads: join(home, 'uploads'),
+  /** Where files may be put on this machine to be picked from a page. */
+  intake: resolve(/*turbopackIgnore: true*/ process.env['ZAFIRO_INTAKE'] ?? join(home, 'intake')),
 } as const

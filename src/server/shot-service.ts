@@ -2,7 +2,7 @@ import { writeFile } from 'node:fs/promises'
 import { basename } from 'node:path'
 import { dialProblems } from '../core/comp/check.ts'
 import { addLane, emptyComp } from '../core/comp/edits.ts'
-import type { MediaTable } from '../core/comp/media.ts'
+import { splitPassName, type MediaTable } from '../core/comp/media.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import { parseComp, type Comp } from '../core/comp/schema.ts'
 import { newId, RequestError } from './answer.ts'
@@ -11,6 +11,7 @@ import { readMedia } from './db/media.ts'
 import { withDb } from './db/pool.ts'
 import { findShot, insertShot, renameShot } from './db/shots.ts'
 import { signOfWork } from './home.ts'
+import type { Incoming } from './incoming.ts'
 import { bringIn, mediaName } from './media/intake.ts'
 
 /** Everything a page needs to open a shot. */
@@ -72,13 +73,15 @@ export async function saveOnto(id: string, base: number, comp: Comp): Promise<nu
 }
 
 /** A new shot from one brought-in file: canvas of its size, one lane with its first colour pass. */
-export async function createShotFrom(path: string, fileName: string): Promise<string> {
+export async function createShotFrom({ path, fileName, modifiedMs, isInPlace }: Incoming): Promise<string> {
   return withDb(async (pool) => {
     const id = newId()
-    const name = mediaName(basename(fileName))
+    const name = splitPassName(mediaName(basename(fileName)))?.base ?? mediaName(basename(fileName))
     await insertShot(pool, id, name)
     try {
-      const { ref, info } = await bringIn(pool, id, path, fileName)
+      const { ref, info } = await bringIn(pool, id, path, fileName, { modifiedMs, isInPlace })
+      if (ref === undefined || !info)
+        throw new RequestError(422, `${fileName} is no picture. Begin with one.`)
       const pass = info.passes.find((p) => p.kind === 'colour') ?? info.passes[0]
       let comp = emptyComp(info.width, info.height)
       if (pass) comp = addLane(comp, name, { type: 'pass', media: ref, pass: pass.name })

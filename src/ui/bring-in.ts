@@ -1,17 +1,36 @@
 import { addLane } from '../core/comp/edits.ts'
-import { framesOf, type MediaTable } from '../core/comp/media.ts'
+import { framesOf, intakeOrder, type MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
-import { sendFile } from './request-json.ts'
+import { requestJson } from './request-json.ts'
+import { sendFile } from './send-file.ts'
+
+/** A file of this computer, or one of the server's intake folder. */
+export type Incoming = File | { readonly intake: string }
+
+export interface BringInProgress {
+  readonly done: number
+  readonly of: number
+  readonly name: string
+  readonly sentBytes: number
+  readonly ofBytes: number
+}
 
 export interface BringInResult {
   /** All media of the shot afterwards; undefined when nothing came in. */
   readonly media: MediaTable | undefined
-  readonly notes: readonly string[]
   /** What was refused, each with its file and reason. */
   readonly refused: readonly string[]
+  /** How many were in the shot already and were not sent again. */
+  readonly known: number
 }
 
-/** Files of a drop, those in folders too, by name. */
+export const nameOf = (item: Incoming) =>
+  item instanceof File ? item.name : item.intake.slice(item.intake.lastIndexOf('/') + 1)
+const bytesOf = (item: Incoming) => (item instanceof File ? item.size : 0)
+/** Files that are sent at the same time: one is read while the next is on its way. */
+const lanes = 2
+
+/** Files of a drop, those in folders too. */
 export async function filesOf(data: DataTransfer): Promise<File[]> {
   const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null)
   const read = async (entry: FileSystemEntry): Promise<File[]> => {
@@ -31,39 +50,70 @@ export async function filesOf(data: DataTransfer): Promise<File[]> {
       if (some.length === 0) break
       inside.push(...some)
     }
-    return (await Promise.all(inside.map(read))).flat()
+    return (await Promise.all(inside.filter((e) => !e.name.startsWith('.')).map(read))).flat()
   }
-  const files = (await Promise.all(entries.map(read))).flat()
-  return files.sort((a, b) => a.name.localeCompare(b.name, 'en', { numeric: true }))
+  return (await Promise.all(entries.map(read))).flat()
 }
 
-/** Sends files into a shot one after the other. What is refused does not keep the rest from coming in. */
+/** Sends one file or names one of the intake folder to a route that takes one. */
+export function sendIncoming<T>(
+  path: string,
+  item: Incoming,
+  signal: AbortSignal,
+  onSent?: (bytes: number) => void,
+): Promise<T> {
+  return item instanceof File
+    ? sendFile<T>(path, item, { signal, ...(onSent ? { onSent } : {}) })
+    : requestJson<T>(path, 'POST', item, { signal })
+}
+
+/** Sends files into a shot, two at a time. What is refused does not keep the rest from coming in. */
 export async function bringInFiles(
   shotId: string,
-  files: readonly File[],
-  onProgress: (done: number, name: string) => void,
+  files: readonly Incoming[],
+  onProgress: (progress: BringInProgress) => void,
   signal: AbortSignal,
 ): Promise<BringInResult> {
-  let media: MediaTable | undefined
-  let notes: readonly string[] = []
+  const ordered = intakeOrder(files, nameOf)
+  const own = ordered.flatMap((f) =>
+    f instanceof File ? [{ name: f.name, bytes: f.size, modifiedMs: f.lastModified }] : [],
+  )
+  const path = `/api/shots/${shotId}/media`
+  const there =
+    own.length > 0
+      ? await requestJson<{ known: number[] }>(`${path}/known`, 'POST', { files: own })
+      : { known: [] }
+  const known = new Set(there.known)
+  let at = -1
+  const wanted = ordered.filter((f) => !(f instanceof File) || !known.has(++at))
   const refused: string[] = []
-  const isAborted = () => signal.aborted
-  for (const [i, file] of files.entries()) {
-    if (isAborted()) break
-    onProgress(i, file.name)
-    try {
-      const answer = await sendFile<{ media: MediaTable; notes: string[] }>(
-        `/api/shots/${shotId}/media`,
-        file,
-        signal,
-      )
-      media = answer.media
-      notes = answer.notes
-    } catch (error) {
-      if (!isAborted()) refused.push(error instanceof Error ? error.message : String(error))
+  const sent = new Map<Incoming, number>()
+  const ofBytes = wanted.reduce((sum, f) => sum + bytesOf(f), 0)
+  let [next, done] = [0, 0]
+  const say = (item: Incoming) => {
+    const sentBytes = [...sent.values()].reduce((sum, b) => sum + b, 0)
+    onProgress({ done, of: wanted.length, name: nameOf(item), sentBytes, ofBytes })
+  }
+  const work = async () => {
+    for (;;) {
+      const item = wanted[next++]
+      if (!item || signal.aborted) return
+      say(item)
+      try {
+        await sendIncoming(path, item, signal, (bytes) => {
+          sent.set(item, bytes)
+          say(item)
+        })
+      } catch (error) {
+        if (!signal.aborted) refused.push(error instanceof Error ? error.message : String(error))
+      }
+      sent.set(item, bytesOf(item))
+      done++
     }
   }
-  return { media, notes, refused }
+  await Promise.all(Array.from({ length: lanes }, work))
+  const { media } = await requestJson<{ media: MediaTable }>(path)
+  return { media, refused, known: known.size }
 }
 
 /** The comp with a lane for each media that it did not have before, spanning the frames of its sequences. */

@@ -35,9 +35,3 @@ export async function requestJson<T>(
   const error = (data as { error?: Record<string, unknown> & { message?: string } } | undefined)?.error
   throw new AnswerError(answer.status, error?.message ?? `The server answered ${answer.status}.`, error ?? {})
 }
-
-/** Sends a file as it is, named by a header. */
-export function sendFile<T>(path: string, file: File, signal?: AbortSignal): Promise<T> {
-  const headers = { 'x-file-name': encodeURIComponent(file.name) }
-  return requestJson<T>(path, 'POST', file, { headers, signal: signal ?? null })
-}

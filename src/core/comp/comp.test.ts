@@ -16,7 +16,8 @@ import {
   setFeed,
   withoutSteps,
 } from './edits.ts'
-import { fileAt, framesOf, guessPassKind, missingFrames, numberRanges } from './media.ts'
+import { fileAt, framesOf, intakeOrder, missingFrames, numberRanges, splitPassName } from './media.ts'
+import { guessPass } from './pass-kind.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'
@@ -159,13 +160,13 @@ test('a frame without a file of its own is held from the last before it', () => 
 
 test('gaps of a sequence are listed, and a shot spans its sequences', () => {
   const media = { name: 'x', passes: [], frames: { [-1]: 'a', 0: 'b', 3: 'c', 5: 'd', 6: 'e' } }
-  expect(numberRanges(missingFrames(media))).toBe('1–2, 4')
-  expect(missingFrames({ frames: {} })).toEqual([])
+  expect(numberRanges(missingFrames(media.frames))).toBe('1–2, 4')
+  expect(missingFrames({})).toEqual([])
   expect(framesOf({ m1: media, still: { ...media, frames: { 900: 'z' } } })).toEqual({ first: -1, last: 6 })
   expect(framesOf({ still: { ...media, frames: { 1: 'z' } } })).toBeUndefined()
 })
 
 test('passes are guessed from the names renderers give them (common practice)', () => {
   const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour']] // prettier-ignore
-  for (const [name, channels, kind] of cases) expect(guessPassKind(name, channels), name).toBe(kind)
+  for (const [name, channels, kind] of cases) expect(guessPass(name, channels, 'half').kind, name).toBe(kind)
 })

@@ -1,10 +1,5 @@
 import * as v from 'valibot'
-
-/** What a pass holds. Data kinds are never converted, blended or filtered as colour. */
-export const passKinds = [
-  'colour', 'light', 'depth', 'normal', 'position', 'motion', 'ids', 'matte', 'other',
-] as const // prettier-ignore
-export type PassKind = (typeof passKinds)[number]
+import { colourKinds, passDetailSchema, passKinds } from './pass-kind.ts'
 
 export const passSchema = v.object({
   /** Its layer name in the file, or 'beauty' for the unnamed one. */
@@ -13,33 +8,115 @@ export const passSchema = v.object({
   /** Full channel names in the file, red (x) first. */
   channels: v.array(v.string()),
   type: v.picklist(['half', 'float', 'uint', 'uint8', 'uint16']),
+  /** How its numbers are meant. */
+  detail: v.optional(passDetailSchema),
+  /** Why it is taken for its kind; absent when it was said by hand. */
+  reason: v.optional(v.string()),
+  /** Files that hold it, where it comes in files of its own beside the others: a key of `beside`. */
+  beside: v.optional(v.string()),
+  /** Its name in its file, where that is another. */
+  inFile: v.optional(v.string()),
 })
 export type Pass = v.InferOutput<typeof passSchema>
+
+/** How colour is encoded in a file: as light, by the sRGB curve, or by a plain power of 2.2. */
+export const encodings = ['linear', 'srgb', 'power-2.2'] as const
+export type Encoding = (typeof encodings)[number]
+/** Colour multiplied by alpha, not multiplied, or alpha not to be used. */
+export const alphaUses = ['premultiplied', 'straight', 'ignored'] as const
+export type AlphaUse = (typeof alphaUses)[number]
+
+/** How files are read where their own word is overruled by hand. */
+export const readingSchema = v.object({
+  encoding: v.optional(v.picklist(encodings)),
+  alpha: v.optional(v.picklist(alphaUses)),
+})
+export type Reading = v.InferOutput<typeof readingSchema>
+
+/** How a pass is to be read: as light, or as the numbers that are stored. */
+export interface ReadAs extends Reading {
+  readonly isData: boolean
+}
+
+/** How a media's pass is read: kinds of light by the file's word or the media's, all else as stored. */
+export function readAsOf({ reading }: Pick<Media, 'reading'>, { kind }: Pick<Pass, 'kind'>): ReadAs {
+  return colourKinds.includes(kind) ? { ...reading, isData: false } : { isData: true }
+}
+
+/** Short text that tells ways of reading apart; '' for the file's own word. */
+export function readAsKey({ isData, encoding, alpha }: ReadAs): string {
+  return isData ? 'data' : [encoding, alpha].filter((part) => part !== undefined).join('+')
+}
+
+/** The inverse of readAsKey; undefined for other texts. */
+export function parseReadAs(key: string): ReadAs | undefined {
+  if (key === 'data') return { isData: true }
+  const parts = key === '' ? [] : key.split('+')
+  const encoding = encodings.find((e) => parts.includes(e))
+  const alpha = alphaUses.find((a) => parts.includes(a))
+  const found = { isData: false, ...(encoding ? { encoding } : {}), ...(alpha ? { alpha } : {}) }
+  return readAsKey(found) === key ? found : undefined
+}
+
+/** What stands for a missing frame: its neighbour before (or after), the nearest one, or nothing at all. */
+export const gapFillings = ['hold', 'nearest', 'black'] as const
+export type GapFilling = (typeof gapFillings)[number]
 
 /** One piece of media as the comp sees it: which file holds which frame, and the passes in them. */
 export interface Media {
   readonly name: string
   /** Content hash of the file by frame number. A still has one entry. */
   readonly frames: Readonly<Record<number, string>>
+  /** The same for passes that come in files of their own, by the pass they are named for. */
+  readonly beside?: Readonly<Record<string, Readonly<Record<number, string>>>>
   readonly passes: readonly Pass[]
+  /** What the files say of their colour. */
+  readonly encoding?: Encoding
+  readonly alpha?: AlphaUse
+  /** What was said otherwise by hand. */
+  readonly reading?: Reading
+  /** Why frames could not be read, by number. */
+  readonly broken?: Readonly<Record<number, string>>
+  /** 'hold' where left out. */
+  readonly gaps?: GapFilling
 }
 /** By the id that comps use. */
 export type MediaTable = Readonly<Record<string, Media>>
 
-export const dataKinds: readonly PassKind[] = ['depth', 'normal', 'position', 'motion', 'ids']
+/** Files of a pass by frame: its own, or those of the media. */
+export function framesOfPass(media: Media, pass?: Pass): Readonly<Record<number, string>> {
+  return (pass?.beside === undefined ? media.frames : media.beside?.[pass.beside]) ?? {}
+}
 
-/** The file for a comp frame: its own, else the last before it, else the first (ends are held). */
-export function fileAt(media: Media, frame: number): string | undefined {
-  const numbers = Object.keys(media.frames)
+/** Numbers of a media's frames with all passes, by rising number. */
+export function frameNumbers(media: Media): number[] {
+  const all = [media.frames, ...Object.values(media.beside ?? {})].flatMap((f) => Object.keys(f).map(Number))
+  return [...new Set(all)].sort((a, b) => a - b)
+}
+
+/**
+ * The file for a comp frame: its own; else, as the media says, the last before it, the nearest (the earlier of two), or
+ * none. Before the first and after the last frame the ends are held, except that a black gap is a gap.
+ */
+export function fileAt(media: Media, frame: number, pass?: Pass): string | undefined {
+  const frames = framesOfPass(media, pass)
+  const own = frames[frame]
+  if (own !== undefined) return own
+  const numbers = Object.keys(frames)
     .map(Number)
     .sort((a, b) => a - b)
-  const found = numbers.findLast((n) => n <= frame) ?? numbers[0]
-  return found === undefined ? undefined : media.frames[found]
+  const before = numbers.findLast((n) => n <= frame)
+  const after = numbers.find((n) => n > frame)
+  const isGap = before !== undefined && after !== undefined
+  if (isGap && media.gaps === 'black') return undefined
+  if (isGap && media.gaps === 'nearest' && after - frame < frame - before) return frames[after]
+  const found = before ?? after
+  return found === undefined ? undefined : frames[found]
 }
 
 /** Frame numbers between the first and the last that have no file, by rising number. */
-export function missingFrames(media: Pick<Media, 'frames'>): number[] {
-  const numbers = Object.keys(media.frames).map(Number)
+export function missingFrames(frames: Readonly<Record<number, string>>): number[] {
+  const numbers = Object.keys(frames).map(Number)
   const [first, last] = [Math.min(...numbers), Math.max(...numbers)]
   // A gap of this size is another take, not missing frames.
   if (numbers.length === 0 || last - first > 100_000) return []
@@ -61,26 +138,39 @@ export function numberRanges(numbers: readonly number[]): string {
 /** The range from the first to the last frame of all sequences; undefined when there are only stills. */
 export function framesOf(table: MediaTable): { first: number; last: number } | undefined {
   const numbers = Object.values(table)
-    .map((m) => Object.keys(m.frames).map(Number))
+    .map(frameNumbers)
     .filter((n) => n.length > 1)
     .flat()
   return numbers.length === 0 ? undefined : { first: Math.min(...numbers), last: Math.max(...numbers) }
 }
 
-const guesses: [RegExp, PassKind][] = [
-  [/^(depth|z|zdepth|depthz)$/i, 'depth'],
-  [/normal|^n$/i, 'normal'],
-  [/position|^p$/i, 'position'],
-  [/motion|velocity|vector/i, 'motion'],
-  [/crypto|^objects?\d*$|object_?id|^ids?$/i, 'ids'],
-  [/emission|emit|light|glow|reflect|specular|diffuse/i, 'light'],
-  [/matte|mask|alpha/i, 'matte'],
-]
+const passWords =
+  /^(beauty|rgba?|combined|z|depth|zdepth|normals?|nrm|positions?|pos|motion|velocity|vectors?|emission|emissive|crypto\w*|ids?|objectids?|diffuse|specular|reflections?|refractions?|ao|occlusion|uv|albedo|sss|transmission|volume)$/i
+/** Words that name a pass as often as a drawn layer. */
+const unsureWords = /^(shadows?|matte|mask|alpha|light|glow)$/i
 
-/** What a pass probably is, from its name and number of channels. */
-export function guessPassKind(name: string, channels: number): PassKind {
-  const last = name.split('.').at(-1)!
-  const found = guesses.find(([pattern]) => pattern.test(last))?.[1]
-  if (found) return found
-  return channels >= 3 ? 'colour' : 'other'
+/**
+ * What a file name says of passes in files of their own: 'cave_depth' → depth of cave. `isSure` is false for words that
+ * may also name a layer of its own. Undefined where the name ends with no such word (common practice).
+ */
+export function splitPassName(
+  mediaName: string,
+): { base: string; pass: string; isSure: boolean } | undefined {
+  const found = /^(.+)[._-]([A-Za-z]\w*?)$/.exec(mediaName)
+  const [base, pass] = [found?.[1], found?.[2]]
+  if (!base || !pass) return undefined
+  const isSure = passWords.test(pass)
+  return isSure || unsureWords.test(pass) ? { base, pass: pass.toLowerCase(), isSure } : undefined
+}
+
+/** The order in which files come in best: lists of names first, then pictures, then those named for a pass of them; by number. */
+export function intakeOrder<T>(files: readonly T[], nameOf: (file: T) => string): T[] {
+  const rank = (name: string) => {
+    if (/\.json$/i.test(name)) return 0
+    const split = splitPassName(name.replace(/(?:[._]-?\d+|-\d+)?\.[^.]+$/, ''))
+    return !split ? 1 : split.isSure ? 2 : 3
+  }
+  const keyed = files.map((file) => ({ file, name: nameOf(file), rank: rank(nameOf(file)) }))
+  keyed.sort((a, b) => a.rank - b.rank || a.name.localeCompare(b.name, 'en', { numeric: true }))
+  return keyed.map(({ file }) => file)
 }

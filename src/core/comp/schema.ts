@@ -46,6 +46,10 @@ const feed = v.strictObject({
   from: link,
   use: v.optional(v.picklist(['alpha', 'luminance', 'red', 'green', 'blue'])),
   invert: v.optional(v.boolean()),
+  /** IDs of objects of an ID pass, eight hexadecimal digits each: their coverage is the matte. */
+  objects: v.optional(
+    v.array(v.pipe(v.string(), v.regex(/^[0-9a-f]{8}$/, 'wants eight hexadecimal digits'))),
+  ),
 })
 const step = v.strictObject({
   id,

@@ -3,11 +3,12 @@ import { addLane, addStep, editLane, editStep, emptyComp, setDial, setFeed } fro
 import type { MediaTable } from '../comp/media.ts'
 import type { Comp } from '../comp/schema.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
+import { passFilter, reducePass } from '../formats/reduce-pass.ts'
 import { decodePassBlock, encodePassBlock } from '../formats/pass-block.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { Cancelled, Evaluator, type LoadPass } from './evaluator.ts'
 import { luminanceHistogram, shareAbove } from './histogram.ts'
-import { plan, type Target } from './plan.ts'
+import { plan, type PassRef, type Target } from './plan.ts'
 import type { Reduction } from './work-area.ts'
 import { plainPicture } from '../picture/picture.ts'
 
@@ -37,7 +38,10 @@ const media: MediaTable = {
     ],
   },
 }
-const load: LoadPass = ({ pass }) => Promise.resolve(blocks[pass.name]!)
+/** As a server gives it: the pass at the size that is asked for. */
+const sized = (block: PassBlock, { pass, reduction }: PassRef, frame: { width: number; height: number }) =>
+  Promise.resolve(reduction === 1 ? block : reducePass(block, passFilter(pass), reduction, frame))
+const load: LoadPass = (ref) => sized(blocks[ref.pass.name]!, ref, { width, height })
 const source = (pass: string) => ({ type: 'pass', media: 'm1', pass }) as const
 const newEvaluator = (budget = 2 ** 28) => {
   const { kernels, store } = createLoneKernels(512)
@@ -179,7 +183,8 @@ test('a proxy is the full picture made smaller: px dials scale with it', async (
   for (let i = 0; i < w * h; i++)
     if (Math.hypot((i % w) - 70, Math.floor(i / w) - 41) < 7) data.set([6, 3, 1], i * 3)
   const { kernels, store } = createLoneKernels(512)
-  const spot: LoadPass = () => Promise.resolve({ width: w, height: h, x: 0, y: 0, channels: 3, data })
+  const spot: LoadPass = (ref) =>
+    sized({ width: w, height: h, x: 0, y: 0, channels: 3, data }, ref, { width: w, height: h })
   const evaluator = new Evaluator({ kernels, store }, spot, 2 ** 28)
   const [comp, id] = addStep(addLane(emptyComp(w, h), 'Light', source('emission')), 'lane1', 0, 'bloom')
   const lit = setDial(setDial(comp, id, 'threshold', 0), id, 'reach', 60)

@@ -1,7 +1,7 @@
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
-import { placePass } from './place-pass.ts'
+import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan.ts'
 import { workArea } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
@@ -74,7 +74,7 @@ export class Evaluator {
       seen.add(n)
       const entry = this.kept.get(n.key)
       if (entry) hold(entry)
-      else if (n.load) missing.set(n.key, n)
+      else if (n.load && !n.inputs.some((i) => this.kept.has(i.key))) missing.set(n.key, n)
       else n.inputs.forEach(visit)
     }
     visit(node)
@@ -82,11 +82,13 @@ export class Evaluator {
       [...missing.values()].map(async (n) => {
         const ref = n.load!
         const block = await this.loadPass(ref)
-        const channels = ref.pass.channels.length === 1 ? 1 : 4
-        const isDepth = ref.pass.kind === 'depth'
-        const { picture, replaced } = this.withRoom(() =>
-          placePass(block, workArea(comp, 1), channels, isDepth, this.workshop),
-        )
+        const area = workArea(comp, ref.reduction)
+        const { picture, replaced } = this.withRoom(() => {
+          if (!ref.objects) return placePass(block, area, ref.pass, this.workshop)
+          const ids = new Set(ref.objects.map((id) => Number.parseInt(id, 16)))
+          const masks = ref.pass.detail?.masks ?? 'plain'
+          return { picture: placeObjects(block, area, masks, ids, this.workshop), replaced: 0 }
+        })
         if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
         hold(this.keep(n.key, picture))
       }),

@@ -38,3 +38,34 @@ export function shareAbove(
   const sum = counts.reduce((above, count, bin) => above + count * Math.min(1, Math.max(0, bin + 1 - at)), 0)
   return total > 0 ? sum / total : 0
 }
+
+/** How often values lie where: equal bins from `low` to `high`; what lies beyond is in the ends. */
+export interface ValueHistogram {
+  readonly low: number
+  readonly high: number
+  readonly counts: readonly number[]
+  /** Pixels of the first kind that stand for nothing: infinitely far. */
+  readonly empty: number
+  readonly total: number
+}
+
+const valueBins = 96
+
+/** Histogram of a picture's first channel between its 0.5th and 99.5th percentile; values beyond `limit` are empty. */
+export function valueHistogram({ data, channels }: Picture, limit = 1e30): ValueHistogram {
+  const values = new Float32Array(data.length / channels)
+  let count = 0
+  for (let i = 0; i < data.length; i += channels) {
+    const value = data[i]!
+    if (value < limit && value > -limit) values[count++] = value
+  }
+  const there = values.subarray(0, count)
+  const sorted = there.filter((_, i) => i % Math.max(1, Math.floor(count / 20_000)) === 0).sort()
+  const at = (part: number) => sorted[Math.round(part * (sorted.length - 1))] ?? 0
+  const [low, high] = [at(0.005), at(0.995)]
+  const counts = new Array<number>(valueBins).fill(0)
+  const scale = high > low ? valueBins / (high - low) : 0
+  for (const value of there)
+    counts[Math.min(valueBins - 1, Math.max(0, Math.floor((value - low) * scale)))]!++
+  return { low, high, counts, empty: values.length - count, total: values.length }
+}

@@ -1,21 +1,33 @@
+import type { Pass } from '../comp/media.ts'
+import { objectMatte } from '../formats/object-masks.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { WorkArea } from './work-area.ts'
 
+/** Channels that a pass has as a picture: depth is one, whatever its file repeats it in. */
+export function pictureChannels({ kind, channels }: Pick<Pass, 'kind' | 'channels'>): 1 | 4 {
+  return channels.length === 1 || kind === 'depth' ? 1 : 4
+}
+
+/** Stands for "nothing was hit" in depth: finite, so that it can be computed with. */
+export const farthest = 3.4028234663852886e38
+
 /**
- * Lays a pass into the work area of the full frame; outside its data window is empty (0; depth +∞ becomes the
- * largest float). A picture of one channel takes the first; of four, missing channels are 0 and missing alpha is 1.
- * NaN and infinities become 0 and are counted, but infinite depth is kept as "nothing was hit".
+ * Lays a pass into the work area of the frame; outside its data window is empty (0; depth is the largest float). A picture of
+ * one channel takes the first; of four, missing channels are 0 and missing alpha is 1. Depth becomes distance and normals
+ * −1 … 1, however the file means them. NaN and infinities become 0 and are counted, but infinite depth is kept as "nothing
+ * was hit". IDs are bits and stay as they are.
  */
 export function placePass(
   block: PassBlock,
   area: WorkArea,
-  channels: 1 | 4,
-  isDepth: boolean,
+  pass: Pick<Pass, 'kind' | 'channels' | 'type' | 'detail'>,
   workshop: Workshop,
 ): { picture: Picture; replaced: number } {
   const { kernels, store } = workshop
+  const channels = pictureChannels(pass)
+  const isDepth = pass.kind === 'depth'
   const picture = store.take(area.width, area.height, channels)
   const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
   const fitsWhole = block.channels === channels && block.width === area.width && block.height === area.height
@@ -23,23 +35,56 @@ export function placePass(
   if (block.data instanceof Uint16Array) kernels.halfToFloat(isWhole ? picture.data : values, block.data)
   else if (isWhole) picture.data.set(values)
   if (!isWhole) scatter(picture, values, block, area, isDepth)
-  if (isDepth) {
-    let replaced = 0
-    for (let i = 0; i < picture.data.length; i++) {
-      const d = picture.data[i]!
-      if (d === Infinity) picture.data[i] = farthest
-      else if (!Number.isFinite(d)) {
-        picture.data[i] = 0
-        replaced++
-      }
-    }
-    return { picture, replaced }
+  if (pass.kind === 'ids') return { picture, replaced: 0 }
+  if (pass.type === 'uint') {
+    const words = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
+    for (let i = 0; i < words.length; i++) picture.data[i] = words[i]!
   }
-  return { picture, replaced: kernels.sanitise(picture) }
+  if (isDepth) return { picture, replaced: depthToDistance(picture.data, pass.detail?.depth) }
+  const replaced = kernels.sanitise(picture)
+  if (pass.kind === 'normal' && pass.detail?.range === 'packed' && channels === 4) unpackNormals(picture.data)
+  return { picture, replaced }
 }
 
-/** Stands for "nothing was hit" in depth: finite, so that it can be computed with. */
-export const farthest = 3.4028234663852886e38
+/** Makes depth grow with distance, in place; gives back how many values were no numbers. */
+function depthToDistance(data: Float32Array, meaning: NonNullable<Pass['detail']>['depth']): number {
+  let replaced = 0
+  for (let i = 0; i < data.length; i++) {
+    const d = data[i]!
+    if (d === Infinity || d === farthest) data[i] = meaning === 'inverse' ? 0 : farthest
+    else if (!Number.isFinite(d)) {
+      data[i] = 0
+      replaced++
+    } else if (meaning === 'flipped') data[i] = 1 - d
+    else if (meaning === 'inverse') data[i] = d > 0 ? 1 / d : farthest
+  }
+  return replaced
+}
+
+/** Vectors from 0 … 1 to −1 … 1; black, where no surface was, is no direction. */
+function unpackNormals(data: Float32Array): void {
+  for (let i = 0; i < data.length; i += 4) {
+    if (data[i] === 0 && data[i + 1] === 0 && data[i + 2] === 0) continue
+    for (let c = 0; c < 3; c++) data[i + c] = data[i + c]! * 2 - 1
+  }
+}
+
+/** The coverage of objects as a picture of one channel over the work area. */
+export function placeObjects(
+  block: PassBlock,
+  area: WorkArea,
+  masks: 'ranked' | 'plain',
+  ids: ReadonlySet<number>,
+  { store }: Workshop,
+): Picture {
+  const matte = objectMatte(block, masks, ids)
+  const picture = store.take(area.width, area.height, 1)
+  scatter(picture, matte, { ...block, channels: 1 }, area, false)
+  return picture
+}
+
+/** The bits of 1. */
+const oneBits = 0x3f800000
 
 function scatter(
   picture: Picture,
@@ -48,8 +93,11 @@ function scatter(
   area: WorkArea,
   isDepth: boolean,
 ): void {
-  const { data, channels } = picture
-  data.fill(isDepth ? farthest : 0)
+  // By words, so that the bits of IDs stay what they are.
+  const data = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
+  const from32 = new Uint32Array(values.buffer, values.byteOffset, values.length)
+  const { channels } = picture
+  picture.data.fill(isDepth ? farthest : 0)
   const left = block.x + area.marginPx
   const top = block.y + area.marginPx
   const from = Math.max(0, -left)
@@ -58,9 +106,9 @@ function scatter(
     for (let x = from; x < to; x++) {
       const source = (y * block.width + x) * block.channels
       const target = ((y + top) * area.width + x + left) * channels
-      for (let c = 0; c < Math.min(channels, block.channels); c++) data[target + c] = values[source + c]!
-      if (channels === 4 && block.channels < 4) data[target + 3] = 1
+      for (let c = 0; c < Math.min(channels, block.channels); c++) data[target + c] = from32[source + c]!
+      if (channels === 4 && block.channels < 4) data[target + 3] = oneBits
       // One channel stands for grey wherever a colour is wanted.
-      if (channels === 4 && block.channels === 1) data[target + 1] = data[target + 2] = values[source]!
+      if (channels === 4 && block.channels === 1) data[target + 1] = data[target + 2] = from32[source]!
     }
 }

@@ -1,6 +1,14 @@
 import { assertNever } from '../assert.ts'
 import { settingAt } from '../comp/animation.ts'
-import { dataKinds, fileAt, type MediaTable, type Pass } from '../comp/media.ts'
+import {
+  fileAt,
+  framesOfPass,
+  readAsKey,
+  readAsOf,
+  type MediaTable,
+  type Pass,
+  type ReadAs,
+} from '../comp/media.ts'
 import type { Comp, FeedLink, Lane, Link, Source, Step } from '../comp/schema.ts'
 import { masterId } from '../comp/edits.ts'
 import type { DialValue } from '../effects/dials.ts'
@@ -8,13 +16,19 @@ import { defaultDials, findEffect } from '../effects/registry.ts'
 import type { Effect } from '../effects/effect.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { Picture } from '../picture/picture.ts'
-import { extractMatte, pickNearest, type MatteUse } from './matte.ts'
+import { passFilter, renormalise } from '../formats/reduce-pass.ts'
+import { extractMatte, meanReduce, pickNearest, type MatteUse } from './matte.ts'
+import { farthest, pictureChannels } from './place-pass.ts'
 import { workArea, type Reduction, type WorkArea } from './work-area.ts'
 
 /** A pass of a file, as an engine asks for it. */
 export interface PassRef {
   readonly hash: string
   readonly pass: Pass
+  readonly as: ReadAs
+  readonly reduction: Reduction
+  /** Hexadecimal IDs: the coverage of these objects is asked for, not the pass. */
+  readonly objects?: readonly string[]
 }
 
 /**
@@ -24,6 +38,7 @@ export interface PassRef {
 export interface PlanNode {
   readonly key: string
   readonly inputs: readonly PlanNode[]
+  /** Where it comes from; one with inputs too is made from them when they are there, and loaded when they are not. */
   readonly load?: PassRef
   make(inputs: readonly Picture[], workshop: Workshop): Picture
   /** The step this picture belongs to, for messages. */
@@ -45,7 +60,13 @@ export type Target =
   /** What a step takes its light from: its light feed, or the picture that comes to it. */
   | { readonly type: 'light-input'; readonly step: string }
   /** A pass as it came in. */
-  | { readonly type: 'pass'; readonly media: string; readonly pass: string }
+  | {
+      readonly type: 'pass'
+      readonly media: string
+      readonly pass: string
+      /** Of an ID pass: the coverage of these objects. */
+      readonly objects?: readonly string[]
+    }
 
 export interface Planned {
   readonly node: PlanNode
@@ -73,6 +94,18 @@ function node(
   more: Partial<PlanNode> = {},
 ): PlanNode {
   return { key: intern(`${what}(${inputs.map((i) => i.key).join(',')})`), inputs, make, ...more }
+}
+
+/** A picture that is loaded. */
+function loaded(key: string, load: PassRef): PlanNode {
+  return {
+    key,
+    inputs: [],
+    load,
+    make: () => {
+      throw new Error('Internal mistake: a pass was not loaded')
+    },
+  }
 }
 
 /** Builds the nodes for one comp at one frame and size. Lane points are built once, so that taps share them. */
@@ -117,7 +150,9 @@ class Planner {
   ): { node: PlanNode; pass: Pass } | undefined {
     const media = this.media[link.media]
     const pass = media?.passes.find((p) => p.name === link.pass)
-    const hash = media && fileAt(media, this.frame)
+    const hash = media && fileAt(media, this.frame, pass)
+    const isGap = hash === undefined && media && pass && Object.keys(framesOfPass(media, pass)).length > 0
+    if (isGap) return { node: this.gap(pass), pass }
     if (!media || !pass || !hash) {
       const what = !media
         ? `the media ${link.media} is`
@@ -131,34 +166,76 @@ class Planner {
       )
       return undefined
     }
-    const channels = pass.channels.length === 1 ? 1 : 4
+    const as = readAsOf(media, pass)
     const { width, height, marginPx } = this.full
-    const isData = dataKinds.includes(pass.kind)
-    const whole: PlanNode = {
-      key: intern(`pass ${hash} ${pass.name} ${pass.kind} ${width}x${height}+${marginPx}`),
-      inputs: [],
-      load: { hash, pass },
-      make: () => {
-        throw new Error('Internal mistake: a pass was not loaded')
-      },
-    }
+    const name = `pass ${hash} ${pass.inFile ?? pass.name} ${pass.kind} ${readAsKey(as)} ${JSON.stringify(pass.detail ?? {})} ${width}x${height}+${marginPx}`
+    const whole = loaded(intern(name), { hash, pass, as, reduction: 1 })
     if (this.reduction === 1) return { node: whole, pass }
-    const { width: w, height: h } = this.area
-    const factor = this.reduction
-    const reduced = node(`reduce ${factor} ${isData}`, [whole], ([src], { kernels, store }) => {
-      const out = store.take(w, h, channels)
-      if (isData || channels === 1) pickNearest(out, src!, factor)
-      else kernels.boxReduce(out, src!, factor)
+    return { node: this.reduced(whole, pass, { hash, pass, as, reduction: this.reduction }), pass }
+  }
+
+  /** What a pass is on a frame that it leaves black: nothing, infinitely far away. */
+  private gap(pass: Pass): PlanNode {
+    if (pictureChannels(pass) === 4) return this.nothing
+    const { width, height } = this.area
+    const value = pass.kind === 'depth' ? farthest : 0
+    return node(`gap ${value} ${width}x${height}`, [], (_, { store }) => {
+      const out = store.take(width, height, 1)
+      out.data.fill(value)
       return out
     })
-    return { node: reduced, pass }
+  }
+
+  /** A picture of the full frame at this plan's size, made smaller as its kind wants it. */
+  private reduced(whole: PlanNode, pass: Pass, load?: PassRef): PlanNode {
+    const channels = pictureChannels(pass)
+    const { width: w, height: h } = this.area
+    const factor = this.reduction
+    const filter = passFilter(pass)
+    return node(
+      `reduce ${factor} ${filter}`,
+      [whole],
+      ([src], { kernels, store }) => {
+        const out = store.take(w, h, channels)
+        if (filter === 'pick') pickNearest(out, src!, factor)
+        else if (channels === 1) meanReduce(out, src!, factor)
+        else kernels.boxReduce(out, src!, factor)
+        if (filter === 'normal' || filter === 'packed') renormalise(out.data, 4, false)
+        return out
+      },
+      load ? { load } : {},
+    )
+  }
+
+  /** The coverage of chosen objects. */
+  private objects(
+    link: Link & { type: 'pass' },
+    ids: readonly string[],
+    laneId: string,
+    stepId?: string,
+  ): PlanNode | undefined {
+    const found = this.pass(link, laneId, stepId)
+    const hash = found && fileAt(this.media[link.media]!, this.frame, found.pass)
+    if (!found) return undefined
+    const asMatte: Pass = { ...found.pass, kind: 'matte', channels: found.pass.channels.slice(0, 1) }
+    if (!hash) return this.gap(asMatte)
+    const { width, height, marginPx } = this.full
+    const name = `objects ${hash} ${found.pass.inFile ?? found.pass.name} ${ids.toSorted().join(',')} ${width}x${height}+${marginPx}`
+    const whole = loaded(intern(name), {
+      hash,
+      pass: found.pass,
+      as: { isData: true },
+      reduction: 1,
+      objects: ids,
+    })
+    return this.reduction === 1 ? whole : this.reduced(whole, asMatte)
   }
 
   /** The four-channel picture at the end of a link; undefined (and reported) where there is none. */
   private colourOf(link: Link, laneId: string, stepId?: string): PlanNode | undefined {
     if (link.type === 'tap') return this.tap(link, laneId, stepId)
     const found = this.pass(link, laneId, stepId)
-    if (!found || found.pass.channels.length > 1) return found?.node
+    if (!found || pictureChannels(found.pass) === 4) return found?.node
     return node('grey', [found.node], ([src], { store }) => {
       const out = store.take(src!.width, src!.height, 4)
       for (let i = 0; i < src!.data.length; i++) {
@@ -197,14 +274,20 @@ class Planner {
   }
 
   private matteOf(feed: FeedLink, laneId: string, stepId?: string): PlanNode | undefined {
-    const single = feed.from.type === 'pass' ? this.pass(feed.from, laneId, stepId) : undefined
-    const source = single
-      ? single.node
-      : feed.from.type === 'tap'
-        ? this.tap(feed.from, laneId, stepId)
-        : undefined
+    const { from } = feed
+    const objects =
+      from.type === 'pass' && feed.objects ? this.objects(from, feed.objects, laneId, stepId) : undefined
+    const single = from.type === 'pass' && !objects ? this.pass(from, laneId, stepId) : undefined
+    const source = objects
+      ? objects
+      : single
+        ? single.node
+        : from.type === 'tap'
+          ? this.tap(from, laneId, stepId)
+          : undefined
     if (!source) return undefined
-    const use: MatteUse = single?.pass.channels.length === 1 ? 'single' : (feed.use ?? 'alpha')
+    const isSingle = objects !== undefined || (single !== undefined && pictureChannels(single.pass) === 1)
+    const use: MatteUse = isSingle ? 'single' : (feed.use ?? 'alpha')
     const invert = feed.invert ?? false
     return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
       const out = store.take(src!.width, src!.height, 1)
@@ -412,7 +495,10 @@ class Planner {
         return (found && this.step(found.step, found.picture, found.laneId).light) ?? this.nothing
       }
       case 'pass':
-        return this.pass(target, '')?.node ?? this.nothing
+        return (
+          (target.objects ? this.objects(target, target.objects, '') : this.pass(target, '')?.node) ??
+          this.nothing
+        )
       case 'light-input': {
         const found = this.stepInput(target.step)
         const feed = found?.step.feeds['light']

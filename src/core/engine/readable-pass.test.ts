@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { plainPicture, type Picture } from '../picture/picture.ts'
-import { passKinds } from '../comp/media.ts'
+import { passKinds } from '../comp/pass-kind.ts'
 import { hashName, hashToFloat } from '../formats/cryptomatte.ts'
 import { passUses, readablePass } from './readable-pass.ts'
 

@@ -1,4 +1,4 @@
-import type { PassKind } from '../comp/media.ts'
+import type { PassKind } from '../comp/pass-kind.ts'
 import { linearToSrgb } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 
@@ -26,6 +26,8 @@ export const passUses: Readonly<Record<PassKind, string>> = {
   motion: 'How far things move to the next frame: motion blur.',
   ids: 'Which object covers the pixel: mattes of single objects.',
   matte: 'Where something is: limits a step to it.',
+  shadow: 'Where light is kept off: darkens, or is a matte for shade.',
+  occlusion: 'Where surfaces stand close: grounds things, or is a matte for dirt and shade.',
   other: 'Not recognised; say what it is to use it.',
 }
 
@@ -57,7 +59,7 @@ function hueCodes(hue: number, value: number): [number, number, number] {
 }
 
 /** A colour that stands for an ID, the same for the same bits. */
-function idColour(bits: number, cover: number): [number, number, number] {
+export function idColour(bits: number, cover: number): [number, number, number] {
   const mixed = Math.imul(bits ^ (bits >>> 15), 0x2c1b3c6d)
   const spread = (mixed ^ (mixed >>> 13)) >>> 0
   return hueCodes((spread % 997) / 997, cover * (0.55 + 0.45 * (((spread >>> 10) % 8) / 7)))
@@ -122,6 +124,8 @@ export function readablePass(picture: Picture, kind: PassKind): ReadablePass {
       break
     }
     case 'matte':
+    case 'shadow':
+    case 'occlusion':
       each((i) => grey(byte(data[i]!)))
       break
     case 'other':

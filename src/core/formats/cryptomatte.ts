@@ -1,3 +1,5 @@
+import type { ExrAttribute } from './exr-header.ts'
+
 // Source: Cryptomatte specification 1.2 (open specification); MurmurHash3 x86 32-bit (public domain, A. Appleby).
 
 const rotate = (v: number, by: number) => (v << by) | (v >>> (32 - by))
@@ -40,4 +42,47 @@ export function cryptomatteHeader(layer: string, objects: readonly string[]): [n
     [`${prefix}/conversion`, 'uint32_to_float32'],
     [`${prefix}/manifest`, JSON.stringify(manifest)],
   ]
+}
+
+/** What a header says of the object masks in one layer. */
+export interface MaskHeader {
+  /** Begin of the names of its channels: `<layer>00.R` … */
+  readonly layer: string
+  /** Name of an object by the bits of its ID. */
+  readonly objects: ReadonlyMap<number, string>
+  /** File beside the picture that lists the objects, where the header does not. */
+  readonly manifestFile?: string
+}
+
+/** Names by ID bits out of a manifest (JSON: hexadecimal ID by name); undefined when it is none. */
+export function parseManifest(text: string): Map<number, string> | undefined {
+  let data: unknown
+  try {
+    data = JSON.parse(text)
+  } catch {
+    return undefined
+  }
+  if (typeof data !== 'object' || data === null || Array.isArray(data)) return undefined
+  const found = new Map<number, string>()
+  for (const [name, hex] of Object.entries(data))
+    if (typeof hex === 'string' && /^[0-9a-f]{1,8}$/i.test(hex)) found.set(Number.parseInt(hex, 16), name)
+  return found
+}
+
+/** All object mask layers that the attributes of a part describe. A manifest that can not be read is left out. */
+export function readMaskHeaders(attributes: ReadonlyMap<string, ExrAttribute>): MaskHeader[] {
+  const text = (key: string) => {
+    const found = attributes.get(key)
+    return found?.type === 'string' ? new TextDecoder().decode(found.value) : undefined
+  }
+  return [...attributes.keys()].flatMap((key) => {
+    const prefix = /^(cryptomatte\/[^/]+)\/name$/.exec(key)?.[1]
+    const layer = prefix && text(key)
+    if (!prefix || !layer) return []
+    const manifest = text(`${prefix}/manifest`)
+    const manifestFile = text(`${prefix}/manif_file`)
+    const objects =
+      (manifest !== undefined ? parseManifest(manifest) : undefined) ?? new Map<number, string>()
+    return [{ layer, objects, ...(manifestFile ? { manifestFile } : {}) }]
+  })
 }

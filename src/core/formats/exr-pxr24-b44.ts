@@ -1,3 +1,5 @@
+import { halfToNumber, numberToHalf } from '../picture/half.ts'
+
 // PXR24 (floats rounded to 24 bits, differences along lines, zlib) and B44 (half floats in blocks of 4 × 4, 14 bytes
 // each; B44A stores flat blocks in 3). Source: OpenEXR file layout.
 
@@ -30,6 +32,16 @@ export function unpackPxr24(
 /** Bytes that a PXR24 chunk inflates to. */
 export const pxr24Bytes = { half: 2, float: 3, uint: 4 } as const
 
+let table: Uint16Array | undefined
+/** Half codes x → 8·ln x: perceptual channels were stored as exp(x / 8). What is not finite or below 0 becomes 0. */
+function perceptualTable(): Uint16Array {
+  table ??= Uint16Array.from({ length: 65536 }, (_, code) => {
+    const value = halfToNumber(code)
+    return Number.isFinite(value) && value >= 0 ? numberToHalf(8 * Math.log(value)) : 0
+  })
+  return table
+}
+
 /** Order in which a block's differences are stored: down the first column, then along the rows. */
 const order = [[0, 4], [4, 8], [8, 12], [0, 1], [4, 5], [8, 9], [12, 13], [1, 2], [5, 6], [9, 10], [13, 14], [2, 3], [6, 7], [10, 11], [14, 15]] as const // prettier-ignore
 
@@ -40,7 +52,9 @@ export function unpackB44(
   width: number,
   height: number,
   out: Uint16Array,
+  isPerceptual = false,
 ): number | undefined {
+  const restore = isPerceptual ? perceptualTable() : undefined
   const block = new Uint16Array(16)
   let at = start
   for (let y = 0; y < height; y += 4)
@@ -63,7 +77,8 @@ export function unpackB44(
       for (let by = 0; by < Math.min(4, height - y); by++)
         for (let bx = 0; bx < Math.min(4, width - x); bx++) {
           const v = block[by * 4 + bx]!
-          out[(y + by) * width + x + bx] = v & 0x8000 ? v & 0x7fff : ~v
+          const code = v & 0x8000 ? v & 0x7fff : ~v & 0xffff
+          out[(y + by) * width + x + bx] = restore ? restore[code]! : code
         }
     }
   return at

@@ -17,9 +17,18 @@ export interface ExrPicture {
   readonly displayWindow: Window
   readonly compression: 'none' | 'zips' | 'zip'
   readonly channels: readonly ExrChannelData[]
-  /** Further header entries, written as they are. */
+  /** Further header entries, written as they are; those the writer makes itself are left out. */
   readonly attributes?: readonly ExrAttribute[]
 }
+
+/** One part of a file of several; names must differ. */
+export interface ExrPartPicture extends ExrPicture {
+  readonly name: string
+}
+
+const ownAttributes = new Set([
+  'channels', 'compression', 'dataWindow', 'displayWindow', 'lineOrder', 'name', 'type', 'chunkCount', 'tiles', 'version',
+]) // prettier-ignore
 
 const utf8 = new TextEncoder()
 
@@ -76,18 +85,14 @@ function packRows(channels: readonly ExrChannelData[], width: number, y0: number
   return out
 }
 
-/** Writes a single-part scan-line EXR, lines by rising y, channels in byte order of their names. */
-export function writeExr(picture: ExrPicture, zlib: Zlib = portableZlib): Uint8Array {
-  const channels = picture.channels.toSorted((a, b) => compareBytes(a.name, b.name))
-  const { width, height } = windowSize(picture.dataWindow)
+/** The header entries of one part, with the zero that ends them. */
+function packHeader(picture: ExrPicture, channels: readonly ExrChannelData[], name?: string): Uint8Array {
   const header = new ByteWriter()
-  const attribute = (name: string, type: string, value: ByteWriter | Uint8Array) => {
+  const own = new Set(ownAttributes)
+  const attribute = (key: string, type: string, value: ByteWriter | Uint8Array) => {
     const bytes = value instanceof ByteWriter ? value.joined() : value
-    header.text(name).text(type).words(bytes.length).bytes(bytes)
+    header.text(key).text(type).words(bytes.length).bytes(bytes)
   }
-  const names = [...channels.map((c) => c.name), ...(picture.attributes ?? []).map((a) => a.name)]
-  const isLong = names.some((n) => utf8.encode(n).length > 31)
-  header.words(0x01312f76, 2 | (isLong ? 0x400 : 0))
   const list = new ByteWriter()
   for (const c of channels) list.text(c.name).words(exrTypes.indexOf(c.type), 0, 1, 1)
   attribute('channels', 'chlist', list.bytes(new Uint8Array(1)))
@@ -95,32 +100,92 @@ export function writeExr(picture: ExrPicture, zlib: Zlib = portableZlib): Uint8A
   attribute('dataWindow', 'box2i', new ByteWriter().words(...picture.dataWindow))
   attribute('displayWindow', 'box2i', new ByteWriter().words(...picture.displayWindow))
   attribute('lineOrder', 'lineOrder', Uint8Array.of(0))
-  attribute('pixelAspectRatio', 'float', new ByteWriter().float(1))
-  attribute('screenWindowCenter', 'v2f', new ByteWriter().float(0).float(0))
-  attribute('screenWindowWidth', 'float', new ByteWriter().float(1))
-  for (const { name, type, value } of picture.attributes ?? []) attribute(name, type, value)
-  header.bytes(new Uint8Array(1))
+  const given = picture.attributes ?? []
+  const unlessGiven = (key: string, type: string, value: ByteWriter) => {
+    if (!given.some((a) => a.name === key)) attribute(key, type, value)
+  }
+  unlessGiven('pixelAspectRatio', 'float', new ByteWriter().float(1))
+  unlessGiven('screenWindowCenter', 'v2f', new ByteWriter().float(0).float(0))
+  unlessGiven('screenWindowWidth', 'float', new ByteWriter().float(1))
+  if (name !== undefined) {
+    const { height } = windowSize(picture.dataWindow)
+    attribute('name', 'string', utf8.encode(name))
+    attribute('type', 'string', utf8.encode('scanlineimage'))
+    attribute(
+      'chunkCount',
+      'int',
+      new ByteWriter().words(Math.ceil(height / linesPerChunk[picture.compression])),
+    )
+  }
+  for (const { name: key, type, value } of given) {
+    if (own.has(key)) continue
+    own.add(key)
+    attribute(key, type, value)
+  }
+  return header.bytes(new Uint8Array(1)).joined()
+}
 
+function packChunks(
+  picture: ExrPicture,
+  channels: readonly ExrChannelData[],
+  zlib: Zlib,
+  part: number | undefined,
+): Uint8Array[] {
+  const { width, height } = windowSize(picture.dataWindow)
   const lines = linesPerChunk[picture.compression]
   const chunks: Uint8Array[] = []
   for (let y = 0; y < height; y += lines) {
     const raw = packRows(channels, width, y, Math.min(height, y + lines))
     const packed = picture.compression === 'none' ? raw : zlib.deflate(splitBytes(raw))
     const data = packed.length < raw.length ? packed : raw
+    const chunk = new ByteWriter()
+    if (part !== undefined) chunk.words(part)
     chunks.push(
-      new ByteWriter()
+      chunk
         .words(picture.dataWindow[1] + y, data.length)
         .bytes(data)
         .joined(),
     )
   }
-  const table = new BigUint64Array(chunks.length)
-  let at = header.length + chunks.length * 8
-  chunks.forEach((chunk, i) => {
-    table[i] = BigInt(at)
-    at += chunk.length
-  })
-  header.bytes(new Uint8Array(table.buffer))
-  for (const chunk of chunks) header.bytes(chunk)
-  return header.joined()
+  return chunks
+}
+
+function writeParts(
+  parts: readonly (ExrPicture & { name?: string })[],
+  isMulti: boolean,
+  zlib: Zlib,
+): Uint8Array {
+  const sorted = parts.map((p) => p.channels.toSorted((a, b) => compareBytes(a.name, b.name)))
+  const names = parts.flatMap((p, i) => [
+    ...sorted[i]!.map((c) => c.name),
+    ...(p.attributes ?? []).map((a) => a.name),
+  ])
+  const isLong = names.some((n) => utf8.encode(n).length > 31)
+  const file = new ByteWriter()
+  file.words(0x01312f76, 2 | (isLong ? 0x400 : 0) | (isMulti ? 0x1000 : 0))
+  for (const [i, part] of parts.entries())
+    file.bytes(packHeader(part, sorted[i]!, isMulti ? (part.name ?? '') : undefined))
+  if (isMulti) file.bytes(new Uint8Array(1))
+  const chunks = parts.map((part, i) => packChunks(part, sorted[i]!, zlib, isMulti ? i : undefined))
+  let at = file.length + chunks.flat().length * 8
+  for (const own of chunks) {
+    const table = BigUint64Array.from(own, (chunk) => {
+      const start = at
+      at += chunk.length
+      return BigInt(start)
+    })
+    file.bytes(new Uint8Array(table.buffer))
+  }
+  for (const chunk of chunks.flat()) file.bytes(chunk)
+  return file.joined()
+}
+
+/** Writes a single-part scan-line EXR, lines by rising y, channels in byte order of their names. */
+export function writeExr(picture: ExrPicture, zlib: Zlib = portableZlib): Uint8Array {
+  return writeParts([picture], false, zlib)
+}
+
+/** Writes a scan-line EXR of several parts, which may differ in windows and compression. */
+export function writeExrParts(parts: readonly ExrPartPicture[], zlib: Zlib = portableZlib): Uint8Array {
+  return writeParts(parts, true, zlib)
 }

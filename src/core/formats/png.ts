@@ -1,7 +1,8 @@
 import { convertIndexedToRgb, decode, encode, type DecodedPng } from 'fast-png'
-import { srgbToLinear } from '../picture/colour.ts'
+import type { Encoding } from '../comp/media.ts'
 import { ByteReader } from './byte-reader.ts'
 import { FormatError } from './format-error.ts'
+import type { Samples } from './samples.ts'
 
 const limits = { side: 65536, pixels: 2 ** 28 } as const
 const signature = [0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a]
@@ -12,17 +13,15 @@ export interface PngHeader {
   readonly height: number
   readonly bitDepth: number
   readonly colourType: 'grey' | 'rgb' | 'palette' | 'grey-alpha' | 'rgba'
+  readonly isInterlaced: boolean
   /** Names of the chunks, in order. */
   readonly chunks: readonly string[]
-}
-
-/** Samples as the file stores them, palette resolved: 0 … 2^bitDepth − 1, interleaved, row by row. */
-export interface PngSamples {
-  readonly width: number
-  readonly height: number
-  readonly channels: readonly ('Y' | 'R' | 'G' | 'B' | 'A')[]
-  readonly bitDepth: number
-  readonly data: Uint8Array | Uint16Array
+  /** The exponent that gAMA gives for encoding, times 100,000. */
+  readonly gamma?: number
+  /** Name of the embedded colour profile. */
+  readonly profile?: string
+  /** Code of the transfer function that cICP names (ITU-T H.273). */
+  readonly transfer?: number
 }
 
 export function isPng(bytes: Uint8Array): boolean {
@@ -37,6 +36,7 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
   const reader: ByteReader = new ByteReader(bytes, 'png', 8)
   const chunks: string[] = []
   let header: Omit<PngHeader, 'chunks'> | undefined
+  let tags: Pick<PngHeader, 'gamma' | 'profile' | 'transfer'> = {}
   while (chunks.at(-1) !== 'IEND') {
     const at = reader.at
     reader.take(8, 'a chunk header')
@@ -46,6 +46,13 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
     reader.take(length, `chunk ${name}`)
     reader.take(4, `the check sum of ${name}`)
     chunks.push(name)
+    if (name === 'gAMA' && length === 4) tags = { ...tags, gamma: view.getUint32(at + 8) }
+    if (name === 'cICP' && length === 4) tags = { ...tags, transfer: bytes[at + 9]! }
+    if (name === 'iCCP') {
+      const text = bytes.subarray(at + 8, at + 8 + Math.min(length, 80))
+      const end = text.indexOf(0)
+      tags = { ...tags, profile: new TextDecoder('latin1').decode(end < 0 ? text : text.subarray(0, end)) }
+    }
     if (name !== 'IHDR') continue
     if (length !== 13) reader.fail('its header has the wrong length', at)
     const [width, height] = [view.getUint32(at + 8), view.getUint32(at + 12)]
@@ -59,13 +66,57 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
       reader.fail(`its size of ${width} × ${height} pixels is not one Zafiro takes`, at)
     const colourType = (['grey', , 'rgb', 'palette', 'grey-alpha', , 'rgba'] as const)[bytes[at + 17]!]
     if (!colourType) reader.fail(`its colour type ${bytes[at + 17]} does not exist`, at)
-    header = { width, height, bitDepth: bytes[at + 16]!, colourType }
+    header = {
+      width,
+      height,
+      bitDepth: bytes[at + 16]!,
+      colourType,
+      isInterlaced: bytes[at + 20] === 1,
+    }
   }
-  return { ...header!, chunks }
+  return { ...header!, ...tags, chunks }
 }
 
-/** Decodes to stored samples. Throws FormatError. */
-export function readPng(bytes: Uint8Array): PngSamples {
+/**
+ * How colour is encoded, by the strongest tag: cICP, iCCP, sRGB, gAMA (that order, W3C PNG third edition, 4.3), and what is
+ * to be said of tags that are not followed. Without a tag colour is taken as sRGB.
+ */
+export function pngEncoding({ chunks, gamma, profile, transfer }: PngHeader): {
+  encoding: Encoding
+  warnings: string[]
+} {
+  if (transfer !== undefined) {
+    const known = ({ 8: 'linear', 13: 'srgb', 4: 'power-2.2' } as const)[transfer]
+    if (known) return { encoding: known, warnings: [] }
+    return {
+      encoding: 'srgb',
+      warnings: [
+        `its cICP tag names transfer function ${transfer}, which is not followed; colours are read as sRGB`,
+      ],
+    }
+  }
+  if (profile !== undefined && !/srgb/i.test(profile))
+    return {
+      encoding: 'srgb',
+      warnings: [`its colour profile “${profile}” is not followed; colours are read as sRGB`],
+    }
+  if (profile !== undefined || chunks.includes('sRGB') || gamma === undefined)
+    return { encoding: 'srgb', warnings: [] }
+  if (Math.abs(gamma - 100_000) < 1000) return { encoding: 'linear', warnings: [] }
+  if (Math.abs(gamma - 45_455) < 500) return { encoding: 'power-2.2', warnings: [] }
+  return {
+    encoding: 'srgb',
+    warnings: [`its gAMA tag of ${gamma / 100_000} is not followed; colours are read as sRGB`],
+  }
+}
+
+/** Whether readPng takes it: few bits are left to a larger library unless they index a palette row by row. */
+export function isPlainPng({ bitDepth, colourType, isInterlaced }: PngHeader): boolean {
+  return bitDepth >= 8 || (colourType === 'palette' && !isInterlaced)
+}
+
+/** Decodes to stored samples, palette and the colour that stands for "see-through" resolved. Throws FormatError. */
+export function readPng(bytes: Uint8Array): Samples {
   const header = readPngHeader(bytes)
   let image: DecodedPng
   try {
@@ -77,39 +128,28 @@ export function readPng(bytes: Uint8Array): PngSamples {
   if (image.palette) {
     const hasAlpha = image.palette[0]?.length === 4
     const data = Uint8Array.from(convertIndexedToRgb(image))
-    return { width, height, channels: hasAlpha ? ['R', 'G', 'B', 'A'] : ['R', 'G', 'B'], bitDepth: 8, data }
+    return { width, height, channels: hasAlpha ? [...'RGBA'] : [...'RGB'], most: 255, data }
   }
-  const names = {
-    grey: ['Y'],
-    rgb: ['R', 'G', 'B'],
-    palette: ['R'],
-    'grey-alpha': ['Y', 'A'],
-    rgba: ['R', 'G', 'B', 'A'],
-  } as const
+  const letters = { grey: 'Y', rgb: 'RGB', palette: 'R', 'grey-alpha': 'YA', rgba: 'RGBA' }[header.colourType]
+  const most = image.depth === 16 ? 65535 : 255
   const data = image.data instanceof Uint16Array ? image.data : Uint8Array.from(image.data)
-  if (data.length !== width * height * names[header.colourType].length)
-    throw new FormatError(
-      'png',
-      8,
-      `its ${image.depth}-bit samples are not read yet; write it with 8 or 16 bits`,
-    )
-  return { width, height, channels: names[header.colourType], bitDepth: image.depth, data }
-}
-
-/** Samples to premultiplied scene-linear RGBA floats, taking colour as sRGB-encoded and straight. */
-export function pngToLinear({ width, height, channels, bitDepth, data }: PngSamples): Float32Array {
-  const most = 2 ** bitDepth - 1
-  const linear = Float32Array.from({ length: most + 1 }, (_, code) => srgbToLinear(code / most))
-  const out = new Float32Array(width * height * 4)
-  const stride = channels.length
-  const alphaAt = channels.indexOf('A')
-  const colourAt = channels[0] === 'Y' ? [0, 0, 0] : [0, 1, 2]
-  for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
-    const alpha = alphaAt < 0 ? 1 : data[p + alphaAt]! / most
-    for (let c = 0; c < 3; c++) out[i + c] = linear[data[p + colourAt[c]!]!]! * alpha
-    out[i + 3] = alpha
+  if (image.depth < 8 || data.length !== width * height * letters.length)
+    throw new FormatError('png', 8, `its ${image.depth}-bit samples do not fill its size`)
+  const clear = image.transparency
+  if (!clear || clear.length !== letters.length) return { width, height, channels: [...letters], most, data }
+  const stride = letters.length + 1
+  const withAlpha =
+    most === 255 ? new Uint8Array(width * height * stride) : new Uint16Array(width * height * stride)
+  for (let p = 0; p < width * height; p++) {
+    let isClear = true
+    for (let c = 0; c < letters.length; c++) {
+      const code = data[p * letters.length + c]!
+      withAlpha[p * stride + c] = code
+      if (code !== clear[c]) isClear = false
+    }
+    withAlpha[p * stride + letters.length] = isClear ? 0 : most
   }
-  return out
+  return { width, height, channels: [...letters, 'A'], most, data: withAlpha }
 }
 
 /** RGBA samples (straight, sRGB-encoded codes) as a PNG of 8 or 16 bits. */

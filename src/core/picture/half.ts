@@ -29,3 +29,11 @@ function roundHalfEven(v: number): number {
   const rest = v - low
   return rest > 0.5 || (rest === 0.5 && low % 2 === 1) ? low + 1 : low
 }
+
+let table: Float32Array | undefined
+
+/** Every binary16 code as a number, by code: for loops over many. Made once, on first use. */
+export function halfTable(): Float32Array {
+  table ??= Float32Array.from({ length: 65536 }, (_, code) => halfToNumber(code))
+  return table
+}

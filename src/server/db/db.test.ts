@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { readComp, saveComp } from './comps.ts'
-import { insertFrame, insertMedia, readMedia, setPassKind } from './media.ts'
+import { insertFrame, insertMedia, readMedia, setPass } from './media.ts'
 import { migrate } from './migrate.ts'
 import { DatabaseUnreachable, getPool, withDb } from './pool.ts'
 import {
@@ -84,12 +84,20 @@ test('media, passes and frames make the table that engines use', async () => {
     warnings: ['odd'],
   })
   expect(await readMedia(getPool(), shot)).toEqual({
-    table: { m1: { name: 'cave', passes: [pass], frames: { [-2]: 'a'.repeat(64) } } },
+    table: {
+      m1: {
+        name: 'cave',
+        passes: [pass],
+        frames: { [-2]: 'a'.repeat(64) },
+        encoding: 'linear',
+        alpha: 'premultiplied',
+      },
+    },
     warnings: ['cave.-2.exr: odd'],
   })
-  expect(await setPassKind(getPool(), shot, 'm1', 'depth', 'matte')).toBe(true)
+  expect(await setPass(getPool(), shot, 'm1', 'depth', { kind: 'matte' })).toBe(true)
   expect((await readMedia(getPool(), shot)).table['m1']!.passes[0]!.kind).toBe('matte')
-  expect(await setPassKind(getPool(), shot, 'm1', 'nothing', 'matte')).toBe(false)
+  expect(await setPass(getPool(), shot, 'm1', 'nothing', { kind: 'matte' })).toBe(false)
 })
 
 describe('renders', () => {

@@ -1,7 +1,6 @@
 import { availableParallelism } from 'node:os'
-import { readFile } from 'node:fs/promises'
 import { Worker } from 'node:worker_threads'
-import type { MediaTable } from '../../core/comp/media.ts'
+import { readAsKey, type MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
@@ -11,12 +10,15 @@ import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
 import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import type { Picture } from '../../core/picture/picture.ts'
-import { passPath } from '../media/store.ts'
+import { passFilter } from '../../core/formats/reduce-pass.ts'
+import { decodePool } from '../media/decode-pool.ts'
+import { readWhole } from '../media/store.ts'
 
-/** Passes as the intake has left them in the store. */
-export const loadStoredPass: LoadPass = async ({ hash, pass }) => {
-  const bytes = await readFile(passPath(hash, pass.name))
-  return decodePassBlock(new Uint8Array(bytes).buffer)
+/** Passes out of the store, made there where they are asked for the first time. */
+export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction }) => {
+  const form = { pass: pass.inFile ?? pass.name, as: readAsKey(as), reduction, filter: passFilter(pass) }
+  const bytes = await readWhole(await decodePool().form(hash, form))
+  return decodePassBlock(bytes.buffer)
 }
 
 /** An engine on this thread, helped by hands in worker threads. */

@@ -1,37 +1,145 @@
-import { readFile } from 'node:fs/promises'
-import type { Pass } from '../../core/comp/media.ts'
+import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
+import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { objectsIn } from '../../core/formats/object-masks.ts'
 import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
-import type { MediaInfo } from './media-file.ts'
+import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
+import { passFilter, reducePass } from '../../core/formats/reduce-pass.ts'
+import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
-import { passPath, storedPath, writeWhole } from './store.ts'
-
-/** Half codes or floats that are not finite. */
-function countNonFinite(data: Uint16Array | Float32Array, isDepth: boolean): number {
-  let count = 0
-  if (data instanceof Uint16Array) {
-    for (const code of data) if ((code & 0x7c00) === 0x7c00 && !(isDepth && code === 0x7c00)) count++
-  } else for (const v of data) if (!Number.isFinite(v) && !(isDepth && v === Infinity)) count++
-  return count
-}
+import { objectsPath, passPath, readStored, writeWhole, type PassForm } from './store.ts'
 
 /** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
-export function valueWarning({ name, kind }: Pass, { data }: PassBlock): string | undefined {
-  const bad = kind === 'ids' ? 0 : countNonFinite(data, kind === 'depth')
-  return bad > 0
+export function valueWarning({ name, kind }: Pass, { channels }: PassStats): string | undefined {
+  const bad = channels.reduce((sum, c) => sum + c.nan + (kind === 'depth' ? 0 : c.infinite), 0)
+  return bad > 0 && kind !== 'ids'
     ? `${bad} values of the pass ${name} are not numbers or infinite; they count as 0`
     : undefined
 }
 
-/** Decodes every pass of a stored file into the store; gives back what it holds, with what was noticed on the way. */
-export async function decodeStored(hash: string): Promise<MediaInfo> {
-  const file = await openMedia(new Uint8Array(await readFile(storedPath(hash))))
-  const warnings = [...file.info.warnings]
-  for (const pass of file.info.passes) {
-    const { name } = pass
-    const block = file.readPass(name)
-    const warning = valueWarning(pass, block)
-    if (warning) warnings.push(warning)
-    await writeWhole(passPath(hash, name), encodePassBlock(block))
+/** Pixels of partial cover below which nothing is concluded from them. */
+const enoughPartial = 60
+
+/**
+ * What is to be said when the pixels of a pass contradict how its colour is read; undefined when they do not.
+ * Straight colour does not fall with alpha and exceeds it; premultiplied colour falls with it (common practice).
+ */
+export function readingWarning(
+  { name, kind }: Pass,
+  { encoding, alpha }: Pick<MediaInfo, 'encoding' | 'alpha'>,
+  stats: PassStats,
+): string | undefined {
+  if (!colourKinds.includes(kind)) return undefined
+  const found = stats.alpha
+  if (found && found.partial >= enoughPartial) {
+    const isStraight = found.above > 0.25 && found.slope > 0.6
+    const isMultiplied = found.above === 0 && found.slope < 0.5
+    if (alpha === 'premultiplied' && isStraight)
+      return `the colour of ${name} does not fall with its alpha: it looks straight, but is read as premultiplied, which makes edges too bright. Set “alpha” of the media to straight if they are`
+    if (alpha === 'straight' && isMultiplied)
+      return `the colour of ${name} never exceeds its alpha: it looks premultiplied, but is read as straight, which makes edges too dark. Set “alpha” of the media to premultiplied if they are`
   }
-  return { ...file.info, warnings }
+  const colours = stats.channels.slice(0, 3)
+  const isDisplay =
+    stats.eightBit > 0.98 && stats.distinct > 64 && colours.every((c) => c.low >= 0 && c.high <= 1)
+  return encoding === 'linear' && isDisplay
+    ? `the values of ${name} are all codes of 8 bits between 0 and 1: it looks encoded for display, but is read as linear light. Set “colour” of the media to sRGB if it looks washed out`
+    : undefined
+}
+
+/** An object of an ID pass in a file, as it is listed for people. */
+export interface ListedObject {
+  /** Eight hexadecimal digits. */
+  readonly id: string
+  readonly name?: string
+  /** Pixels it covers. */
+  readonly pixels: number
+}
+const mostListed = 5000
+
+function listObjects(pass: Pass, block: PassBlock, file: MediaFile): ListedObject[] {
+  const names = file.masks.find((m) => m.layer === pass.name)?.objects
+  return objectsIn(block, pass.detail?.masks ?? 'plain')
+    .slice(0, mostListed)
+    .map(({ id, pixels }) => {
+      const name = names?.get(id)
+      return { id: id.toString(16).padStart(8, '0'), pixels, ...(name === undefined ? {} : { name }) }
+    })
+}
+
+/** How a file is to be taken: with a name for its pass where it holds one pass of several files. */
+export interface TakeOptions {
+  readonly passName?: string
+}
+
+/**
+ * Looks through a stored file: checks that every pass can be read, says what each probably is and what was noticed, and makes
+ * the small forms that are shown first. Full sizes are made when they are asked for.
+ */
+export async function takeStored(hash: string, { passName }: TakeOptions = {}): Promise<MediaInfo> {
+  const file = await openMedia(await readStored(hash))
+  const warnings = [...file.info.warnings]
+  const frame = { width: file.info.width, height: file.info.height }
+  const passes: Pass[] = []
+  const isOnly = file.info.passes.length === 1
+  for (const inFile of file.info.passes) {
+    const named = passName === undefined ? inFile.name : isOnly ? passName : `${passName} ${inFile.name}`
+    const renamed = named === inFile.name ? inFile : { ...inFile, name: named, inFile: inFile.name }
+    // Colour is judged as it is stored; nothing else is stored otherwise than it is read.
+    const stored = file.readPass(inFile.name, { isData: true })
+    const stats = passStats(stored)
+    const isMask = inFile.detail?.masks === 'ranked'
+    const guess = isMask ? {} : guessPass(named, inFile.channels.length, inFile.type, stats)
+    const pass: Pass = { ...renamed, ...guess }
+    passes.push(pass)
+    for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])
+      if (warning !== undefined) warnings.push(warning)
+    const [as, filter] = [readAsOf({}, pass), passFilter(pass)]
+    const block = as.isData ? stored : file.readPass(inFile.name, as)
+    for (const reduction of [2, 4] as const)
+      await writeWhole(
+        passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter }),
+        encodePassBlock(reducePass(block, filter, reduction, frame)),
+      )
+    if (pass.kind === 'ids')
+      await writeWhole(
+        objectsPath(hash, inFile.name),
+        new TextEncoder().encode(JSON.stringify(listObjects(pass, block, file))),
+      )
+  }
+  warnings.push(...file.noticed())
+  return { ...file.info, passes, warnings }
+}
+
+/** The file opened last: passes of one file are mostly asked for one after the other. */
+let opened: { hash: string; file: MediaFile } | undefined
+/** After a while without a job it is let go: large files take gigabytes. */
+let letGo: ReturnType<typeof setTimeout> | undefined
+function keepOpen(hash: string, file: MediaFile): void {
+  opened = { hash, file }
+  clearTimeout(letGo)
+  letGo = setTimeout(() => {
+    opened = undefined
+  }, 5000)
+  letGo.unref()
+}
+
+/** Makes a form of a pass of a stored file. Throws FormatError. */
+export async function makeForm(hash: string, form: PassForm): Promise<void> {
+  const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
+  keepOpen(hash, file)
+  const block = file.readPass(form.pass, parseReadAs(form.as) ?? { isData: false })
+  const sized =
+    form.reduction === 1
+      ? block
+      : reducePass(block, form.filter, form.reduction, { width: file.info.width, height: file.info.height })
+  await writeWhole(passPath(hash, form), encodePassBlock(sized))
+}
+
+/** The objects of an ID pass, made anew where the list was cleared away. */
+export async function makeObjects(hash: string, pass: Pass): Promise<void> {
+  const file = await openMedia(await readStored(hash))
+  const name = pass.inFile ?? pass.name
+  const block = file.readPass(name, { isData: true })
+  const list = listObjects({ ...pass, name }, block, file)
+  await writeWhole(objectsPath(hash, name), new TextEncoder().encode(JSON.stringify(list)))
 }

@@ -1,15 +1,29 @@
-import { parentPort, workerData } from 'node:worker_threads'
-import { FormatError } from '../../core/formats/format-error.ts'
-import { decodeStored } from './decode-file.ts'
+import { parentPort } from 'node:worker_threads'
+import { makeForm, makeObjects, takeStored } from './decode-file.ts'
+import type { DecodeJob, DecodeReply } from './decode-pool.ts'
 
-/** Decodes in a thread of its own, so that a hostile file can neither block nor bring down the server. */
-decodeStored((workerData as { hash: string }).hash).then(
-  (info) => {
-    parentPort!.postMessage({ info })
-  },
-  (error: unknown) => {
-    const known =
-      error instanceof FormatError || (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
-    parentPort!.postMessage({ problem: error instanceof Error ? error.message : String(error), known })
-  },
-)
+async function work(job: DecodeJob): Promise<unknown> {
+  switch (job.type) {
+    case 'take':
+      return takeStored(job.hash, job.options)
+    case 'form':
+      return makeForm(job.hash, job.form)
+    case 'objects':
+      return makeObjects(job.hash, job.pass)
+  }
+}
+
+parentPort!.on('message', (job: DecodeJob) => {
+  const say = (reply: DecodeReply) => {
+    parentPort!.postMessage(reply)
+  }
+  work(job).then(
+    (result) => {
+      say({ result })
+    },
+    (error: unknown) => {
+      const isFull = error instanceof Error && 'code' in error && error.code === 'ENOSPC'
+      say({ problem: error instanceof Error ? error.message : String(error), isFull })
+    },
+  )
+})

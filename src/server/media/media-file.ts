@@ -1,12 +1,15 @@
-import { guessPassKind, type Pass } from '../../core/comp/media.ts'
+import type { AlphaUse, Encoding, Pass, ReadAs } from '../../core/comp/media.ts'
+import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type ExrPart, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
 import { readExrPart, type ExrPlane } from '../../core/formats/exr-read.ts'
 import { atFullSize, chromaToRgb, sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
-import { isPng, pngToLinear, readPng, readPngHeader } from '../../core/formats/png.ts'
-import { numberToHalf } from '../../core/picture/half.ts'
+import { isPng, pngEncoding, readPng, readPngHeader } from '../../core/formats/png.ts'
+import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
+import { halfTable, numberToHalf } from '../../core/picture/half.ts'
 import { nodeZlib } from './node-zlib.ts'
 
 export interface PartInfo {
@@ -25,6 +28,11 @@ export interface MediaInfo {
   readonly displayWindow: Window
   readonly parts: readonly PartInfo[]
   readonly passes: readonly Pass[]
+  /** How the file says that its colour is stored; where it does not say, what is usual for its format. */
+  readonly encoding: Encoding
+  readonly alpha: AlphaUse
+  /** Lists of object names that its headers point to, by file name. */
+  readonly manifestFiles: readonly string[]
   readonly warnings: readonly string[]
 }
 
@@ -37,8 +45,12 @@ export type StoredPixel = readonly {
 /** An opened picture file. Reading throws FormatError where the file is broken. */
 export interface MediaFile {
   readonly info: MediaInfo
-  /** One pass for an engine: colour premultiplied and scene-linear, data as they are. */
-  readPass(name: string): PassBlock
+  /** One pass for an engine: colour premultiplied and scene-linear, data as they are. Unless told, by its kind. */
+  readPass(name: string, as?: ReadAs): PassBlock
+  /** What is said of object masks in its headers, by the pass that holds them. */
+  readonly masks: readonly MaskHeader[]
+  /** What was noticed while passes were read. */
+  noticed(): readonly string[]
   /** Undefined where the file has no pixel there. */
   storedPixels(points: readonly (readonly [number, number])[]): (StoredPixel | undefined)[]
 }
@@ -65,6 +77,15 @@ function interleave(planes: readonly ExrPlane[], part: ExrPart): PassBlock {
     x: part.dataWindow[0] - part.displayWindow[0],
     y: part.dataWindow[1] - part.displayWindow[1],
   }
+  // Whole numbers may be IDs of 32 bits, which no float holds: their bits travel as they are.
+  if (
+    planes.every((p) => p.values instanceof Uint32Array && p.channel.xSampling * p.channel.ySampling === 1)
+  ) {
+    const words = new Uint32Array(width * height * planes.length)
+    for (const [c, { values }] of planes.entries())
+      for (let i = 0; i < width * height; i++) words[i * planes.length + c] = values[i]!
+    return { width, height, ...origin, channels: planes.length, data: new Float32Array(words.buffer) }
+  }
   const chroma = chromaPlanes(planes)
   const isSubsampled = planes.some(({ channel }) => channel.xSampling > 1 || channel.ySampling > 1)
   if (chroma || isSubsampled) {
@@ -81,16 +102,35 @@ function interleave(planes: readonly ExrPlane[], part: ExrPart): PassBlock {
   const data = isHalf
     ? new Uint16Array(width * height * channels)
     : new Float32Array(width * height * channels)
-  for (const [c, plane] of planes.entries())
-    for (let i = 0; i < width * height; i++)
-      data[i * channels + c] = isHalf ? plane.values[i]! : sampleOf(plane, i)
+  for (const [c, plane] of planes.entries()) {
+    const { values } = plane
+    if (values instanceof Float32Array) {
+      // By words: an ID may be the bits of a float that is no number.
+      const [to, from] = [new Uint32Array(data.buffer), new Uint32Array(values.buffer)]
+      for (let i = 0; i < width * height; i++) to[i * channels + c] = from[i]!
+    } else
+      for (let i = 0; i < width * height; i++)
+        data[i * channels + c] = isHalf ? values[i]! : sampleOf(plane, i)
+  }
   return { width, height, ...origin, channels, data }
+}
+
+/** Stored colour of an EXR read otherwise than its specification says. */
+function reread(block: PassBlock, as: ReadAs): PassBlock {
+  const { width, height, channels, data } = block
+  if (channels < 3 || channels > 4) return block
+  const halves = data instanceof Uint16Array ? halfTable() : undefined
+  const stored = halves ? Float32Array.from(data, (code) => halves[code]!) : (data as Float32Array)
+  const samples: Samples = { width, height, channels: [...'RGBA'].slice(0, channels), data: stored, most: 1 }
+  const light = samplesToLinear(samples, as.encoding ?? 'linear', as.alpha ?? 'premultiplied')
+  return { ...block, channels: 4, data: light }
 }
 
 function openExr(bytes: Uint8Array): MediaFile {
   const file = readExrHeader(bytes)
   const first = file.parts[0]!
   const passes = exrPasses(file)
+  const masks = file.parts.flatMap((part) => readMaskHeaders(part.attributes))
   const { width, height } = windowSize(first.displayWindow)
   const info: MediaInfo = {
     format: 'exr',
@@ -104,27 +144,40 @@ function openExr(bytes: Uint8Array): MediaFile {
       compression,
       channels: channels.map((c) => ({ ...c })),
     })),
-    passes: passes.map(({ name, kind, channels, type }) => ({ name, kind, channels, type })),
+    passes: passes.map(({ part: _, ...pass }) => pass),
+    encoding: 'linear',
+    alpha: 'premultiplied',
+    manifestFiles: masks.flatMap((m) => m.manifestFile ?? []),
     warnings: [],
   }
   // Every chunk holds all channels of its part: they are unpacked together, once.
-  const unpacked = new Map<number, ReadonlyMap<string, ExrPlane>>()
+  const unpacked = new Map<number, ReturnType<typeof readExrPart>>()
   const planesOf = (index: number) => {
-    const planes = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib }).planes
-    unpacked.set(index, planes)
-    return planes
+    const read = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib })
+    unpacked.set(index, read)
+    return read.planes
   }
   return {
     info,
-    readPass(name) {
+    masks,
+    noticed: () =>
+      [...unpacked].flatMap(([index, { missingChunks }]) =>
+        missingChunks > 0
+          ? [
+              `${missingChunks} of ${missingChunks === 1 ? 'its blocks' : 'its blocks of lines'}${file.parts[index]!.name ? ` in the part ${file.parts[index]!.name}` : ''} ${missingChunks === 1 ? 'is' : 'are'} missing and stay black; the file may not have been written to its end`,
+            ]
+          : [],
+      ),
+    readPass(name, as) {
       const pass = passes.find((p) => p.name === name)
       if (!pass) throw new FormatError('exr', 0, `it has no pass named ${name}`)
       const part = file.parts[pass.part]!
       const planes = planesOf(pass.part)
-      return interleave(
+      const block = interleave(
         pass.channels.map((c) => planes.get(c)!),
         part,
       )
+      return as && !as.isData && (as.encoding ?? as.alpha) !== undefined ? reread(block, as) : block
     },
     storedPixels(points) {
       const parts = file.parts.map((part, index) => ({ part, planes: planesOf(index) }))
@@ -146,25 +199,27 @@ function openExr(bytes: Uint8Array): MediaFile {
   }
 }
 
-function openPng(bytes: Uint8Array): MediaFile {
-  const header = readPngHeader(bytes)
-  const { width, height } = header
-  const names = {
-    grey: 'Y',
-    rgb: 'RGB',
-    palette: header.chunks.includes('tRNS') ? 'RGBA' : 'RGB',
-    'grey-alpha': 'YA',
-    rgba: 'RGBA',
-  }
-  const channels = names[header.colourType].split(/(?:)/)
-  const type = header.bitDepth === 16 ? 'uint16' : 'uint8'
+/** What a picture of one pass says of itself, and its samples as stored. */
+export interface Raster {
+  readonly format: MediaInfo['format']
+  readonly compression: string
+  readonly encoding: Encoding
+  readonly alpha: AlphaUse
+  readonly warnings: readonly string[]
+  readonly samples: Samples
+}
+
+/** A picture of one pass as an opened file; grey without alpha stays one channel. */
+export function rasterFile({ format, compression, encoding, alpha, warnings, samples }: Raster): MediaFile {
+  const { width, height, channels, data, most } = samples
+  const type = data instanceof Float32Array ? 'float' : data instanceof Uint16Array ? 'uint16' : 'uint8'
   const window: Window = [0, 0, width - 1, height - 1]
-  const warnings = ['gAMA', 'iCCP', 'cICP']
-    .filter((chunk) => header.chunks.includes(chunk) && !header.chunks.includes('sRGB'))
-    .map((chunk) => `its ${chunk} colour tag is not used; colours are read as sRGB`)
+  const isGrey = channels.length === 1
+  const passChannels = isGrey ? ['Y'] : ['R', 'G', 'B', 'A']
+  const pass: Pass = { name: 'beauty', channels: passChannels, type, ...guessPass('beauty', 4, type) }
   return {
     info: {
-      format: 'png',
+      format,
       width,
       height,
       dataWindow: window,
@@ -173,30 +228,53 @@ function openPng(bytes: Uint8Array): MediaFile {
         {
           name: '',
           type: 'scanline',
-          compression: 'deflate',
+          compression,
           channels: channels.map((name) => ({ name, type, xSampling: 1, ySampling: 1 })),
         },
       ],
-      passes: [{ name: 'beauty', kind: guessPassKind('beauty', 4), channels: ['R', 'G', 'B', 'A'], type }],
+      passes: [pass],
+      encoding,
+      alpha,
+      manifestFiles: [],
       warnings,
     },
-    readPass() {
-      const samples = readPng(bytes)
-      const linear = pngToLinear(samples)
+    masks: [],
+    noticed: () => [],
+    readPass(_, as) {
+      const isData = as?.isData ?? !colourKinds.includes(pass.kind)
+      const linear = isData
+        ? samplesToLinear(samples, 'linear', 'premultiplied')
+        : samplesToLinear(samples, as?.encoding ?? encoding, as?.alpha ?? alpha)
+      const values = isGrey ? linear.filter((_, i) => i % 4 === 0) : linear
       // Eight bits fit a half with room to spare; sixteen do not.
-      const data = samples.bitDepth === 16 ? linear : Uint16Array.from(linear, numberToHalf)
-      return { width, height, x: 0, y: 0, channels: 4, data }
+      return {
+        width,
+        height,
+        x: 0,
+        y: 0,
+        channels: passChannels.length,
+        data: most === 255 ? Uint16Array.from(values, numberToHalf) : values,
+      }
     },
-    storedPixels(points) {
-      const samples = readPng(bytes)
-      const stride = samples.channels.length
-      return points.map(([x, y]) => {
+    storedPixels: (points) =>
+      points.map(([x, y]) => {
         if (x < 0 || y < 0 || x >= width || y >= height) return undefined
-        const values = samples.channels.map(
-          (name, c) => [name, samples.data[(y * width + x) * stride + c]!] as const,
+        const values = channels.map(
+          (name, c) => [name, data[(y * width + x) * channels.length + c]!] as const,
         )
         return [{ part: '', values: Object.fromEntries(values) }]
-      })
-    },
+      }),
   }
+}
+
+function openPng(bytes: Uint8Array): MediaFile {
+  const { encoding, warnings } = pngEncoding(readPngHeader(bytes))
+  return rasterFile({
+    format: 'png',
+    compression: 'deflate',
+    encoding,
+    alpha: 'straight',
+    warnings,
+    samples: readPng(bytes),
+  })
 }

@@ -1,8 +1,9 @@
 import { createHash } from 'node:crypto'
 import { createReadStream } from 'node:fs'
-import { copyFile, mkdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, open, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
+import type { PassFilter } from '../../core/formats/reduce-pass.ts'
 import { folders } from '../home.ts'
 
 const isHash = (text: string) => /^[0-9a-f]{64}$/.test(text)
@@ -13,17 +14,39 @@ export function storedPath(hash: string): string {
   return join(folders.store, hash.slice(0, 2), hash)
 }
 
-/** Where a pass of a stored file lies once it is decoded. Names of passes may hold anything, so they are hashed. */
-export function passPath(hash: string, pass: string): string {
+/** Which form of a stored file's pass: how it is read, and at which part of its size. */
+export interface PassForm {
+  readonly pass: string
+  /** See readAsKey. */
+  readonly as: string
+  readonly reduction: 1 | 2 | 4
+  /** How it is made smaller. */
+  readonly filter: PassFilter
+}
+
+/** Where everything made from a stored file lies. */
+export function derivedFolder(hash: string): string {
+  return join(folders.derived, dirname(storedPath(hash)).slice(-2), hash)
+}
+
+/** Where a form of a pass lies once it is made. Names of passes may hold anything, so they are hashed. */
+export function passPath(hash: string, { pass, as, reduction, filter }: PassForm): string {
+  const name = createHash('sha256')
+    .update(`${as}\n${reduction === 1 ? '' : filter}\n${pass}`)
+    .digest('hex')
+    .slice(0, 24)
+  return join(derivedFolder(hash), `${name}.${reduction}.pass`)
+}
+
+/** Where the list of a pass's objects lies. */
+export function objectsPath(hash: string, pass: string): string {
   return join(
-    folders.derived,
-    dirname(storedPath(hash)).slice(-2),
-    hash,
-    `${createHash('sha256').update(pass).digest('hex').slice(0, 24)}.pass`,
+    derivedFolder(hash),
+    `${createHash('sha256').update(pass).digest('hex').slice(0, 24)}.objects.json`,
   )
 }
 
-async function exists(path: string): Promise<boolean> {
+export async function exists(path: string): Promise<boolean> {
   return stat(path).then(
     () => true,
     () => false,
@@ -65,6 +88,30 @@ export async function storeFile(path: string): Promise<string> {
   return hash
 }
 
+/**
+ * Reads a whole file, larger ones than one read can take too. A file that changes its size on the way is refused, so that
+ * nothing half written is taken for the picture.
+ */
+export async function readWhole(path: string): Promise<Uint8Array<ArrayBuffer>> {
+  const file = await open(path)
+  try {
+    const { size } = await file.stat()
+    const bytes = new Uint8Array(size)
+    const portion = 2 ** 28
+    for (let at = 0; at < size;) {
+      const { bytesRead } = await file.read(bytes, at, Math.min(portion, size - at), at)
+      if (bytesRead === 0)
+        throw new Error('The file became shorter while it was read. Bring it in when it is complete.')
+      at += bytesRead
+    }
+    if ((await file.stat()).size !== size)
+      throw new Error('The file grew while it was read. Bring it in when it is complete.')
+    return bytes
+  } finally {
+    await file.close()
+  }
+}
+
 export async function readStored(hash: string): Promise<Uint8Array<ArrayBuffer>> {
-  return new Uint8Array(await readFile(storedPath(hash)))
+  return readWhole(storedPath(hash))
 }

@@ -2,15 +2,13 @@ import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
 import { listTakenFiles, noteTakenFile, type WatchedFile, type WatchedFolder } from '../db/watched.ts'
-import { bringIn, IntakeError } from './intake.ts'
+import { bringIn, IntakeError, isPictureName } from './intake.ts'
 
 /** Files of a folder that may be pictures, by name; undefined where the folder can not be read. */
 async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
   const names = await readdir(folder).catch(() => undefined)
   if (!names) return undefined
-  const pictures = names.filter(
-    (name) => /\.(exr|png|tiff?|jpe?g|webp|hdr)$/i.test(name) && !name.startsWith('.'),
-  )
+  const pictures = names.filter((name) => isPictureName(name) && !name.startsWith('.'))
   const found = await Promise.all(
     pictures.map(async (name): Promise<WatchedFile[]> => {
       const info = await stat(join(folder, name)).catch(() => undefined)
@@ -46,7 +44,10 @@ export class FolderWatch {
       if (taken.has(keyOf(file))) continue
       let problem: string | undefined
       try {
-        await this.bring(this.pool, this.folder.shotId, join(this.folder.path, file.name), file.name)
+        await this.bring(this.pool, this.folder.shotId, join(this.folder.path, file.name), file.name, {
+          modifiedMs: file.changedMs,
+          isInPlace: true,
+        })
       } catch (error) {
         // A file that is broken is told and left; anything else (a full disk, no database) is tried again later.
         if (!(error instanceof IntakeError)) throw error

@@ -1,12 +1,13 @@
 'use client'
 
-import { Eye, EyeOff, Headphones, ImagePlus, Plus } from 'lucide-react'
-import { Fragment, useEffect, useRef, useState } from 'react'
+import { useDndMonitor, useDroppable, type Active, type Over } from '@dnd-kit/core'
+import { Eye, EyeOff, Headphones, Plus } from 'lucide-react'
+import { Fragment, useEffect, useState } from 'react'
 import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
-import { bringInFiles, filesOf, withNewMedia } from '../bring-in.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { dropEdge } from './drop-edge.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
 import { JoinCell } from './join-cell.tsx'
 import { Slot } from './slot.tsx'
@@ -164,10 +165,33 @@ function LaneRow({
   const media = useShot((s) => s.media)
   const lanes = useShot((s) => s.comp.lanes)
   const problem = useShot((s) => s.problems.find((p) => p.laneId === lane.id && !p.stepId)?.message)
+  const { setNodeRef } = useDroppable({ id: `lane ${lane.id}`, data: { lane: lane.id } })
+  const [edge, setEdge] = useState<'front' | 'back'>()
+  // What is dragged falls in front of or behind the lane, by the half that it is over.
+  const follow = ({ over, active }: { over: Over | null; active: Active }) => {
+    const top = active.rect.current.translated?.top
+    const isHere = over?.id === `lane ${lane.id}` && top !== undefined
+    setEdge(isHere ? dropEdge(active, over) : undefined)
+  }
+  useDndMonitor({
+    onDragMove: follow,
+    onDragOver: follow,
+    onDragEnd: () => {
+      setEdge(undefined)
+    },
+    onDragCancel: () => {
+      setEdge(undefined)
+    },
+  })
+  const mark = {
+    front: 'shadow-[inset_0_3px_0_var(--color-accent)]',
+    back: 'shadow-[inset_0_-3px_0_var(--color-accent)]',
+  }
   return (
     <li
+      ref={setNodeRef}
       aria-label={`Lane ${lane.name}`}
-      className={`grid grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-b border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''} ${lane.kind === 'matte' ? 'hatched' : ''}`}
+      className={`grid ${edge ? mark[edge] : ''} grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-b border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''} ${lane.kind === 'matte' ? 'hatched' : ''}`}
     >
       <Row
         laneId={lane.id}
@@ -239,14 +263,10 @@ function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (at
 }
 
 /** Lanes, front one on top, each read from left to right; the master below them. */
-export function Desk() {
-  const { id, store } = useShotContext()
+export function Desk({ buttons }: { buttons: React.ReactNode }) {
+  const { store } = useShotContext()
   const lanes = useShot((s) => s.comp.lanes)
   const [place, setPlace] = useState<Place>()
-  const chooser = useRef<HTMLInputElement>(null)
-  const stopper = useRef<AbortController>(undefined)
-  const [progress, setProgress] = useState<{ done: number; of: number; name: string }>()
-  const [refused, setRefused] = useState<readonly string[]>([])
   const { edit, set } = store.getState()
 
   useEffect(() => {
@@ -284,93 +304,18 @@ export function Desk() {
     )
     set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
   }
-  const bringIn = async (files: readonly File[]) => {
-    if (files.length === 0 || progress) return
-    const { signal } = (stopper.current = new AbortController())
-    setRefused([])
-    const say = (done: number, name: string) => {
-      setProgress({ done, of: files.length, name })
-    }
-    const before = store.getState().media
-    const result = await bringInFiles(id, files, say, signal)
-    setProgress(undefined)
-    setRefused(result.refused)
-    const { media } = result
-    if (!media) return
-    set({ media })
-    const what = files.length === 1 ? files[0]!.name : `${files.length} files`
-    edit(`Bring in ${what}`, (comp) => withNewMedia(comp, before, media))
-  }
 
   return (
-    <section
-      aria-label="Desk"
-      data-desk
-      className="flex h-full flex-col bg-base-200"
-      onDragOver={(event) => {
-        event.preventDefault()
-      }}
-      onDrop={(event) => {
-        event.preventDefault()
-        void filesOf(event.dataTransfer).then(bringIn)
-      }}
-    >
+    <section aria-label="Desk" data-desk className="flex h-full flex-col bg-base-200">
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs"
-          disabled={progress !== undefined}
-          title="Frames and layers as EXR, PNG, TIFF, JPEG, WebP or HDR; or drop files and folders here. Numbered files become a sequence."
-          onClick={() => chooser.current?.click()}
-        >
-          <ImagePlus size={14} aria-hidden /> Bring in frames
-        </button>
+        {buttons}
         <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
           <Plus size={14} aria-hidden /> Colour lane
         </button>
-        {progress && (
-          <span className="flex items-center gap-2" role="status">
-            <progress className="progress progress-primary w-28" value={progress.done} max={progress.of} />
-            {progress.done + 1} of {progress.of}: {progress.name}
-            <button type="button" className="btn btn-xs" onClick={() => stopper.current?.abort()}>
-              Cancel
-            </button>
-          </span>
-        )}
-        <input
-          ref={chooser}
-          type="file"
-          multiple
-          accept=".exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr"
-          className="hidden"
-          aria-label="Frames to bring in"
-          onChange={(e) => {
-            void bringIn([...(e.target.files ?? [])])
-            e.target.value = ''
-          }}
-        />
         <span className="ml-auto pr-1 text-base-content/50">
           front lane on top · light runs left to right
         </span>
       </div>
-      {refused.length > 0 && (
-        <div role="alert" className="flex items-start gap-3 bg-error/20 px-4 py-1.5 text-xs">
-          <ul className="max-h-16 flex-1 overflow-y-auto">
-            {refused.map((line) => (
-              <li key={line}>{line}</li>
-            ))}
-          </ul>
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs"
-            onClick={() => {
-              setRefused([])
-            }}
-          >
-            Dismiss
-          </button>
-        </div>
-      )}
       <ul className="flex min-h-0 flex-1 flex-col">
         <li className="min-h-0 flex-1 overflow-y-auto" aria-label="Lanes">
           <ul>

@@ -17,6 +17,7 @@ import { dialLabel, number, type DialValue } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { sourceNote, sourceTitle } from '../desk/source-name.ts'
 import { stepTitle } from '../desk/step-title.ts'
+import { PassDetails } from '../passes/pass-details.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
 import { LinkChip } from './link-chip.tsx'
@@ -264,6 +265,20 @@ export function DialsPanel() {
   const place = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step) : undefined)?.step)
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
   const isEmpty = useShot((s) => s.comp.lanes.length === 0)
+  const shown = useShot((s) => s.shownPass)
+  const shownMedia = useShot((s) => s.shownPass && s.media[s.shownPass.media])
+  const shownPass = shownMedia?.passes.find((p) => p.name === shown?.pass)
+  if (shown && shownMedia && shownPass)
+    return (
+      <section aria-label="About the pass" className="h-full overflow-y-auto bg-base-100 p-3">
+        <PassDetails
+          key={`${shown.media} ${shown.pass}`}
+          mediaRef={shown.media}
+          media={shownMedia}
+          pass={shownPass}
+        />
+      </section>
+    )
   return (
     <section aria-label="Dials" className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3">
       {place && selection ? (

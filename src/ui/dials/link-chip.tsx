@@ -1,7 +1,7 @@
 'use client'
 
 import { Link2, Unlink } from 'lucide-react'
-import { dataKinds } from '../../core/comp/media.ts'
+import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
 import { useShot } from '../shot/shot-context.tsx'
 

@@ -1,15 +1,10 @@
 'use client'
 
-import { LineChart } from 'echarts/charts'
-import { GridComponent } from 'echarts/components'
-import { init, use as register, type ECharts } from 'echarts/core'
-import { CanvasRenderer } from 'echarts/renderers'
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { filledArea, quietAxis, useChart } from './use-chart.ts'
 import { newGesture } from './value-field.tsx'
-
-register([LineChart, GridComponent, CanvasRenderer])
 
 const [lowStops, highStops] = [-8, 6]
 const chartHeight = 84
@@ -38,8 +33,7 @@ export function ThresholdChart({
     ),
   )
   const [histogram, setHistogram] = useState<LuminanceHistogram>()
-  const holder = useRef<HTMLDivElement>(null)
-  const chart = useRef<ECharts>(undefined)
+  const { holder, chart } = useChart()
   const gesture = useRef<string>(undefined)
 
   useEffect(() => {
@@ -63,35 +57,12 @@ export function ThresholdChart({
   }, [engine, store, stepId, frame, feed, onPicture])
 
   useEffect(() => {
-    const element = holder.current
-    if (!element) return
-    const made = init(element)
-    chart.current = made
-    const observer = new ResizeObserver(() => {
-      made.resize()
-    })
-    observer.observe(element)
-    return () => {
-      observer.disconnect()
-      made.dispose()
-    }
-  }, [])
-
-  useEffect(() => {
     if (!histogram || !chart.current) return
     const { counts, stopsPerBin, lowStops: from } = histogram
     const most = Math.max(1, ...counts)
     // Square roots, so that few bright pixels stay visible beside many dark ones.
     const points = counts.map((count, i) => [from + (i + 0.5) * stopsPerBin, Math.sqrt(count / most)])
     const mark = threshold > 0 ? Math.log2(threshold) : -Infinity
-    const area = (color: string, data: number[][]) => ({
-      type: 'line' as const,
-      data,
-      showSymbol: false,
-      silent: true,
-      lineStyle: { width: 0 },
-      areaStyle: { color },
-    })
     chart.current.setOption(
       {
         animation: false,
@@ -101,25 +72,22 @@ export function ThresholdChart({
           min: lowStops,
           max: highStops,
           interval: 2,
+          ...quietAxis,
           axisLabel: {
-            color: '#9a9a9a',
-            fontSize: 10,
+            ...quietAxis.axisLabel,
             formatter: (stops: number) =>
               stops === lowStops || stops === highStops
                 ? ''
                 : String(stops < 0 ? `1/${2 ** -stops}` : 2 ** stops),
           },
-          splitLine: { lineStyle: { color: '#333' } },
-          axisLine: { show: false },
-          axisTick: { show: false },
         },
         yAxis: { type: 'value', min: 0, max: 1, show: false },
         series: [
-          area(
+          filledArea(
             '#4a5570',
             points.filter(([x]) => x! <= mark),
           ),
-          area(
+          filledArea(
             '#7ea2ff',
             points.filter(([x]) => x! >= mark),
           ),
@@ -127,7 +95,7 @@ export function ThresholdChart({
       },
       { notMerge: true },
     )
-  }, [histogram, threshold])
+  }, [histogram, threshold, chart])
 
   const stops = threshold > 0 ? Math.log2(threshold) : lowStops
   const place = (value: number) =>

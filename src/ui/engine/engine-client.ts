@@ -1,6 +1,6 @@
 import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
-import type { LuminanceHistogram } from '../../core/engine/histogram.ts'
+import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { EngineReply, EngineRequest, PassThumb, Probed, Shown, Thumb, Work } from './messages.ts'
@@ -72,6 +72,11 @@ export class EngineClient {
     return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target }))
   }
 
+  /** Where the values of a pass lie; undefined where it can not be loaded. */
+  values(work: Work, of: { media: string; pass: string }): Promise<ValueHistogram | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'values', id, of }))
+  }
+
   /** Values under a pixel of the full frame; undefined outside the picture. */
   probe(work: Work, x: number, y: number): Promise<Probed | undefined> {
     return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y }))
@@ -117,6 +122,7 @@ export class EngineClient {
         this.listener.onThumbs(message.thumbs, message.meters)
         return
       case 'histogram':
+      case 'values':
         this.settle(message.id, message.histogram)
         return
       case 'passes':

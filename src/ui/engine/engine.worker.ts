@@ -1,12 +1,14 @@
 import { assertNever } from '../../core/assert.ts'
 import { masterId } from '../../core/comp/edits.ts'
-import { fileAt } from '../../core/comp/media.ts'
+import { fileAt, readAsKey } from '../../core/comp/media.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Cancelled, Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
-import { luminanceHistogram } from '../../core/engine/histogram.ts'
+import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
 import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
 import { readablePass } from '../../core/engine/readable-pass.ts'
 import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
+import { passFilter } from '../../core/formats/reduce-pass.ts'
+import { objectAt } from '../../core/formats/object-masks.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { luminance } from '../../core/picture/colour.ts'
@@ -22,14 +24,16 @@ import type {
   StartRequest,
   Thumb,
   ThumbsRequest,
+  ValuesRequest,
 } from './messages.ts'
 
 const reply = (message: EngineReply, transfer: Transferable[] = []) => {
   self.postMessage(message, { transfer })
 }
 
-const loadPass: LoadPass = async ({ hash, pass }) => {
-  const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.name)}`)
+const loadPass: LoadPass = async ({ hash, pass, as, reduction }) => {
+  const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter: passFilter(pass) })
+  const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`)
   if (!answer.ok) {
     const body = (await answer.json().catch(() => undefined)) as { error?: { message?: string } } | undefined
     throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
@@ -42,7 +46,16 @@ class Engine {
   private readonly newest: Int32Array
   private readonly evaluator: Evaluator
   private readonly kernels
-  private shown: { picture: Picture; reduction: number; marginPx: number; unpin: () => void } | undefined
+  private shown:
+    | {
+        readonly picture: Picture
+        readonly reduction: number
+        readonly marginPx: number
+        readonly unpin: () => void
+        /** How the picture names objects, when it is an ID pass. */
+        readonly masks: 'ranked' | 'plain' | undefined
+      }
+    | undefined
 
   constructor({ memory, control, hands, newest, budgetBytes }: StartRequest) {
     const { kernels, store } = createKernels(memory, control, hands)
@@ -67,13 +80,13 @@ class Engine {
       const whole = this.evaluator.evaluate(node, isStale)
       const unpin = this.evaluator.pin(node)
       this.shown?.unpin()
-      this.shown = { picture: whole, reduction, marginPx: area.marginPx, unpin }
       const codes = new Uint8Array(whole.width * whole.height * 4)
       // A pass is shown so that it can be read; its raw values stay under the probe.
-      const kind =
-        target.type === 'pass'
-          ? media[target.media]?.passes.find((p) => p.name === target.pass)?.kind
-          : undefined
+      const pass =
+        target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
+      const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
+      const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
+      this.shown = { picture: whole, reduction, marginPx: area.marginPx, unpin, masks }
       const isColour = kind === 'colour' || kind === 'light'
       if (kind && (!isColour || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
       else if (whole.channels === 4) this.kernels.display(codes, whole, view)
@@ -150,6 +163,16 @@ class Engine {
     }
   }
 
+  async values({ comp, media, frame, id, of }: ValuesRequest): Promise<void> {
+    try {
+      const { node } = plan(comp, media, frame, 2, { type: 'pass', ...of })
+      await this.evaluator.load(comp, node)
+      reply({ type: 'values', id, histogram: valueHistogram(this.evaluator.evaluate(node)) })
+    } catch {
+      reply({ type: 'values', id, histogram: undefined })
+    }
+  }
+
   async passes({ comp, media, frame, id, width }: PassesRequest): Promise<void> {
     const thumbs: PassThumb[] = []
     for (const [ref, { passes }] of Object.entries(media))
@@ -194,7 +217,7 @@ class Engine {
     for (const [ref, one] of Object.entries(media)) {
       const depth = one.passes.find((p) => p.kind === 'depth')
       const isUsed = comp.lanes.some((l) => l.source.type === 'pass' && l.source.media === ref)
-      if (!depth || !isUsed || !fileAt(one, frame)) continue
+      if (!depth || !isUsed || fileAt(one, frame, depth) === undefined) continue
       const { node, area } = plan(comp, media, frame, 1, { type: 'pass', media: ref, pass: depth.name })
       await this.evaluator.load(comp, node)
       const value = pixelAt(
@@ -204,7 +227,12 @@ class Engine {
       )?.[0]
       if (value !== undefined) data.push({ name: depth.name, value })
     }
-    reply({ type: 'probe', id, probed: { rgba, data } })
+    const [px, py] = [Math.floor(x / shown.reduction), Math.floor(y / shown.reduction)].map(
+      (v) => v + shown.marginPx,
+    )
+    const bits = shown.masks && objectAt({ ...shown.picture, x: 0, y: 0 }, shown.masks, px!, py!)
+    const object = bits ? { object: bits.toString(16).padStart(8, '0') } : {}
+    reply({ type: 'probe', id, probed: { rgba, ...object, data } })
   }
 }
 
@@ -262,6 +290,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.thumbs(request)
     case 'histogram':
       return engine?.histogram(request)
+    case 'values':
+      return engine?.values(request)
     case 'probe':
       return engine?.probe(request)
     case 'passes':

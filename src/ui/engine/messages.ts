@@ -1,6 +1,6 @@
 import type { MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
-import type { LuminanceHistogram } from '../../core/engine/histogram.ts'
+import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { PlanProblem, Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
@@ -32,6 +32,12 @@ export interface HistogramRequest extends Work {
   readonly id: number
   readonly target: Target
 }
+/** How often the values of a pass lie where. */
+export interface ValuesRequest extends Work {
+  readonly type: 'values'
+  readonly id: number
+  readonly of: { readonly media: string; readonly pass: string }
+}
 export interface ProbeRequest extends Work {
   readonly type: 'probe'
   readonly id: number
@@ -55,7 +61,7 @@ export interface StartRequest {
   readonly budgetBytes: number
 }
 export type EngineRequest =
-  StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ProbeRequest | PassesRequest
+  StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ValuesRequest | ProbeRequest | PassesRequest
 
 export interface Thumb {
   /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
@@ -86,6 +92,8 @@ export interface Shown {
 }
 export interface Probed {
   readonly rgba: readonly [number, number, number, number]
+  /** Eight hexadecimal digits: the object under the pointer, where IDs are shown. */
+  readonly object?: string
   /** Values of data passes at the pixel, as stored. */
   readonly data: readonly { readonly name: string; readonly value: number }[]
 }
@@ -101,5 +109,6 @@ export type EngineReply =
       readonly meters: Readonly<Record<string, number>>
     }
   | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
+  | { readonly type: 'values'; readonly id: number; readonly histogram: ValueHistogram | undefined }
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

@@ -1,143 +1,119 @@
 'use client'
 
+import { useDraggable } from '@dnd-kit/core'
 import { Plus } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { addLane } from '../../core/comp/edits.ts'
-import {
-  missingFrames,
-  numberRanges,
-  passKinds,
-  type Media,
-  type MediaTable,
-  type Pass,
-  type PassKind,
-} from '../../core/comp/media.ts'
+import type { Media, Pass } from '../../core/comp/media.ts'
 import { passUses } from '../../core/engine/readable-pass.ts'
 import type { PassThumb } from '../engine/messages.ts'
-import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { ShotStore } from '../shot/shot-store.ts'
+import { SmallPicture } from '../small-picture.tsx'
+import { frameWords } from './frame-words.ts'
 
 const thumbWidth = 240
 
-function PassPicture({ thumb, label }: { thumb: PassThumb | undefined; label: string }) {
-  const canvas = useRef<HTMLCanvasElement>(null)
-  useEffect(() => {
-    const element = canvas.current
-    if (!element || !thumb) return
-    element.width = thumb.width
-    element.height = thumb.height
-    const image = new ImageData(new Uint8ClampedArray(thumb.pixels), thumb.width, thumb.height)
-    element.getContext('2d')!.putImageData(image, 0, 0)
-  }, [thumb])
-  return <canvas ref={canvas} aria-label={label} className="aspect-video w-full bg-black object-contain" />
+const short = (v: number) => (Math.abs(v) >= 10_000 ? v.toExponential(1) : String(Number(v.toPrecision(3))))
+
+/** What is dragged from the contact sheet. */
+export interface DraggedPass {
+  readonly type: 'pass'
+  readonly media: string
+  readonly pass: string
 }
 
-const short = (v: number) => (Math.abs(v) >= 1000 ? v.toExponential(1) : String(Number(v.toPrecision(3))))
-
-/** ' · frames 1 to 48, missing 3, 7–9' for a sequence; nothing for a still. */
-function frameWords(media: Media | undefined): string {
-  const numbers = Object.keys(media?.frames ?? {}).map(Number)
-  if (!media || numbers.length < 2) return ''
-  const missing = missingFrames(media)
-  const gaps = missing.length > 0 ? `, missing ${numberRanges(missing)}` : ''
-  return ` · frames ${Math.min(...numbers)} to ${Math.max(...numbers)}${gaps}`
+/** A new lane that begins with a pass, before the lane at an index (at the front without one); selects it. */
+export function addPassLane(store: ShotStore, { media, pass }: Omit<DraggedPass, 'type'>, at?: number): void {
+  const { edit, set, media: table } = store.getState()
+  const name = `${table[media]?.name ?? media} ${pass}`.slice(0, 120)
+  let laneId = ''
+  edit(`Add ${pass} as a lane`, (comp) => {
+    const next = addLane(comp, name, { type: 'pass', media, pass }, at)
+    laneId = next.lanes.find((l) => !comp.lanes.some((old) => old.id === l.id))!.id
+    return next
+  })
+  set({ selection: { lane: laneId }, shownPass: undefined })
 }
 
 function PassCard({
   mediaRef,
-  mediaName,
+  media,
   pass,
   thumb,
 }: {
   mediaRef: string
-  mediaName: string
+  media: Media
   pass: Pass
   thumb: PassThumb | undefined
 }) {
-  const { id, store } = useShotContext()
-  const { edit, set } = store.getState()
-  const frames = useShot((s) => frameWords(s.media[mediaRef]))
+  const { store } = useShotContext()
+  const { set } = store.getState()
   const isShown = useShot((s) => s.shownPass?.media === mediaRef && s.shownPass.pass === pass.name)
-  const [failure, setFailure] = useState<string>()
-  const setKind = async (kind: PassKind) => {
-    setFailure(undefined)
-    try {
-      const { media } = await requestJson<{ media: MediaTable }>(`/api/shots/${id}/media`, 'PATCH', {
-        media: mediaRef,
-        pass: pass.name,
-        kind,
-      })
-      set({ media })
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : String(error))
-    }
-  }
-  const addAsLane = () => {
-    edit(`Add ${pass.name} as a lane`, (comp) =>
-      addLane(comp, `${mediaName} ${pass.name}`, { type: 'pass', media: mediaRef, pass: pass.name }),
-    )
-    set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
-  }
+  const { setNodeRef, listeners, attributes } = useDraggable({
+    id: `pass ${mediaRef} ${pass.name}`,
+    data: { type: 'pass', media: mediaRef, pass: pass.name } satisfies DraggedPass,
+  })
   return (
     <li
-      className={`flex flex-col border ${isShown ? 'border-accent' : 'border-transparent'} bg-base-100`}
-      aria-label={`Pass ${pass.name} of ${mediaName}`}
+      className={`relative flex flex-col border ${isShown ? 'border-accent' : 'border-transparent'} bg-base-100`}
+      aria-label={`Pass ${pass.name} of ${media.name}`}
     >
       <button
+        ref={setNodeRef}
         type="button"
+        {...attributes}
+        {...listeners}
         aria-pressed={isShown}
-        title={isShown ? 'Back to the picture' : 'Show this pass large; the probe gives its raw values'}
+        className="touch-none"
+        title={
+          isShown
+            ? 'Back to the picture'
+            : 'Click to see it large, with its raw values under the probe; drag it to the desk for a lane'
+        }
         onClick={() => {
           set({ shownPass: isShown ? undefined : { media: mediaRef, pass: pass.name } })
         }}
       >
-        <PassPicture thumb={thumb} label={`${pass.name} of ${mediaName}`} />
+        <SmallPicture
+          picture={thumb}
+          label={`${pass.name} of ${media.name}`}
+          className="aspect-video w-full"
+        />
       </button>
-      <div className="flex items-center gap-2 px-2.5 pt-1.5">
-        <span className="min-w-0 flex-1 truncate font-semibold">{pass.name}</span>
-        <select
-          aria-label={`Kind of ${pass.name}`}
-          title="What the pass is; set it by hand where the guess is wrong"
-          className="rounded bg-base-300 px-1 py-0.5 text-xs"
-          value={pass.kind}
-          onChange={(e) => void setKind(e.target.value as PassKind)}
+      <div className="flex items-baseline gap-2 px-2.5 pt-1.5">
+        <span className="min-w-0 flex-1 truncate font-semibold" title={pass.name}>
+          {pass.name}
+        </span>
+        <span
+          className="shrink-0 text-xs text-accent"
+          title={pass.reason ? `Taken for ${pass.kind}: ${pass.reason}` : `Said by hand: ${pass.kind}`}
         >
-          {passKinds.map((kind) => (
-            <option key={kind} value={kind}>
-              {kind}
-            </option>
-          ))}
-        </select>
+          {pass.kind}
+        </span>
         <button
           type="button"
-          className="btn btn-ghost btn-xs btn-square"
+          className="btn btn-ghost btn-xs btn-square -mr-1 self-center"
           aria-label={`Add ${pass.name} as a lane`}
           title="Add as a lane"
-          onClick={addAsLane}
+          onClick={() => {
+            addPassLane(store, { media: mediaRef, pass: pass.name })
+          }}
         >
           <Plus size={14} aria-hidden />
         </button>
       </div>
       <p className="px-2.5 text-xs text-base-content/60">
-        {mediaName}
-        {frames}
-      </p>
-      <p className="px-2.5 text-xs text-base-content/60">
         {pass.type} × {pass.channels.length}
         {thumb && pass.kind !== 'ids' && ` · ${short(thumb.low)} to ${short(thumb.high)}`}
       </p>
       <p className="px-2.5 pb-2 pt-0.5 text-xs text-base-content/60">{passUses[pass.kind]}</p>
-      {failure && (
-        <p role="alert" className="px-2.5 pb-2 text-xs text-error">
-          {failure}
-        </p>
-      )}
     </li>
   )
 }
 
 /** A labelled contact sheet of all passes of the shot's media, each drawn so that its kind can be read. */
-export function PassesPanel() {
+export function PassesPanel({ buttons }: { buttons: React.ReactNode }) {
   const { engine, store } = useShotContext()
   const media = useShot((s) => s.media)
   const frame = useShot((s) => s.frame)
@@ -153,25 +129,48 @@ export function PassesPanel() {
       isCurrent = false
     }
   }, [engine, store, media, frame])
-  const all = Object.entries(media).flatMap(([ref, m]) =>
-    m.passes.map((pass) => ({ ref, name: m.name, pass })),
-  )
+  const listed = Object.entries(media)
   return (
-    <section aria-label="Passes" className="h-full overflow-y-auto bg-base-200 p-3">
-      {all.length === 0 && (
-        <p className="pt-6 text-center text-base-content/60">No media yet. Bring in a frame on the desk.</p>
-      )}
-      <ul className="grid grid-cols-[repeat(auto-fill,minmax(200px,1fr))] gap-3">
-        {all.map(({ ref, name, pass }) => (
-          <PassCard
-            key={`${ref} ${pass.name}`}
-            mediaRef={ref}
-            mediaName={name}
-            pass={pass}
-            thumb={thumbs?.find((t) => t.media === ref && t.pass === pass.name)}
-          />
+    <section aria-label="Passes" className="flex h-full flex-col bg-base-200">
+      <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
+        {buttons}
+        <span className="ml-auto pr-1 text-base-content/50">click to enlarge · drag to the desk</span>
+      </div>
+      <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-3">
+        {listed.length === 0 && (
+          <p className="pt-6 text-center text-base-content/60">
+            No media yet. Drop frames or folders anywhere on the page, or bring them in above.
+          </p>
+        )}
+        {listed.map(([ref, one]) => (
+          <section key={ref} aria-label={`Media ${one.name}`}>
+            <h3 className="flex items-baseline gap-2 pb-1.5 pt-3 text-xs">
+              <span className="font-semibold">{one.name}</span>
+              <span className="text-base-content/60">
+                {one.passes.length} {one.passes.length === 1 ? 'pass' : 'passes'} ·{' '}
+                {frameWords(one, one.passes[0])}
+              </span>
+              {one.broken && (
+                <span className="text-warning">
+                  {Object.keys(one.broken).length} broken{' '}
+                  {Object.keys(one.broken).length === 1 ? 'frame' : 'frames'}
+                </span>
+              )}
+            </h3>
+            <ul className="grid grid-cols-[repeat(auto-fill,minmax(180px,1fr))] gap-3">
+              {one.passes.map((pass) => (
+                <PassCard
+                  key={pass.name}
+                  mediaRef={ref}
+                  media={one}
+                  pass={pass}
+                  thumb={thumbs?.find((t) => t.media === ref && t.pass === pass.name)}
+                />
+              ))}
+            </ul>
+          </section>
         ))}
-      </ul>
+      </div>
     </section>
   )
 }

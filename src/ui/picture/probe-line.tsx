@@ -3,16 +3,25 @@
 import { useEffect, useRef, useState } from 'react'
 import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
 import type { Probed } from '../engine/messages.ts'
+import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v))))
 const signed = (v: number) => `${v > 0 ? '+' : ''}${v.toFixed(1)}`
+
+/** The object under the pointer, by name. */
+function ProbedObject({ media, pass, id }: { media: string; pass: string; id: string }) {
+  const objects = useObjects(media, pass)
+  const found = objects?.find((o) => o.id === id)
+  return <span className="font-semibold text-accent">{objectName(found ?? { id })}</span>
+}
 
 /** Values under the pointer: linear light, 8-bit codes, luminance, stops about 18 % grey, and raw depth. */
 export function ProbeLine({ point }: { point: readonly [number, number] | undefined }) {
   const { engine, store, onPicture } = useShotContext()
   const [probed, setProbed] = useState<Probed>()
   const isBusy = useShot((s) => s.isBusy)
+  const shown = useShot((s) => s.shownPass)
   const [isSlow, setIsSlow] = useState(false)
   // The last place stays under the probe when the pointer leaves, so that a dial's effect there can be watched.
   const [place, setPlace] = useState<readonly [number, number]>()
@@ -66,6 +75,9 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
           <span className="w-16">
             {place[0]}, {place[1]}
           </span>
+          {probed.object !== undefined && shown && (
+            <ProbedObject media={shown.media} pass={shown.pass} id={probed.object} />
+          )}
           <span className="text-base-content" data-testid="probe-values">
             R {r.toFixed(4)} G {g.toFixed(4)} B {b.toFixed(4)} α {a.toFixed(3)}
           </span>

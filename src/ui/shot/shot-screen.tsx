@@ -1,5 +1,15 @@
 'use client'
 
+import {
+  DndContext,
+  DragOverlay,
+  PointerSensor,
+  pointerWithin,
+  useSensor,
+  useSensors,
+  type DragEndEvent,
+  type DragStartEvent,
+} from '@dnd-kit/core'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Group, Panel, Separator } from 'react-resizable-panels'
 import { shallow } from 'zustand/shallow'
@@ -9,7 +19,11 @@ import { DialsPanel } from '../dials/dials-panel.tsx'
 import { EngineClient } from '../engine/engine-client.ts'
 import type { Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
-import { PassesPanel } from '../passes/passes-panel.tsx'
+import { filesOf } from '../bring-in.ts'
+import { dropEdge } from '../desk/drop-edge.ts'
+import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
+import { useBringIn } from '../intake/use-bring-in.ts'
+import { addPassLane, PassesPanel, type DraggedPass } from '../passes/passes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { followMedia } from './follow-media.ts'
@@ -121,64 +135,117 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     [shot.id, store, engine, autosave],
   )
   useShortcuts(store)
+  const bringIn = useBringIn(shot.id, store)
+  const [dragged, setDragged] = useState<DraggedPass>()
+  const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }))
+  const beginDrag = ({ active }: DragStartEvent) => {
+    setDragged(active.data.current as DraggedPass)
+    // Its place is on the desk, so the desk comes up under it.
+    setTab('desk')
+  }
+  const endDrag = ({ active, over }: DragEndEvent) => {
+    setDragged(undefined)
+    const lane = over?.data.current?.['lane'] as string | undefined
+    const index = store.getState().comp.lanes.findIndex((l) => l.id === lane)
+    if (!over) {
+      setTab('passes')
+      return
+    }
+    const at = index < 0 ? undefined : dropEdge(active, over) === 'front' ? index + 1 : index
+    addPassLane(store, active.data.current as DraggedPass, at)
+  }
   useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
 
   return (
     <ShotContext value={context}>
-      <div className="flex h-screen flex-col overflow-hidden bg-base-200">
-        <TopBar
-          shotId={shot.id}
-          shotName={shot.name}
-          saveState={saveState}
-          onRetry={() => void autosave.saveNow()}
-          onRender={() => {
-            setTab('renders')
+      <DndContext
+        sensors={sensors}
+        collisionDetection={pointerWithin}
+        onDragStart={beginDrag}
+        onDragEnd={endDrag}
+        onDragCancel={() => {
+          setDragged(undefined)
+          setTab('passes')
+        }}
+      >
+        <div
+          className="flex h-screen flex-col overflow-hidden bg-base-200"
+          onDragOver={(event) => {
+            event.preventDefault()
           }}
-        />
-        {saveState.type === 'conflict' && (
-          <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
-        )}
-        <FailureNotice notes={shot.notes} />
-        <Group orientation="vertical" className="min-h-0 flex-1">
-          <Panel defaultSize="60%" minSize="30%">
-            <Group orientation="horizontal">
-              <Panel defaultSize="73%" minSize="40%">
-                <PicturePanel />
-              </Panel>
-              <Separator className="w-1 bg-base-300 hover:bg-primary" />
-              <Panel defaultSize="27%" minSize="300px">
-                <DialsPanel />
-              </Panel>
-            </Group>
-          </Panel>
-          <Separator className="h-1 bg-base-300 hover:bg-primary" />
-          <Panel defaultSize="40%" minSize="15%">
-            {tab === 'desk' ? <Desk /> : tab === 'passes' ? <PassesPanel /> : <RendersPanel />}
-          </Panel>
-        </Group>
-        <nav
-          className="flex h-7 shrink-0 items-stretch gap-1 border-t border-base-100 bg-base-300 px-3"
-          aria-label="Views"
+          onDrop={(event) => {
+            event.preventDefault()
+            void filesOf(event.dataTransfer).then(bringIn.start)
+          }}
         >
-          {tabs.map((name) => (
-            <button
-              key={name}
-              type="button"
-              aria-pressed={tab === name}
-              className={`border-t-2 px-3 capitalize ${tab === name ? 'border-accent text-base-content' : 'border-transparent text-base-content/60 hover:text-base-content'}`}
-              onClick={() => {
-                setTab(name)
-                if (name !== 'passes') store.getState().set({ shownPass: undefined })
-              }}
-            >
-              {name}
-            </button>
-          ))}
-          <span className="ml-auto self-center text-xs text-base-content/50">
-            / add a step · hold \ for before · L light alone · F fit · 1 full size · Delete removes
-          </span>
-        </nav>
-      </div>
+          <TopBar
+            shotId={shot.id}
+            shotName={shot.name}
+            saveState={saveState}
+            onRetry={() => void autosave.saveNow()}
+            onRender={() => {
+              setTab('renders')
+            }}
+          />
+          {saveState.type === 'conflict' && (
+            <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
+          )}
+          <FailureNotice notes={shot.notes} />
+          <BringInNotes bringIn={bringIn} />
+          <Group orientation="vertical" className="min-h-0 flex-1">
+            <Panel defaultSize="60%" minSize="30%">
+              <Group orientation="horizontal">
+                <Panel defaultSize="73%" minSize="40%">
+                  <PicturePanel />
+                </Panel>
+                <Separator className="w-1 bg-base-300 hover:bg-primary" />
+                <Panel defaultSize="27%" minSize="300px">
+                  <DialsPanel />
+                </Panel>
+              </Group>
+            </Panel>
+            <Separator className="h-1 bg-base-300 hover:bg-primary" />
+            <Panel defaultSize="40%" minSize="15%">
+              {tab === 'desk' ? (
+                <Desk buttons={<BringInButtons bringIn={bringIn} />} />
+              ) : tab === 'passes' ? (
+                <PassesPanel buttons={<BringInButtons bringIn={bringIn} />} />
+              ) : (
+                <RendersPanel />
+              )}
+            </Panel>
+          </Group>
+          <nav
+            className="flex h-7 shrink-0 items-stretch gap-1 border-t border-base-100 bg-base-300 px-3"
+            aria-label="Views"
+          >
+            {tabs.map((name) => (
+              <button
+                key={name}
+                type="button"
+                aria-pressed={tab === name}
+                className={`border-t-2 px-3 capitalize ${tab === name ? 'border-accent text-base-content' : 'border-transparent text-base-content/60 hover:text-base-content'}`}
+                onClick={() => {
+                  setTab(name)
+                  if (name !== 'passes') store.getState().set({ shownPass: undefined })
+                }}
+              >
+                {name}
+              </button>
+            ))}
+            <span className="ml-auto self-center text-xs text-base-content/50">
+              / add a step · hold \ for before · L light alone · F fit · 1 full size · Delete removes
+            </span>
+          </nav>
+        </div>
+        <DragOverlay dropAnimation={null}>
+          {dragged && (
+            <span className="gem inline-block bg-primary px-3 py-1 font-semibold text-primary-content">
+              {dragged.pass}
+            </span>
+          )}
+        </DragOverlay>
+      </DndContext>
     </ShotContext>
   )
 }

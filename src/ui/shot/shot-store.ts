@@ -25,7 +25,16 @@ export interface ShotState {
   readonly selection: Selection | undefined
   readonly frame: number
   /** A pass that is looked at in place of the picture. */
-  readonly shownPass: { readonly media: string; readonly pass: string } | undefined
+  readonly shownPass:
+    | {
+        readonly media: string
+        readonly pass: string
+        /** Objects of an ID pass whose matte is shown in its place. */
+        readonly objects?: readonly string[]
+      }
+    | undefined
+  /** The frames that play goes through; undefined for all. */
+  readonly playRange: { readonly first: number; readonly last: number } | undefined
   readonly viewMode: ViewMode
   readonly exposure: number
   readonly channel: DisplayOptions['channel']
@@ -63,6 +72,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         frame: initial.comp.frames.first,
         viewMode: 'picture',
         shownPass: undefined,
+        playRange: undefined,
         exposure: 0,
         channel: 'colour',
         isCheckered: false,

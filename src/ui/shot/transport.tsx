@@ -1,7 +1,8 @@
 'use client'
 
 import { Pause, Play } from 'lucide-react'
-import { useEffect, useMemo, useState, type PointerEvent } from 'react'
+import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
+import { frameNumbers } from '../../core/comp/media.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
 
 const padded = (n: number) => String(n).padStart(3, '0')
@@ -12,7 +13,7 @@ function useReadyFrames(): ReadonlySet<number> {
   const longest = useShot((s) => s.comp.frames.last - s.comp.frames.first + 1)
   return useMemo(() => {
     const sequences = Object.values(media)
-      .map((m) => new Set(Object.keys(m.frames).map(Number)))
+      .map((m) => new Set(frameNumbers(m)))
       .filter((frames) => frames.size > 1 || longest > 1)
     const [first, ...others] = sequences
     return new Set(
@@ -28,6 +29,8 @@ export function Transport() {
   const frame = useShot((s) => s.frame)
   const { first, last, rate } = useShot((s) => s.comp.frames)
   const ready = useReadyFrames()
+  const range = useShot((s) => s.playRange)
+  const rangeFrom = useRef<number>(undefined)
   const [isPlaying, setIsPlaying] = useState(false)
   const count = last - first + 1
 
@@ -54,7 +57,9 @@ export function Transport() {
     let shownAt = performance.now()
     const next = () => {
       const now = store.getState().frame
-      const order = Array.from({ length: count }, (_, i) => first + ((now - first + 1 + i) % count))
+      const [from, to] = [range?.first ?? first, range?.last ?? last]
+      const length = to - from + 1
+      const order = Array.from({ length }, (_, i) => from + ((Math.max(from, now) - from + 1 + i) % length))
       set({ frame: order.find((n) => ready.has(n)) ?? now })
     }
     const stop = onPicture(() => {
@@ -73,14 +78,23 @@ export function Transport() {
       stop()
       clearTimeout(timer)
     }
-  }, [isPlaying, store, set, onPicture, ready, first, count, rate])
+  }, [isPlaying, store, set, onPicture, ready, range, first, last, rate])
 
-  const jump = (event: PointerEvent<HTMLDivElement>) => {
-    if (event.type === 'pointermove' && event.buttons === 0) return
+  const frameOf = (event: { clientX: number; currentTarget: HTMLElement }) => {
     const box = event.currentTarget.getBoundingClientRect()
     const at = Math.floor(((event.clientX - box.left) / box.width) * count)
-    set({ frame: first + Math.min(count - 1, Math.max(0, at)) })
+    return first + Math.min(count - 1, Math.max(0, at))
   }
+  const jump = (event: PointerEvent<HTMLDivElement>) => {
+    if (event.type === 'pointermove' && event.buttons === 0) return
+    const to = frameOf(event)
+    if (event.type === 'pointerdown') rangeFrom.current = event.shiftKey ? to : undefined
+    const from = rangeFrom.current
+    if (from !== undefined && from !== to)
+      set({ playRange: { first: Math.min(from, to), last: Math.max(from, to) } })
+    set({ frame: to })
+  }
+  const place = (n: number) => `${((n - first) / count) * 100}%`
   // At most 96 marks: a mark of a long shot stands for several frames, and is lit when all of them are there.
   const marks = Math.min(96, count)
   const isReady = (mark: number) => {
@@ -111,13 +125,16 @@ export function Transport() {
         aria-valuemax={last}
         aria-valuenow={frame}
         aria-valuetext={`frame ${frame}, ${[...ready].filter((n) => n >= first && n <= last).length} of ${count} are there`}
-        title="Frames: bright where all media have one. , and . step."
+        title="Frames: bright where all media have one. , and . step. Shift and drag chooses what is played; double-click plays all."
         className="relative flex h-5 w-56 cursor-pointer touch-none items-end gap-px"
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId)
           jump(event)
         }}
         onPointerMove={jump}
+        onDoubleClick={() => {
+          set({ playRange: undefined })
+        }}
         onKeyDown={(event) => {
           const by = { ArrowLeft: -1, ArrowRight: 1 }[event.key]
           if (!by) return
@@ -132,6 +149,15 @@ export function Transport() {
             className={`h-1.5 flex-1 ${isReady(mark) ? 'bg-accent/70' : 'bg-base-content/15'}`}
           />
         ))}
+        {range && (
+          <span
+            className="absolute top-0 h-1.5 border-x-2 border-t border-white/70"
+            style={{
+              left: place(range.first),
+              width: `calc(${place(range.last + 1)} - ${place(range.first)})`,
+            }}
+          />
+        )}
         <span
           className="absolute inset-y-0 w-0.5 -translate-x-1/2 bg-white"
           style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}

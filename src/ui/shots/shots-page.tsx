@@ -1,12 +1,15 @@
 'use client'
 
-import { ImagePlus } from 'lucide-react'
+import { FolderOpen, ImagePlus } from 'lucide-react'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useRef, useState, type DragEvent } from 'react'
 import type { OpenShot } from '../../server/shot-service.ts'
-import { bringInFiles, filesOf, withNewMedia } from '../bring-in.ts'
-import { requestJson, sendFile } from '../request-json.ts'
+import { intakeOrder } from '../../core/comp/media.ts'
+import { bringInFiles, filesOf, nameOf, sendIncoming, withNewMedia, type Incoming } from '../bring-in.ts'
+import { pictureFiles } from '../intake/bring-in-bar.tsx'
+import { IntakeDialog } from '../intake/intake-dialog.tsx'
+import { requestJson } from '../request-json.ts'
 import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
 
@@ -17,14 +20,18 @@ interface ShotCard {
   readonly hasThumbnail: boolean
 }
 
-/** Brings further files into a new shot and gives them lanes. What is refused is told by the shot's own page. */
+/** Brings further files into a new shot and gives them lanes. Gives back what was refused. */
 async function fill(
   id: string,
-  files: readonly File[],
+  files: readonly Incoming[],
   onProgress: (done: number, name: string) => void,
-): Promise<void> {
-  if (files.length === 0) return
-  const { media } = await bringInFiles(id, files, onProgress, new AbortController().signal)
+  signal: AbortSignal,
+): Promise<readonly string[]> {
+  if (files.length === 0) return []
+  const say = ({ done, name }: { done: number; name: string }) => {
+    onProgress(done, name)
+  }
+  const { media, refused } = await bringInFiles(id, files, say, signal)
   const shot = await requestJson<OpenShot>(`/api/shots/${id}`)
   const first = Object.fromEntries(Object.entries(shot.media).slice(0, 1))
   if (media)
@@ -32,6 +39,7 @@ async function fill(
       base: shot.revision,
       comp: withNewMedia(shot.comp, first, media),
     })
+  return refused
 }
 
 /** The entry page: every shot, and a way to begin a new one from a frame. */
@@ -42,28 +50,50 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
   const [failure, setFailure] = useState(problem)
   const [isOver, setIsOver] = useState(false)
 
+  const [isPicking, setIsPicking] = useState(false)
+  const [made, setMade] = useState<string>()
+  const stopper = useRef<AbortController>(undefined)
+
   /** The first file that is accepted makes the shot; the others come into it. */
-  const begin = async (files: readonly File[]) => {
+  const begin = async (given: readonly Incoming[]) => {
+    const files = intakeOrder(given, nameOf)
     if (files.length === 0 || busy) return
+    const { signal } = (stopper.current = new AbortController())
     setFailure(undefined)
+    setMade(undefined)
     const say = (done: number, name: string) => {
       setBusy(files.length === 1 ? name : `${name} (${done + 1} of ${files.length})`)
     }
     const refused: string[] = []
-    for (const [i, file] of files.entries()) {
-      say(i, file.name)
+    const begins = files.filter((f) => !/\.json$/i.test(nameOf(f)))
+    for (const [i, file] of begins.entries()) {
+      if (signal.aborted) break
+      say(i, nameOf(file))
       try {
-        const { id } = await sendFile<{ id: string }>('/api/shots', file)
-        await fill(id, files.slice(i + 1), (done, name) => {
-          say(i + 1 + done, name)
-        })
-        router.push(`/shots/${id}`)
-        return
+        const { id } = await sendIncoming<{ id: string }>('/api/shots', file, signal)
+        const rest = files.filter((f) => f !== file && !begins.slice(0, i).includes(f))
+        refused.push(
+          ...(await fill(
+            id,
+            rest,
+            (done, name) => {
+              say(i + 1 + done, name)
+            },
+            signal,
+          )),
+        )
+        if (refused.length === 0) {
+          router.push(`/shots/${id}`)
+          return
+        }
+        setMade(id)
+        router.refresh()
+        break
       } catch (error) {
-        refused.push(error instanceof Error ? error.message : String(error))
+        if (!signal.aborted) refused.push(error instanceof Error ? error.message : String(error))
       }
     }
-    setFailure(refused.join(' '))
+    setFailure(refused.join(' \n'))
     setBusy(undefined)
   }
   const drop = (event: DragEvent) => {
@@ -80,8 +110,13 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
         <span className="text-base-content/55">Shots</span>
       </header>
       {failure && (
-        <div role="alert" className="alert alert-error alert-soft">
-          {failure}
+        <div role="alert" className="alert alert-error alert-soft items-start">
+          <p className="max-h-40 overflow-y-auto whitespace-pre-line">{failure}</p>
+          {made !== undefined && (
+            <Link href={`/shots/${made}`} className="btn btn-sm">
+              Open the shot with the rest
+            </Link>
+          )}
         </div>
       )}
       <ul className="grid grid-cols-[repeat(auto-fill,minmax(270px,1fr))] gap-5">
@@ -108,7 +143,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
         <li>
           <button
             type="button"
-            className={`flex size-full min-h-52 flex-col items-center justify-center gap-2 border border-dashed text-center ${isOver ? 'border-accent bg-accent/10' : 'border-base-content/25 hover:border-base-content/50'}`}
+            className={`flex w-full min-h-52 flex-col items-center justify-center gap-2 border border-dashed text-center ${isOver ? 'border-accent bg-accent/10' : 'border-base-content/25 hover:border-base-content/50'}`}
             onClick={() => chooser.current?.click()}
             onDragOver={(event) => {
               event.preventDefault()
@@ -126,11 +161,39 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
               Drop EXR, PNG, TIFF, JPEG, WebP or HDR files or folders here
             </span>
           </button>
+          <p className="flex justify-center gap-2 pt-2 text-xs">
+            {busy ? (
+              <button type="button" className="btn btn-xs" onClick={() => stopper.current?.abort()}>
+                Cancel
+              </button>
+            ) : (
+              <button
+                type="button"
+                className="btn btn-ghost btn-xs"
+                onClick={() => {
+                  setIsPicking(true)
+                }}
+              >
+                <FolderOpen size={13} aria-hidden /> From the intake folder
+              </button>
+            )}
+          </p>
+          {isPicking && (
+            <IntakeDialog
+              onClose={() => {
+                setIsPicking(false)
+              }}
+              onPick={(paths) => {
+                setIsPicking(false)
+                void begin(paths.map((intake) => ({ intake })))
+              }}
+            />
+          )}
           <input
             ref={chooser}
             type="file"
             multiple
-            accept=".exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr"
+            accept={pictureFiles}
             aria-label="Frames for a new shot"
             className="hidden"
             onChange={(event) => void begin([...(event.target.files ?? [])])}

@@ -1,8 +1,8 @@
 import { answer } from '../../../server/answer.ts'
+import { withIncoming } from '../../../server/incoming.ts'
 import { createShotFrom } from '../../../server/shot-service.ts'
-import { withUpload } from '../../../server/upload.ts'
 
-/** A new shot from one file: the body is the file, x-file-name its name. */
+/** A new shot from one file, see withIncoming; x-file-name is its name. */
 export function POST(request: Request): Promise<Response> {
-  return answer(async () => Response.json({ id: await withUpload(request, createShotFrom) }))
+  return answer(async () => Response.json({ id: await withIncoming(request, createShotFrom) }))
 }

@@ -1,0 +1,9 @@
+import { answer } from '../../../server/answer.ts'
+import { listIntake } from '../../../server/media/intake-folder.ts'
+
+/** What lies in a folder (?path=) of the intake folder: its folders, and its pictures grouped to sequences. */
+export function GET(request: Request): Promise<Response> {
+  return answer(async () =>
+    Response.json(await listIntake(new URL(request.url).searchParams.get('path') ?? '')),
+  )
+}

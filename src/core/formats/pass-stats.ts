@@ -1,0 +1,116 @@
+import { halfTable } from '../picture/half.ts'
+import type { PassBlock } from './pass-block.ts'
+
+export interface ChannelStats {
+  readonly low: number
+  readonly high: number
+  /** Values that are ±infinity, and that are no number. */
+  readonly infinite: number
+  readonly nan: number
+}
+
+/** What the values of a pass look like; everything but the counts of what is not finite comes from a sample. */
+export interface PassStats {
+  readonly channels: readonly ChannelStats[]
+  /** Share (0–1) of the non-zero vectors of three channels whose length is 1 within 2 %. */
+  readonly unitLength: number
+  /** All finite values are whole numbers. */
+  readonly isWhole: boolean
+  /** Different first-three-channel values met, at most as many as pixels looked at. */
+  readonly distinct: number
+  /** Partly covered pixels: what they say about premultiplication, see alphaEvidence. */
+  readonly alpha: AlphaEvidence | undefined
+  /** Share (0–1) of non-zero colour values that are exact 8-bit codes over 255. */
+  readonly eightBit: number
+}
+
+/** Pixels of partial cover (0.05 < α < 0.95), and what their colours look like as stored. */
+export interface AlphaEvidence {
+  readonly partial: number
+  /** Share of them whose colour exceeds alpha by more than a code of 8 bits. */
+  readonly above: number
+  /** Mean brightest channel at α < 0.35 over that at α > 0.65: near 0.25 when multiplied by alpha, near 1 when not. */
+  readonly slope: number
+}
+
+const mostSamples = 60_000
+
+/** Looks through a pass as it is stored. A pixel in so many is looked at, which is enough to tell what it is. */
+export function passStats({ width, height, channels, data }: PassBlock): PassStats {
+  const count = width * height
+  const halves = data instanceof Uint16Array ? halfTable() : undefined
+  const at = (i: number) => (halves ? halves[data[i]!]! : data[i]!)
+  const found = Array.from({ length: channels }, () => ({
+    low: Infinity,
+    high: -Infinity,
+    infinite: 0,
+    nan: 0,
+  }))
+  // Odd and off the width, so that samples do not stand in columns.
+  let step = Math.max(1, Math.floor(count / mostSamples)) | 1
+  if (step > 1 && width % step === 0) step += 2
+  const seen = new Set<number>()
+  const word = new Uint32Array(Float32Array.of(0).buffer)
+  const float = new Float32Array(word.buffer)
+  let [isWhole, vectors, unit, coded, colours] = [true, 0, 0, 0, 0]
+  for (let p = 0; p < count; p += step) {
+    let [sum, mixed] = [0, 0]
+    for (let c = 0; c < channels; c++) {
+      const value = at(p * channels + c)
+      if (!Number.isFinite(value)) continue
+      const one = found[c]!
+      if (value < one.low) one.low = value
+      if (value > one.high) one.high = value
+      if (isWhole && !Number.isInteger(value)) isWhole = false
+      if (c > 2) continue
+      sum += value * value
+      float[0] = value
+      mixed = (Math.imul(mixed, 0x01000193) ^ word[0]!) | 0
+      if (value > 0) {
+        colours++
+        const code = value * 255
+        if (Math.abs(code - Math.round(code)) < 0.06 && code < 255.1) coded++
+      }
+    }
+    seen.add(mixed)
+    if (channels >= 3 && sum > 1e-6) {
+      vectors++
+      if (Math.abs(Math.sqrt(sum) - 1) < 0.02) unit++
+    }
+  }
+  for (let i = 0, c = 0; i < data.length; i++, c = c + 1 === channels ? 0 : c + 1) {
+    const value = at(i)
+    if (value - value === 0) continue
+    if (Number.isNaN(value)) found[c]!.nan++
+    else found[c]!.infinite++
+  }
+  return {
+    channels: found.map((c) => (c.low > c.high ? { ...c, low: 0, high: 0 } : c)),
+    unitLength: vectors > 0 ? unit / vectors : 0,
+    isWhole,
+    distinct: seen.size,
+    alpha: channels === 4 ? alphaEvidence(count, step, at) : undefined,
+    eightBit: colours > 0 ? coded / colours : 0,
+  }
+}
+
+function alphaEvidence(count: number, step: number, at: (i: number) => number): AlphaEvidence {
+  let [partial, above, thin, thinSum, thick, thickSum] = [0, 0, 0, 0, 0, 0]
+  // Edges are thin: all pixels of small pictures, a denser sample of large ones.
+  for (let p = 0; p < count; p += Math.max(1, step >> 3)) {
+    const alpha = at(p * 4 + 3)
+    if (!(alpha > 0.05 && alpha < 0.95)) continue
+    partial++
+    const brightest = Math.max(at(p * 4), at(p * 4 + 1), at(p * 4 + 2))
+    if (brightest > alpha + 1 / 255) above++
+    if (alpha < 0.35) {
+      thin++
+      thinSum += brightest
+    } else if (alpha > 0.65) {
+      thick++
+      thickSum += brightest
+    }
+  }
+  const slope = thin > 0 && thickSum > 0 ? thinSum / thin / (thickSum / thick) : NaN
+  return { partial, above: partial > 0 ? above / partial : 0, slope }
+}

@@ -1,0 +1,101 @@
+import type { Pass } from '../comp/media.ts'
+import type { PassKind } from '../comp/pass-kind.ts'
+import { halfTable, numberToHalf } from '../picture/half.ts'
+import type { PassBlock } from './pass-block.ts'
+
+/** How a pass is made smaller: by the mean, the mean brought back to length 1 (packed: of 0 … 1), or by picking pixels. */
+export const passFilters = ['mean', 'normal', 'packed', 'pick'] as const
+export type PassFilter = (typeof passFilters)[number]
+
+const averaged: readonly PassKind[] = ['colour', 'light', 'matte', 'shadow', 'occlusion']
+
+/** The filter that suits what a pass holds: depth, positions, motion and IDs must not be averaged. */
+export function passFilter({ kind, detail }: Pick<Pass, 'kind' | 'detail'>): PassFilter {
+  if (kind === 'normal') return detail?.range === 'packed' ? 'packed' : 'normal'
+  return averaged.includes(kind) ? 'mean' : 'pick'
+}
+
+/**
+ * Vectors of averaged normals back to length 1; where surfaces and emptiness met, and they all but cancel out, to 0.
+ * `stride` floats a pixel, the vector in the first three; packed ones lie in 0 … 1.
+ */
+export function renormalise(data: Float32Array, stride: number, isPacked: boolean): void {
+  const [scale, shift] = isPacked ? [2, -1] : [1, 0]
+  for (let i = 0; i + 2 < data.length; i += stride) {
+    const [x, y, z] = [data[i]! * scale + shift, data[i + 1]! * scale + shift, data[i + 2]! * scale + shift]
+    const length = Math.sqrt(x * x + y * y + z * z)
+    const by = length > 0.05 ? 1 / length : 0
+    data[i] = (x * by - shift) / scale
+    data[i + 1] = (y * by - shift) / scale
+    data[i + 2] = (z * by - shift) / scale
+  }
+}
+
+/**
+ * A pass at 1/factor of its size, on the grid of the frame: cell (0, 0) covers the frame's first factor × factor pixels.
+ * Colour and coverage are averaged (beyond the data window is 0; beyond the frame is not counted), normals averaged and brought
+ * back to length 1, all else (depth, positions, motion, IDs) picked from the middle of the cell.
+ */
+export function reducePass(
+  block: PassBlock,
+  filter: PassFilter,
+  factor: 2 | 4,
+  frame: { readonly width: number; readonly height: number },
+): PassBlock {
+  const { channels, data } = block
+  const isHalf = data instanceof Uint16Array
+  const [x0, y0] = [Math.floor(block.x / factor), Math.floor(block.y / factor)]
+  const width = Math.ceil((block.x + block.width) / factor) - x0
+  const height = Math.ceil((block.y + block.height) / factor) - y0
+  const at = { width, height, x: x0, y: y0, channels }
+  if (filter === 'pick') {
+    const picked = isHalf
+      ? new Uint16Array(width * height * channels)
+      : new Float32Array(width * height * channels)
+    // IDs are bits, not numbers: both sides are seen as words, so that no NaN is touched.
+    const words = (a: Uint16Array | Float32Array) =>
+      a instanceof Uint16Array ? a : new Uint32Array(a.buffer, a.byteOffset, a.length)
+    const [to, from] = [words(picked), words(data)]
+    const middle = factor >> 1
+    for (let y = 0; y < height; y++) {
+      const sy = Math.min(block.height - 1, Math.max(0, (y + y0) * factor + middle - block.y))
+      for (let x = 0; x < width; x++) {
+        const sx = Math.min(block.width - 1, Math.max(0, (x + x0) * factor + middle - block.x))
+        for (let c = 0; c < channels; c++)
+          to[(y * width + x) * channels + c] = from[(sy * block.width + sx) * channels + c]!
+      }
+    }
+    return { ...at, data: picked }
+  }
+  const halves = isHalf ? halfTable() : undefined
+  const mean = new Float32Array(width * height * channels)
+  for (let y = 0; y < height; y++) {
+    const top = Math.max(0, (y + y0) * factor - block.y)
+    const bottom = Math.min(block.height, (y + y0 + 1) * factor - block.y)
+    const rows = cellSpan(y + y0, factor, frame.height)
+    for (let x = 0; x < width; x++) {
+      const left = Math.max(0, (x + x0) * factor - block.x)
+      const right = Math.min(block.width, (x + x0 + 1) * factor - block.x)
+      const share = 1 / (rows * cellSpan(x + x0, factor, frame.width))
+      const o = (y * width + x) * channels
+      for (let sy = top; sy < bottom; sy++)
+        for (
+          let i = (sy * block.width + left) * channels;
+          i < (sy * block.width + right) * channels;
+          i += channels
+        )
+          for (let c = 0; c < channels; c++) {
+            const value = halves ? halves[data[i + c]!]! : data[i + c]!
+            if (value - value === 0) mean[o + c]! += value * share
+          }
+    }
+  }
+  if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
+  return { ...at, data: isHalf ? Uint16Array.from(mean, numberToHalf) : mean }
+}
+
+/** Pixels of the frame in a cell along one axis; beyond the frame all of the cell counts. */
+function cellSpan(cell: number, factor: number, side: number): number {
+  const rest = side - cell * factor
+  return rest > 0 && rest < factor ? rest : factor
+}

@@ -1,0 +1,59 @@
+import type { AlphaUse, Encoding } from '../comp/media.ts'
+import { srgbToLinear } from '../picture/colour.ts'
+
+/** Pixels as a file stores them: interleaved, row by row, named Y, R, G, B, A; integers are codes up to `most`. */
+export interface Samples {
+  readonly width: number
+  readonly height: number
+  readonly channels: readonly string[]
+  readonly data: Uint8Array | Uint16Array | Float32Array
+  /** What stands for 1: 255, 65535; 1 for floats. */
+  readonly most: number
+}
+
+/** Encoded value, 1 = white, to light; negative values mirror. */
+export function decodeValue(value: number, encoding: Encoding): number {
+  switch (encoding) {
+    case 'linear':
+      return value
+    case 'srgb':
+      return value < 0 ? -srgbToLinear(-value) : srgbToLinear(value)
+    case 'power-2.2':
+      return Math.sign(value) * Math.abs(value) ** 2.2
+  }
+}
+
+/**
+ * Samples to premultiplied scene-linear RGBA floats. Colour that was encoded after it was multiplied by alpha is divided,
+ * decoded and multiplied again; where alpha is 0 it stays light without cover.
+ */
+export function samplesToLinear(
+  { width, height, channels, data, most }: Samples,
+  encoding: Encoding,
+  alphaUse: AlphaUse,
+): Float32Array {
+  const isFloat = data instanceof Float32Array
+  const table = isFloat
+    ? undefined
+    : Float32Array.from({ length: most + 1 }, (_, code) => decodeValue(code / most, encoding))
+  const out = new Float32Array(width * height * 4)
+  const stride = channels.length
+  const alphaAt = alphaUse === 'ignored' ? -1 : channels.indexOf('A')
+  const hasColour = channels[0] !== 'Y'
+  const mustDivide = alphaUse === 'premultiplied' && encoding !== 'linear' && alphaAt >= 0
+  for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
+    const alpha = alphaAt < 0 ? 1 : data[p + alphaAt]! / most
+    const by = alphaUse === 'straight' || (mustDivide && alpha > 0) ? alpha : 1
+    for (let c = 0; c < 3; c++) {
+      const stored = data[p + (hasColour ? c : 0)]!
+      const light = mustDivide
+        ? decodeValue(stored / most / (alpha > 0 ? alpha : 1), encoding)
+        : table
+          ? table[stored]!
+          : decodeValue(stored, encoding)
+      out[i + c] = light * by
+    }
+    out[i + 3] = alpha
+  }
+  return out
+}

@@ -1,0 +1,132 @@
+import { availableParallelism } from 'node:os'
+import { join } from 'node:path'
+import { Worker } from 'node:worker_threads'
+import type { Pass } from '../../core/comp/media.ts'
+import type { TakeOptions } from './decode-file.ts'
+import type { MediaInfo } from './media-file.ts'
+import { exists, passPath, type PassForm } from './store.ts'
+
+export type DecodeJob =
+  | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
+  | { readonly type: 'form'; readonly hash: string; readonly form: PassForm }
+  | { readonly type: 'objects'; readonly hash: string; readonly pass: Pass }
+export type DecodeReply =
+  { readonly result: unknown } | { readonly problem: string; readonly isFull: boolean }
+
+/** A stored file that can not be read, in words for the person who brought it. */
+export class DecodeError extends Error {
+  override name = 'DecodeError'
+  constructor(
+    message: string,
+    /** The disk is full: the file itself may be good. */
+    readonly isFull = false,
+  ) {
+    super(message)
+  }
+}
+
+const timeLimitMs = 60_000
+
+/** One thread that decodes, one job at a time. It is ended when a job takes too long, and begun anew for the next. */
+class Decoder {
+  private thread: Worker | undefined
+  private last: Promise<unknown> = Promise.resolve()
+
+  constructor(
+    private readonly program: string,
+    private readonly limitMs: number,
+  ) {}
+
+  run(job: DecodeJob): Promise<unknown> {
+    const mine = this.last.then(() => this.work(job))
+    this.last = mine.catch(() => undefined)
+    return mine
+  }
+
+  private work(job: DecodeJob): Promise<unknown> {
+    const thread = (this.thread ??= new Worker(this.program, {
+      resourceLimits: { maxOldGenerationSizeMb: 2048 },
+    }))
+    thread.ref()
+    return new Promise((resolve, reject) => {
+      const finish = (end: () => void, isLost = false) => {
+        clearTimeout(timer)
+        thread.removeAllListeners()
+        if (isLost) {
+          this.thread = undefined
+          void thread.terminate()
+        } else thread.unref()
+        end()
+      }
+      const timer = setTimeout(() => {
+        finish(() => {
+          reject(new DecodeError(`Reading took longer than ${this.limitMs / 1000} s and was stopped`))
+        }, true)
+      }, this.limitMs)
+      thread.once('message', (reply: DecodeReply) => {
+        finish(() => {
+          if ('result' in reply) resolve(reply.result)
+          else reject(new DecodeError(reply.problem, reply.isFull))
+        })
+      })
+      thread.once('error', (error) => {
+        finish(() => {
+          reject(new DecodeError(`Reading failed (${error.message})`))
+        }, true)
+      })
+    })
+  }
+}
+
+/** Threads that decode stored files, so that a hostile one can neither block nor bring down the server. */
+export class DecodePool {
+  private readonly decoders: Decoder[]
+  private readonly making = new Map<string, Promise<void>>()
+
+  constructor(
+    program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-thread.mjs'),
+    { threads = Math.min(4, availableParallelism()), limitMs = timeLimitMs } = {},
+  ) {
+    this.decoders = Array.from({ length: threads }, () => new Decoder(program, limitMs))
+  }
+
+  /** The same file always comes to the same thread, which may have it open still. */
+  private for(hash: string): Decoder {
+    return this.decoders[Number.parseInt(hash.slice(0, 6), 16) % this.decoders.length]!
+  }
+
+  /** Looks through a stored file. Rejects with DecodeError. */
+  async take(hash: string, options: TakeOptions = {}): Promise<MediaInfo> {
+    return (await this.for(hash).run({ type: 'take', hash, options })) as MediaInfo
+  }
+
+  /** Path of a form of a pass, which is made where it is not there. Rejects with DecodeError. */
+  async form(hash: string, form: PassForm): Promise<string> {
+    const path = passPath(hash, form)
+    if (await exists(path)) return path
+    // Asked for twice at once, it is made once.
+    const known = this.making.get(path)
+    const made =
+      known ??
+      this.for(hash)
+        .run({ type: 'form', hash, form })
+        .then(() => undefined)
+    this.making.set(path, made)
+    try {
+      await made
+    } finally {
+      this.making.delete(path)
+    }
+    return path
+  }
+
+  async objects(hash: string, pass: Pass): Promise<void> {
+    await this.for(hash).run({ type: 'objects', hash, pass })
+  }
+}
+
+let shared: DecodePool | undefined
+/** The pool of this process, begun on first use. */
+export function decodePool(): DecodePool {
+  return (shared ??= new DecodePool())
+}

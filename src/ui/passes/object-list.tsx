@@ -1,0 +1,114 @@
+'use client'
+
+import { useEffect, useState } from 'react'
+import type { Pass } from '../../core/comp/media.ts'
+import { idColour } from '../../core/engine/readable-pass.ts'
+import type { ListedObject } from '../../server/media/decode-file.ts'
+import { requestJson } from '../request-json.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+
+const mostShown = 200
+
+/** Objects of an ID pass at this frame, by name where one is known; undefined while they are asked for. */
+export function useObjects(mediaRef: string, pass: string): readonly ListedObject[] | undefined {
+  const { id } = useShotContext()
+  const frame = useShot((s) => s.frame)
+  const frames = useShot((s) => s.media[mediaRef]?.frames)
+  const [objects, setObjects] = useState<readonly ListedObject[]>()
+  useEffect(() => {
+    let isCurrent = true
+    const query = new URLSearchParams({ media: mediaRef, pass, frame: String(frame) })
+    requestJson<{ objects: ListedObject[] }>(`/api/shots/${id}/objects?${query}`).then(
+      (found) => {
+        if (isCurrent) setObjects(found.objects)
+      },
+      () => {
+        if (isCurrent) setObjects([])
+      },
+    )
+    return () => {
+      isCurrent = false
+    }
+  }, [id, mediaRef, pass, frame, frames])
+  return objects
+}
+
+/** The name of an object, or its number where it has none. */
+export const objectName = ({ id, name }: Pick<ListedObject, 'id' | 'name'>) => name ?? `no name, ${id}`
+
+/** Objects to pick from: those picked are shown as a matte. */
+export function ObjectList({
+  mediaRef,
+  pass,
+  picked,
+  onPick,
+}: {
+  mediaRef: string
+  pass: Pass
+  picked: readonly string[]
+  onPick: (ids: readonly string[]) => void
+}) {
+  const objects = useObjects(mediaRef, pass.name)
+  const [search, setSearch] = useState('')
+  const found = (objects ?? []).filter((o) => objectName(o).toLowerCase().includes(search.toLowerCase()))
+  const total = (objects ?? []).reduce((sum, o) => sum + o.pixels, 0)
+  return (
+    <div className="flex min-h-0 flex-col gap-1.5">
+      <div className="flex items-center gap-2">
+        <input
+          type="search"
+          aria-label="Find an object"
+          placeholder={objects ? `Find among ${objects.length} objects` : 'Listing objects …'}
+          className="input input-xs flex-1"
+          value={search}
+          onChange={(e) => {
+            setSearch(e.target.value)
+          }}
+        />
+        {picked.length > 0 && (
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs"
+            onClick={() => {
+              onPick([])
+            }}
+          >
+            All colours
+          </button>
+        )}
+      </div>
+      <ul className="max-h-56 overflow-y-auto" aria-label="Objects">
+        {found.slice(0, mostShown).map((object) => {
+          const isPicked = picked.includes(object.id)
+          const [r, g, b] = idColour(Number.parseInt(object.id, 16), 1)
+          return (
+            <li key={object.id}>
+              <button
+                type="button"
+                aria-pressed={isPicked}
+                className={`flex w-full items-center gap-2 px-1.5 py-0.5 text-left ${isPicked ? 'bg-primary/40' : 'hover:bg-base-300'}`}
+                title="Show its matte; Shift adds to those that are shown"
+                onClick={(event) => {
+                  const others = picked.filter((id) => id !== object.id)
+                  if (event.shiftKey) onPick(isPicked ? others : [...picked, object.id])
+                  else onPick(isPicked && others.length === 0 ? [] : [object.id])
+                }}
+              >
+                <span className="size-2.5 shrink-0" style={{ background: `rgb(${r} ${g} ${b})` }} />
+                <span className={`min-w-0 flex-1 truncate ${object.name ? '' : 'text-base-content/55'}`}>
+                  {objectName(object)}
+                </span>
+                <span className="text-xs text-base-content/55">
+                  {((object.pixels / total) * 100).toFixed(1)} %
+                </span>
+              </button>
+            </li>
+          )
+        })}
+      </ul>
+      {found.length > mostShown && (
+        <p className="text-xs text-base-content/55">{found.length - mostShown} more; type to find them.</p>
+      )}
+    </div>
+  )
+}
