@@ -142,7 +142,11 @@ describe('from the list of shots to a finished frame', () => {
     await point(0.5, 0.9)
     // The sandy floor faces up.
     await waitFor(driver, 'the normal of the floor', async () => (await values())[1]! > 0.8)
-    const kind = () => find(driver, 'select[aria-label="Kind of reflection"]')
+    await (await find(driver, '[aria-label="Pass reflection of grotto"] button')).click()
+    expect(await (await find(driver, '[aria-label="About the pass"]')).getText()).toContain(
+      'its name says “reflect”',
+    )
+    const kind = () => find(driver, '[aria-label="About the pass"] select')
     for (const option of await (await kind()).findElements(By.css('option')))
       if ((await option.getText()) === 'other') await option.click()
     await waitFor(
@@ -312,10 +316,10 @@ describe('what does not fit is refused with words', () => {
     )
     await (await find(driver, 'input[aria-label="Frames to bring in"]')).sendKeys(names.join('\n'))
     await find(driver, '[aria-label="Lane drift"]')
-    expect(await textOf(driver, '[aria-label=Desk] [role=alert]')).toContain('drift.0005.png')
+    expect(await textOf(driver, '[role=alert]')).toContain('drift.0005.png')
     expect(await textOf(driver, 'header')).toMatch(/frame 001 \/ 004/)
     await (await driver.findElements(By.css('nav button')))[1]!.click()
-    expect(await textOf(driver, '[aria-label="Pass beauty of drift"]')).toContain('frames 1 to 4, missing 3')
+    expect(await textOf(driver, '[aria-label="Media drift"]')).toContain('frames 1 to 4, missing 3')
     await saved()
     rmSync(folder, { recursive: true })
   })

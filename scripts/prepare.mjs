@@ -138,7 +138,7 @@ export async function ensureBundles() {
           entryPoints: {
             cli: at('src/cli/main.ts'),
             'hand-thread': at('src/server/engine/hand-thread.ts'),
-            'decode-thread': at('src/server/media/decode-thread.ts'),
+            'decode-process': at('src/server/media/decode-process.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),
             'render-worker': at('src/server/render/render-worker.ts'),
             watcher: at('src/server/media/watch-main.ts'),

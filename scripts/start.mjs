@@ -162,6 +162,7 @@ async function main() {
     parts.set(name, child)
     child.on('exit', (code, signal) => {
       parts.delete(name)
+      if (!isStopping) writeState()
       if (isStopping || (isEnding && code === 0)) return
       if (restarts >= 5) {
         console.error(`The ${name} stopped again and again (${signal ?? code}); stopping.`)

@@ -90,6 +90,7 @@ export async function bringInFiles(
   const sent = new Map<Incoming, number>()
   const ofBytes = wanted.reduce((sum, f) => sum + bytesOf(f), 0)
   let [next, done] = [0, 0]
+  const isCut = () => signal.aborted
   const say = (item: Incoming) => {
     const sentBytes = [...sent.values()].reduce((sum, b) => sum + b, 0)
     onProgress({ done, of: wanted.length, name: nameOf(item), sentBytes, ofBytes })
@@ -97,7 +98,7 @@ export async function bringInFiles(
   const work = async () => {
     for (;;) {
       const item = wanted[next++]
-      if (!item || signal.aborted) return
+      if (!item || isCut()) return
       say(item)
       try {
         await sendIncoming(path, item, signal, (bytes) => {
@@ -105,7 +106,7 @@ export async function bringInFiles(
           say(item)
         })
       } catch (error) {
-        if (!signal.aborted) refused.push(error instanceof Error ? error.message : String(error))
+        if (!isCut()) refused.push(error instanceof Error ? error.message : String(error))
       }
       sent.set(item, bytesOf(item))
       done++

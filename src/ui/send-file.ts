@@ -75,7 +75,8 @@ async function uploadKey({ name, size, lastModified }: File): Promise<string> {
  */
 export async function sendFile<T>(path: string, file: File, options: SendOptions): Promise<T> {
   const { signal, onSent } = options
-  if (signal.aborted) throw new AnswerError(0, 'It was cancelled.')
+  const isCut = () => signal.aborted
+  if (isCut()) throw new AnswerError(0, 'It was cancelled.')
   if (file.size < resumedFrom) return sendBytes<T>('POST', path, file, headersOf(file), options)
   const key = await uploadKey(file)
   const upload = `/api/uploads/${key}`
@@ -96,7 +97,7 @@ export async function sendFile<T>(path: string, file: File, options: SendOptions
       )
     } catch (error) {
       const isBroken = error instanceof AnswerError && (error.status === 0 || error.status === 409)
-      if (signal.aborted || !isBroken || ++tries >= mostTries) throw error
+      if (isCut() || !isBroken || ++tries >= mostTries) throw error
       await new Promise((resolve) => setTimeout(resolve, 500 * tries))
     }
   }

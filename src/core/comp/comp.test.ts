@@ -17,6 +17,7 @@ import {
   withoutSteps,
 } from './edits.ts'
 import { fileAt, framesOf, intakeOrder, missingFrames, numberRanges, splitPassName } from './media.ts'
+import { passStats } from '../formats/pass-stats.ts'
 import { guessPass } from './pass-kind.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
@@ -169,4 +170,60 @@ test('gaps of a sequence are listed, and a shot spans its sequences', () => {
 test('passes are guessed from the names renderers give them (common practice)', () => {
   const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour']] // prettier-ignore
   for (const [name, channels, kind] of cases) expect(guessPass(name, channels, 'half').kind, name).toBe(kind)
+})
+
+test('a gap is held, filled by the nearest or black, as the media says; ends are held always', () => {
+  const frames = { 1: 'a', 2: 'b', 8: 'h' }
+  const at = (gaps: 'hold' | 'nearest' | 'black') =>
+    [0, 2, 4, 6, 7, 9].map((f) => fileAt({ name: 'x', passes: [], frames, gaps }, f))
+  expect(at('hold')).toEqual(['a', 'b', 'b', 'b', 'b', 'h'])
+  expect(at('nearest')).toEqual(['a', 'b', 'b', 'h', 'h', 'h'])
+  expect(at('black')).toEqual(['a', 'b', undefined, undefined, undefined, 'h'])
+})
+
+test('values say what a pass is where its name does not', () => {
+  const stats = (channels: number, value: (i: number) => number[]) => {
+    const data = Float32Array.from(
+      { length: 400 * channels },
+      (_, i) => value(Math.floor(i / channels))[i % channels]!,
+    )
+    return passStats({ width: 20, height: 20, x: 0, y: 0, channels, data })
+  }
+  const unit = (i: number) => {
+    const [a, b] = [i / 30, i / 77]
+    return [Math.cos(a) * Math.cos(b), Math.sin(a) * Math.cos(b), Math.sin(b)]
+  }
+  const guess = (channels: number, value: (i: number) => number[], name = 'aov7') =>
+    guessPass(name, channels, 'float', stats(channels, value))
+  expect(guess(1, (i) => [3 + i / 9])).toMatchObject({ kind: 'depth', detail: { unit: 'scene units' } })
+  expect(guess(1, (i) => [i % 7 ? 0.4 : Infinity]).kind).toBe('depth')
+  expect(guess(1, (i) => [(i % 5) / 4.5]).kind).toBe('matte')
+  expect(guess(1, (i) => [i % 9]).kind).toBe('ids')
+  expect(guess(3, unit)).toMatchObject({ kind: 'normal', detail: { range: 'signed' } })
+  expect(guess(3, (i) => unit(i).map((v) => v / 2 + 0.5), 'N').detail.range).toBe('packed')
+  expect(guess(3, (i) => [i / 8 - 20, i / 9, -i / 7]).kind).toBe('position')
+  expect(guess(3, (i) => [i / 400, 0.3, 0.1])).toMatchObject({ kind: 'colour', reason: 'it has 3 channels' })
+  expect(guess(1, () => [0.5], 'depth').reason).toContain('“depth”')
+})
+
+test('files named for a pass belong beside the others; drawn layers do not (common practice)', () => {
+  expect(splitPassName('cave_depth')).toEqual({ base: 'cave', pass: 'depth', isSure: true })
+  expect(splitPassName('cave.Normal')).toMatchObject({ base: 'cave', pass: 'normal' })
+  expect(splitPassName('seahorse_shadow')?.isSure).toBe(false)
+  for (const name of ['seahorse_line', 'plume', 'depth', 'v2_final'])
+    expect(splitPassName(name)).toBeUndefined()
+  const names = [
+    'cave_shadow.1.exr',
+    'cave_depth.0010.exr',
+    'cave_depth.0009.exr',
+    'cave.0001.exr',
+    'cave.json',
+  ]
+  expect(intakeOrder(names, (n) => n)).toEqual([
+    'cave.json',
+    'cave.0001.exr',
+    'cave_depth.0009.exr',
+    'cave_depth.0010.exr',
+    'cave_shadow.1.exr',
+  ])
 })

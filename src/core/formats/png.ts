@@ -128,15 +128,21 @@ export function readPng(bytes: Uint8Array): Samples {
   if (image.palette) {
     const hasAlpha = image.palette[0]?.length === 4
     const data = Uint8Array.from(convertIndexedToRgb(image))
-    return { width, height, channels: hasAlpha ? [...'RGBA'] : [...'RGB'], most: 255, data }
+    return { width, height, channels: hasAlpha ? ['R', 'G', 'B', 'A'] : ['R', 'G', 'B'], most: 255, data }
   }
-  const letters = { grey: 'Y', rgb: 'RGB', palette: 'R', 'grey-alpha': 'YA', rgba: 'RGBA' }[header.colourType]
+  const letters = {
+    grey: ['Y'],
+    rgb: ['R', 'G', 'B'],
+    palette: ['R'],
+    'grey-alpha': ['Y', 'A'],
+    rgba: ['R', 'G', 'B', 'A'],
+  }[header.colourType]
   const most = image.depth === 16 ? 65535 : 255
   const data = image.data instanceof Uint16Array ? image.data : Uint8Array.from(image.data)
   if (image.depth < 8 || data.length !== width * height * letters.length)
     throw new FormatError('png', 8, `its ${image.depth}-bit samples do not fill its size`)
   const clear = image.transparency
-  if (!clear || clear.length !== letters.length) return { width, height, channels: [...letters], most, data }
+  if (!clear || clear.length !== letters.length) return { width, height, channels: letters, most, data }
   const stride = letters.length + 1
   const withAlpha =
     most === 255 ? new Uint8Array(width * height * stride) : new Uint16Array(width * height * stride)

@@ -1,6 +1,6 @@
+import { fork, type ChildProcess } from 'node:child_process'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
-import { Worker } from 'node:worker_threads'
 import type { Pass } from '../../core/comp/media.ts'
 import type { TakeOptions } from './decode-file.ts'
 import type { MediaInfo } from './media-file.ts'
@@ -27,9 +27,9 @@ export class DecodeError extends Error {
 
 const timeLimitMs = 60_000
 
-/** One thread that decodes, one job at a time. It is ended when a job takes too long, and begun anew for the next. */
+/** One process that decodes, one job at a time. It is ended when a job takes too long, and begun anew for the next. */
 class Decoder {
-  private thread: Worker | undefined
+  private child: ChildProcess | undefined
   private last: Promise<unknown> = Promise.resolve()
 
   constructor(
@@ -43,54 +43,88 @@ class Decoder {
     return mine
   }
 
+  close(): void {
+    this.child?.kill('SIGKILL')
+    this.child = undefined
+  }
+
+  private begin(): ChildProcess {
+    const child = fork(this.program, [], {
+      serialization: 'advanced',
+      stdio: ['ignore', 'inherit', 'ignore', 'ipc'],
+      execArgv: ['--max-old-space-size=2048'],
+    })
+    child.once('exit', () => {
+      if (this.child === child) this.child = undefined
+    })
+    return child
+  }
+
   private work(job: DecodeJob): Promise<unknown> {
-    const thread = (this.thread ??= new Worker(this.program, {
-      resourceLimits: { maxOldGenerationSizeMb: 2048 },
-    }))
-    thread.ref()
+    const child = (this.child ??= this.begin())
+    child.ref()
+    child.channel?.ref()
     return new Promise((resolve, reject) => {
-      const finish = (end: () => void, isLost = false) => {
+      const finish = (end: () => void) => {
         clearTimeout(timer)
-        thread.removeAllListeners()
-        if (isLost) {
-          this.thread = undefined
-          void thread.terminate()
-        } else thread.unref()
+        child.off('message', answered)
+        child.off('exit', ended)
+        child.off('error', failed)
+        // An idle decoder keeps nothing alive.
+        child.unref()
+        child.channel?.unref()
         end()
       }
       const timer = setTimeout(() => {
+        this.child = undefined
         finish(() => {
           reject(new DecodeError(`Reading took longer than ${this.limitMs / 1000} s and was stopped`))
-        }, true)
+        })
+        child.kill('SIGKILL')
       }, this.limitMs)
-      thread.once('message', (reply: DecodeReply) => {
+      const answered = (message: unknown) => {
+        const reply = message as DecodeReply
         finish(() => {
           if ('result' in reply) resolve(reply.result)
           else reject(new DecodeError(reply.problem, reply.isFull))
         })
-      })
-      thread.once('error', (error) => {
+      }
+      const ended = () => {
+        finish(() => {
+          reject(new DecodeError('It is broken in a way that stops its decoder'))
+        })
+      }
+      const failed = (error: Error) => {
+        this.child = undefined
         finish(() => {
           reject(new DecodeError(`Reading failed (${error.message})`))
-        }, true)
-      })
+        })
+      }
+      child.on('message', answered)
+      child.on('exit', ended)
+      child.on('error', failed)
+      child.send(job)
     })
   }
 }
 
-/** Threads that decode stored files, so that a hostile one can neither block nor bring down the server. */
+/** Processes that decode stored files, so that a hostile one can neither block nor bring down the server. */
 export class DecodePool {
   private readonly decoders: Decoder[]
   private readonly making = new Map<string, Promise<void>>()
 
   constructor(
-    program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-thread.mjs'),
-    { threads = Math.min(4, availableParallelism()), limitMs = timeLimitMs } = {},
+    program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-process.mjs'),
+    { processes = Math.min(4, availableParallelism()), limitMs = timeLimitMs } = {},
   ) {
-    this.decoders = Array.from({ length: threads }, () => new Decoder(program, limitMs))
+    this.decoders = Array.from({ length: processes }, () => new Decoder(program, limitMs))
   }
 
-  /** The same file always comes to the same thread, which may have it open still. */
+  close(): void {
+    for (const decoder of this.decoders) decoder.close()
+  }
+
+  /** The same file always comes to the same process, which may have it open still. */
   private for(hash: string): Decoder {
     return this.decoders[Number.parseInt(hash.slice(0, 6), 16) % this.decoders.length]!
   }

@@ -121,7 +121,13 @@ function reread(block: PassBlock, as: ReadAs): PassBlock {
   if (channels < 3 || channels > 4) return block
   const halves = data instanceof Uint16Array ? halfTable() : undefined
   const stored = halves ? Float32Array.from(data, (code) => halves[code]!) : (data as Float32Array)
-  const samples: Samples = { width, height, channels: [...'RGBA'].slice(0, channels), data: stored, most: 1 }
+  const samples: Samples = {
+    width,
+    height,
+    channels: ['R', 'G', 'B', 'A'].slice(0, channels),
+    data: stored,
+    most: 1,
+  }
   const light = samplesToLinear(samples, as.encoding ?? 'linear', as.alpha ?? 'premultiplied')
   return { ...block, channels: 4, data: light }
 }
@@ -144,7 +150,7 @@ function openExr(bytes: Uint8Array): MediaFile {
       compression,
       channels: channels.map((c) => ({ ...c })),
     })),
-    passes: passes.map(({ part: _, ...pass }) => pass),
+    passes,
     encoding: 'linear',
     alpha: 'premultiplied',
     manifestFiles: masks.flatMap((m) => m.manifestFile ?? []),

@@ -145,6 +145,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   }
   const endDrag = ({ active, over }: DragEndEvent) => {
     setDragged(undefined)
+    // Its card is gone with the contact sheet, and what it carried with the card.
+    if (!dragged) return
     const lane = over?.data.current?.['lane'] as string | undefined
     const index = store.getState().comp.lanes.findIndex((l) => l.id === lane)
     if (!over) {
@@ -152,7 +154,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       return
     }
     const at = index < 0 ? undefined : dropEdge(active, over) === 'front' ? index + 1 : index
-    addPassLane(store, active.data.current as DraggedPass, at)
+    addPassLane(store, dragged, at)
   }
   useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
 

@@ -59,6 +59,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
     const files = intakeOrder(given, nameOf)
     if (files.length === 0 || busy) return
     const { signal } = (stopper.current = new AbortController())
+    const isCut = () => signal.aborted
     setFailure(undefined)
     setMade(undefined)
     const say = (done: number, name: string) => {
@@ -67,7 +68,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
     const refused: string[] = []
     const begins = files.filter((f) => !/\.json$/i.test(nameOf(f)))
     for (const [i, file] of begins.entries()) {
-      if (signal.aborted) break
+      if (isCut()) break
       say(i, nameOf(file))
       try {
         const { id } = await sendIncoming<{ id: string }>('/api/shots', file, signal)
@@ -90,7 +91,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
         router.refresh()
         break
       } catch (error) {
-        if (!signal.aborted) refused.push(error instanceof Error ? error.message : String(error))
+        if (!isCut()) refused.push(error instanceof Error ? error.message : String(error))
       }
     }
     setFailure(refused.join(' \n'))

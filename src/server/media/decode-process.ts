@@ -1,4 +1,4 @@
-import { parentPort } from 'node:worker_threads'
+// Decodes for another process: a file that is made to break its decoder breaks this process alone.
 import { makeForm, makeObjects, takeStored } from './decode-file.ts'
 import type { DecodeJob, DecodeReply } from './decode-pool.ts'
 
@@ -13,9 +13,10 @@ async function work(job: DecodeJob): Promise<unknown> {
   }
 }
 
-parentPort!.on('message', (job: DecodeJob) => {
+process.on('disconnect', () => process.exit(0))
+process.on('message', (job: DecodeJob) => {
   const say = (reply: DecodeReply) => {
-    parentPort!.postMessage(reply)
+    process.send?.(reply)
   }
   work(job).then(
     (result) => {
