@@ -6,34 +6,8 @@ import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
 import { plainStore } from '../core/picture/picture.ts'
-
-interface Result {
-  readonly name: string
-  readonly size: string
-  readonly threads: number
-  readonly medianMs: number
-  readonly reference: string
-  readonly referenceMs: number
-  /** medianMs / referenceMs. */
-  readonly ratio: number
-  readonly target: number | null
-}
-
-type Work = () => unknown
-
-const median = (times: number[]) => times.toSorted((a, b) => a - b)[Math.floor(times.length / 2)]!
-
-/** Median times of works that take turns, so that a slow moment of the machine meets all of them. */
-async function alternate(works: readonly Work[], rounds: number): Promise<number[]> {
-  const times = works.map((): number[] => [])
-  for (let round = -1; round < rounds; round++)
-    for (const [i, work] of works.entries()) {
-      const started = performance.now()
-      await work()
-      if (round >= 0) times[i]!.push(performance.now() - started)
-    }
-  return times.map(median)
-}
+import { alternate, type Result, type Work } from './alternate.ts'
+import { benchFormats } from './bench-formats.ts'
 
 /** `zafiro bench`: kernels against named references in the same run, as ratios. */
 export async function runBench(asJson: boolean, say: (line: string) => void): Promise<void> {
@@ -135,6 +109,7 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     }
     await Promise.all(workers.map((worker) => worker.terminate()))
   }
+  results.push(...(await benchFormats()))
   if (asJson) {
     say(JSON.stringify({ results }, undefined, 2))
     return

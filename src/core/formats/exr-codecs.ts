@@ -15,22 +15,38 @@ export const portableZlib: Zlib = {
 
 /** Undoes the split into even and odd bytes and the differences that RLE and ZIP pack. */
 export function restoreBytes(packed: Uint8Array): Uint8Array {
-  for (let i = 1; i < packed.length; i++) packed[i] = packed[i - 1]! + packed[i]! - 128
-  const out = new Uint8Array(packed.length)
-  const middle = (packed.length + 1) >> 1
-  for (let i = 0, o = 0; o < out.length; i++) {
-    out[o++] = packed[i]!
-    if (o < out.length) out[o++] = packed[middle + i]!
+  const count = packed.length
+  const out = new Uint8Array(count)
+  const middle = (count + 1) >> 1
+  // One sum runs through both halves; each goes straight to its place.
+  let sum = 128
+  for (let i = 0, o = 0; i < middle; i++, o += 2) {
+    sum = (sum + packed[i]! - 128) & 255
+    out[o] = sum
+  }
+  for (let i = middle, o = 1; i < count; i++, o += 2) {
+    sum = (sum + packed[i]! - 128) & 255
+    out[o] = sum
   }
   return out
 }
 
 /** The inverse of restoreBytes. */
 export function splitBytes(bytes: Uint8Array): Uint8Array {
-  const out = new Uint8Array(bytes.length)
-  const middle = (bytes.length + 1) >> 1
-  for (let i = 0; i < bytes.length; i++) out[(i & 1 ? middle : 0) + (i >> 1)] = bytes[i]!
-  for (let i = out.length - 1; i > 0; i--) out[i] = out[i]! - out[i - 1]! + 128
+  const count = bytes.length
+  const out = new Uint8Array(count)
+  const middle = (count + 1) >> 1
+  let before = 128
+  for (let o = 0, i = 0; o < middle; o++, i += 2) {
+    const byte = bytes[i]!
+    out[o] = byte - before + 128
+    before = byte
+  }
+  for (let o = middle, i = 1; o < count; o++, i += 2) {
+    const byte = bytes[i]!
+    out[o] = byte - before + 128
+    before = byte
+  }
   return out
 }
 

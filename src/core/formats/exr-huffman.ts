@@ -84,18 +84,17 @@ export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | u
       if (from >= short.length) return undefined
       short.fill((symbol << 6) | length, from, from + 2 ** (tableBits - length))
     }
-  const data = bytes.subarray(20 + table.end)
-  const end = Math.min(bitCount, data.length * 8)
+  const stream = bytes.subarray(20 + table.end)
+  const end = Math.min(bitCount, stream.length * 8)
+  // Zeros behind the end, so that looking ahead needs no check.
+  const data = new Uint8Array(stream.length + 16)
+  data.set(stream)
   const out = new Uint16Array(count)
   let [o, at] = [0, 0]
   /** Up to 24 bits from a place in the stream; 0 beyond its end. */
   const peek = (place: number, length: number) => {
     const byte = place >> 3
-    const word =
-      ((data[byte] ?? 0) << 24) |
-      ((data[byte + 1] ?? 0) << 16) |
-      ((data[byte + 2] ?? 0) << 8) |
-      (data[byte + 3] ?? 0)
+    const word = (data[byte]! << 24) | (data[byte + 1]! << 16) | (data[byte + 2]! << 8) | data[byte + 3]!
     return (word << (place & 7)) >>> (32 - length)
   }
   const codeAt = (place: number, length: number): number => {
@@ -103,9 +102,9 @@ export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | u
     return peek(place, 24) * 2 ** (length - 24) + codeAt(place + 24, length - 24)
   }
   while (at < end && o < count) {
-    const prefix = peek(at, tableBits)
-    let symbol = short[prefix]! >> 6
-    let length = short[prefix]! & 63
+    const entry = short[peek(at, tableBits)]!
+    let symbol = entry >> 6
+    let length = entry & 63
     if (length === 0) {
       length = tableBits + 1
       while (length <= longest && codeAt(at, length) < code.first[length]!) length++

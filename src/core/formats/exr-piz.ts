@@ -13,20 +13,58 @@ export interface PizPlane {
   readonly words: number
 }
 
-/** Sum and difference of two values of fewer than 14 bits. */
-function inverse14(low: number, high: number, out: Int32Array): void {
-  const [l, h] = [(low << 16) >> 16, (high << 16) >> 16]
-  const a = l + (h & 1) + (h >> 1)
-  out[0] = a & 0xffff
-  out[1] = (a - h) & 0xffff
+/** Sum and difference of two values of fewer than 14 bits: the first in the upper, the second in the lower 16 bits. */
+function inverse14(low: number, high: number): number {
+  const h = (high << 16) >> 16
+  const a = ((low << 16) >> 16) + (h & 1) + (h >> 1)
+  return (a << 16) | ((a - h) & 0xffff)
 }
 
 /** The same in arithmetic modulo 2^16. */
-function inverse16(low: number, high: number, out: Int32Array): void {
+function inverse16(low: number, high: number): number {
   const b = (low - (high >> 1)) & 0xffff
-  out[1] = b
-  out[0] = (high + b - 0x8000) & 0xffff
+  return ((high + b - 0x8000) << 16) | b
 }
+
+type Inverse = typeof inverse14
+
+/** The lines and columns of one level, by an inverse that is known when it is compiled: calls through a variable are slow. */
+const levelBy =
+  (inverse: Inverse) =>
+  (data: Uint16Array, from: number, nx: number, ox: number, ny: number, oy: number, p: number): void => {
+    const p2 = p * 2
+    const [ox1, oy1] = [ox * p, oy * p]
+    let y = 0
+    for (; y <= ny - p2; y += p2) {
+      let at = from + y * oy
+      let x = 0
+      for (; x <= nx - p2; x += p2, at += ox1 * 2) {
+        const left = inverse(data[at]!, data[at + oy1]!)
+        const right = inverse(data[at + ox1]!, data[at + ox1 + oy1]!)
+        const top = inverse(left >>> 16, right >>> 16)
+        const bottom = inverse(left & 0xffff, right & 0xffff)
+        data[at] = top >>> 16
+        data[at + ox1] = top
+        data[at + oy1] = bottom >>> 16
+        data[at + ox1 + oy1] = bottom
+      }
+      if (nx & p) {
+        const both = inverse(data[at]!, data[at + oy1]!)
+        data[at] = both >>> 16
+        data[at + oy1] = both
+      }
+    }
+    if (ny & p)
+      for (let x = 0; x <= nx - p2; x += p2) {
+        const at = from + y * oy + x * ox
+        const both = inverse(data[at]!, data[at + ox1]!)
+        data[at] = both >>> 16
+        data[at + ox1] = both
+      }
+  }
+// Each compiled from its own source, so that each has its own inverse inside.
+const level14 = levelBy((low, high) => inverse14(low, high))
+const level16 = levelBy((low, high) => inverse16(low, high))
 
 function inverseWavelet(
   data: Uint16Array,
@@ -37,47 +75,10 @@ function inverseWavelet(
   oy: number,
   most: number,
 ): void {
-  const inverse = most < 1 << 14 ? inverse14 : inverse16
-  const pair = new Int32Array(2)
-  const n = Math.min(nx, ny)
+  const level = most < 1 << 14 ? level14 : level16
   let p = 1
-  while (p <= n) p <<= 1
-  p >>= 1
-  let p2 = p
-  p >>= 1
-  for (; p >= 1; p2 = p, p >>= 1) {
-    const [ox1, oy1] = [ox * p, oy * p]
-    let y = 0
-    for (; y <= ny - p2; y += p2) {
-      let x = 0
-      for (; x <= nx - p2; x += p2) {
-        const at = from + y * oy + x * ox
-        inverse(data[at]!, data[at + oy1]!, pair)
-        const [i00, i10] = [pair[0]!, pair[1]!]
-        inverse(data[at + ox1]!, data[at + ox1 + oy1]!, pair)
-        const [i01, i11] = [pair[0]!, pair[1]!]
-        inverse(i00, i01, pair)
-        data[at] = pair[0]!
-        data[at + ox1] = pair[1]!
-        inverse(i10, i11, pair)
-        data[at + oy1] = pair[0]!
-        data[at + ox1 + oy1] = pair[1]!
-      }
-      if (nx & p) {
-        const at = from + y * oy + x * ox
-        inverse(data[at]!, data[at + oy1]!, pair)
-        data[at] = pair[0]!
-        data[at + oy1] = pair[1]!
-      }
-    }
-    if (ny & p)
-      for (let x = 0; x <= nx - p2; x += p2) {
-        const at = from + y * oy + x * ox
-        inverse(data[at]!, data[at + ox1]!, pair)
-        data[at] = pair[0]!
-        data[at + ox1] = pair[1]!
-      }
-  }
+  while (p <= Math.min(nx, ny)) p <<= 1
+  for (p >>= 2; p >= 1; p >>= 1) level(data, from, nx, ox, ny, oy, p)
 }
 
 /** Unpacks a chunk to its planes, one after the other. Throws FormatError with the chunk's place. */
@@ -96,8 +97,12 @@ export function unpackPiz(packed: Uint8Array, planes: readonly PizPlane[], offse
     at += last - first + 1
   }
   const values = new Uint16Array(65536)
-  let count = 0
-  for (let v = 0; v < 65536; v++) if (v === 0 || bitmap[v >> 3]! & (1 << (v & 7))) values[count++] = v
+  let count = 1
+  for (let byte = 0; byte < bitmapBytes; byte++) {
+    const bits = bitmap[byte]!
+    if (bits === 0) continue
+    for (let bit = byte === 0 ? 1 : 0; bit < 8; bit++) if (bits & (1 << bit)) values[count++] = byte * 8 + bit
+  }
   if (at + 4 > packed.length) fail('is cut short')
   const length = view.getUint32(at, true)
   at += 4

@@ -164,6 +164,7 @@ test('an upload goes on where it broke off, and is gone when it was taken', asyn
 })
 
 test('the intake folder is listed by sequences, thousands of files too, and leads nowhere else', async () => {
+  rmSync(folders.intake, { recursive: true, force: true })
   mkdirSync(join(folders.intake, 'takes'), { recursive: true })
   for (let i = 1; i <= 10_000; i++)
     if (i !== 77) writeFileSync(join(folders.intake, 'takes', `cave.${String(i).padStart(5, '0')}.exr`), '')
