@@ -74,13 +74,22 @@ export async function renderShotFile(
     return known
   }
   const media: Record<string, Media> = {}
-  for (const [ref, { name, files }] of Object.entries(shot.media)) {
-    const byFrame = Object.fromEntries(
-      Object.entries(files).map(([frame, file]) => [frame, resolve(folder, file)]),
-    )
+  const placed = (files: Readonly<Record<string, string>>) =>
+    Object.fromEntries(Object.entries(files).map(([frame, file]) => [frame, resolve(folder, file)]))
+  for (const [ref, { name, files, beside, passes, reading, gaps }] of Object.entries(shot.media)) {
+    const byFrame = placed(files)
     const first = fileAt({ name, frames: byFrame, passes: [] }, frames[0]!)
-    if (!first) throw new UsageError('no-frames', `${path}: the media ${name} lists no files`)
-    media[ref] = { name, frames: byFrame, passes: (await open(first)).info.passes }
+    if (!first && !beside) throw new UsageError('no-frames', `${path}: the media ${name} lists no files`)
+    media[ref] = {
+      name,
+      frames: byFrame,
+      passes: passes ?? (first ? (await open(first)).info.passes : []),
+      ...(beside
+        ? { beside: Object.fromEntries(Object.entries(beside).map(([pass, own]) => [pass, placed(own)])) }
+        : {}),
+      ...(reading ? { reading } : {}),
+      ...(gaps ? { gaps } : {}),
+    }
   }
   const engine = new NodeEngine(async ({ hash, pass, as }) =>
     (await open(hash)).readPass(pass.inFile ?? pass.name, as),

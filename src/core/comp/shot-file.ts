@@ -1,9 +1,14 @@
 import * as v from 'valibot'
+import { gapFillings, passSchema, readingSchema } from './media.ts'
 import { issuesToProblems, parseComp, type Comp } from './schema.ts'
 import { ProblemError } from './problem.ts'
 
 export const shotFileVersion = 1
 
+const filesSchema = v.record(
+  v.pipe(v.string(), v.regex(/^-?\d+$/, 'wants a frame number')),
+  v.pipe(v.string(), v.minLength(1)),
+)
 const shotFileSchema = v.object({
   format: v.literal('zafiro-shot'),
   version: v.literal(shotFileVersion),
@@ -14,10 +19,13 @@ const shotFileSchema = v.object({
     v.object({
       name: v.string(),
       /** Path by frame number, relative to the shot file, with forward slashes. */
-      files: v.record(
-        v.pipe(v.string(), v.regex(/^-?\d+$/, 'wants a frame number')),
-        v.pipe(v.string(), v.minLength(1)),
-      ),
+      files: filesSchema,
+      /** The same for passes that come in files of their own. */
+      beside: v.optional(v.record(v.string(), filesSchema)),
+      /** What the passes are; without it they are guessed. */
+      passes: v.optional(v.array(passSchema)),
+      reading: v.optional(readingSchema),
+      gaps: v.optional(v.picklist(gapFillings)),
     }),
   ),
 })
@@ -28,9 +36,7 @@ export interface ShotFile {
   readonly version: typeof shotFileVersion
   readonly name: string
   readonly comp: Comp
-  readonly media: Readonly<
-    Record<string, { readonly name: string; readonly files: Readonly<Record<string, string>> }>
-  >
+  readonly media: v.InferOutput<typeof shotFileSchema>['media']
 }
 
 /** Reads a shot file from JSON data. Throws ProblemError with every place that does not fit. */

@@ -78,12 +78,13 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
       if (Math.abs(Math.sqrt(sum) - 1) < 0.02) unit++
     }
   }
-  for (let i = 0, c = 0; i < data.length; i++, c = c + 1 === channels ? 0 : c + 1) {
-    const value = at(i)
-    if (value - value === 0) continue
-    if (Number.isNaN(value)) found[c]!.nan++
-    else found[c]!.infinite++
-  }
+  if (hasNonFinite(data))
+    for (let i = 0, c = 0; i < data.length; i++, c = c + 1 === channels ? 0 : c + 1) {
+      const value = at(i)
+      if (value - value === 0) continue
+      if (Number.isNaN(value)) found[c]!.nan++
+      else found[c]!.infinite++
+    }
   return {
     channels: found.map((c) => (c.low > c.high ? { ...c, low: 0, high: 0 } : c)),
     unitLength: vectors > 0 ? unit / vectors : 0,
@@ -92,6 +93,18 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
     alpha: channels === 4 ? alphaEvidence(count, step, at) : undefined,
     eightBit: colours > 0 ? coded / colours : 0,
   }
+}
+
+/** Whether any value is infinite or no number. */
+function hasNonFinite(data: Uint16Array | Float32Array): boolean {
+  if (data instanceof Uint16Array) {
+    for (let i = 0; i < data.length; i++) if ((data[i]! & 0x7c00) === 0x7c00) return true
+    return false
+  }
+  // A sum of products with 0 is 0 unless a value is not finite.
+  let sum = 0
+  for (let i = 0; i < data.length; i++) sum += data[i]! * 0
+  return sum !== 0
 }
 
 function alphaEvidence(count: number, step: number, at: (i: number) => number): AlphaEvidence {

@@ -67,31 +67,59 @@ export function reducePass(
     }
     return { ...at, data: picked }
   }
-  const halves = isHalf ? halfTable() : undefined
   const mean = new Float32Array(width * height * channels)
-  for (let y = 0; y < height; y++) {
-    const top = Math.max(0, (y + y0) * factor - block.y)
-    const bottom = Math.min(block.height, (y + y0 + 1) * factor - block.y)
+  const shift = factor === 2 ? 1 : 2
+  if (data instanceof Uint16Array) sumHalves(mean, width, block, data, shift, x0, y0)
+  else sumFloats(mean, width, block, data, shift, x0, y0)
+  for (let y = 0, o = 0; y < height; y++) {
     const rows = cellSpan(y + y0, factor, frame.height)
     for (let x = 0; x < width; x++) {
-      const left = Math.max(0, (x + x0) * factor - block.x)
-      const right = Math.min(block.width, (x + x0 + 1) * factor - block.x)
       const share = 1 / (rows * cellSpan(x + x0, factor, frame.width))
-      const o = (y * width + x) * channels
-      for (let sy = top; sy < bottom; sy++)
-        for (
-          let i = (sy * block.width + left) * channels;
-          i < (sy * block.width + right) * channels;
-          i += channels
-        )
-          for (let c = 0; c < channels; c++) {
-            const value = halves ? halves[data[i + c]!]! : data[i + c]!
-            if (value - value === 0) mean[o + c]! += value * share
-          }
+      for (let c = 0; c < channels; c++) mean[o++]! *= share
     }
   }
   if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
   return { ...at, data: isHalf ? Uint16Array.from(mean, numberToHalf) : mean }
+}
+
+// Two loops alike, one for each type of values: one loop for both types is three times slower.
+type Sum<T> = (
+  out: Float32Array,
+  width: number,
+  block: PassBlock,
+  data: T,
+  shift: number,
+  x0: number,
+  y0: number,
+) => void
+
+const sumFloats: Sum<Float32Array> = (out, width, block, data, shift, x0, y0) => {
+  const { channels } = block
+  for (let sy = 0, i = 0; sy < block.height; sy++) {
+    const row = (((sy + block.y) >> shift) - y0) * width
+    for (let sx = 0; sx < block.width; sx++) {
+      let o = (row + ((sx + block.x) >> shift) - x0) * channels
+      for (let c = 0; c < channels; c++, i++, o++) {
+        const value = data[i]!
+        if (value - value === 0) out[o]! += value
+      }
+    }
+  }
+}
+
+const sumHalves: Sum<Uint16Array> = (out, width, block, data, shift, x0, y0) => {
+  const { channels } = block
+  const values = halfTable()
+  for (let sy = 0, i = 0; sy < block.height; sy++) {
+    const row = (((sy + block.y) >> shift) - y0) * width
+    for (let sx = 0; sx < block.width; sx++) {
+      let o = (row + ((sx + block.x) >> shift) - x0) * channels
+      for (let c = 0; c < channels; c++, i++, o++) {
+        const code = data[i]!
+        if ((code & 0x7c00) !== 0x7c00) out[o]! += values[code]!
+      }
+    }
+  }
 }
 
 /** Pixels of the frame in a cell along one axis; beyond the frame all of the cell counts. */

@@ -15,6 +15,8 @@ export function numberToHalf(v: number): number {
   value[0] = v
   const sign = (bits[0]! >>> 16) & 0x8000
   const u = bits[0]! & 0x7fffffff
+  // Ordinary values: the exponent shifted, half of the last place added, ties to even. A carry runs into the exponent.
+  if (u >= 0x38800000 && u < 0x477ff000) return sign | ((u - 0x38000000 + 0xfff + ((u >>> 13) & 1)) >>> 13)
   if (u > 0x7f800000) return sign | 0x7e00
   const a = Math.abs(value[0])
   if (a >= 65520) return sign | 0x7c00

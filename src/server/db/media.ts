@@ -326,14 +326,16 @@ export async function listManifests(db: Db, shotId: string): Promise<string[]> {
   return rows.map(({ doc }) => doc)
 }
 
-/** The name that each frame's file was brought in with. */
+/** The name that each frame's file was brought in with, and the pass it is named for. */
 export async function frameFiles(
   db: Db,
   shotId: string,
-): Promise<{ ref: string; frame: number; file: string }[]> {
-  const [rows] = await db.execute<(RowDataPacket & { ref: string; frame: number; file: string })[]>(
-    'select media_ref as ref, frame, file_name as file from frames where shot_id = ? order by frame',
+): Promise<{ ref: string; beside: string; frame: number; file: string }[]> {
+  const [rows] = await db.execute<
+    (RowDataPacket & { ref: string; beside: string; frame: number; file: string })[]
+  >(
+    'select media_ref as ref, beside, frame, file_name as file from frames where shot_id = ? order by frame',
     [shotId],
   )
-  return rows.map(({ ref, frame, file }) => ({ ref, frame, file }))
+  return rows.map(({ ref, beside, frame, file }) => ({ ref, beside, frame, file }))
 }

@@ -94,7 +94,8 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])
       if (warning !== undefined) warnings.push(warning)
     const [as, filter] = [readAsOf({}, pass), passFilter(pass)]
-    const block = as.isData ? stored : file.readPass(inFile.name, as)
+    const isAsStored = as.isData || (file.info.encoding === 'linear' && file.info.alpha === 'premultiplied')
+    const block = isAsStored ? stored : file.readPass(inFile.name, as)
     for (const reduction of [2, 4] as const)
       await writeWhole(
         passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter }),

@@ -1,10 +1,11 @@
 import { fork, type ChildProcess } from 'node:child_process'
+import { stat } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import type { Pass } from '../../core/comp/media.ts'
 import type { TakeOptions } from './decode-file.ts'
 import type { MediaInfo } from './media-file.ts'
-import { exists, passPath, type PassForm } from './store.ts'
+import { exists, passPath, storedPath, type PassForm } from './store.ts'
 
 export type DecodeJob =
   | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
@@ -37,8 +38,10 @@ class Decoder {
     private readonly limitMs: number,
   ) {}
 
-  run(job: DecodeJob): Promise<unknown> {
-    const mine = this.last.then(() => this.work(job))
+  run(job: DecodeJob, bytes = 0): Promise<unknown> {
+    // Large files take long without being hostile.
+    const limitMs = this.limitMs * (1 + bytes / 2.5e8)
+    const mine = this.last.then(() => this.work(job, limitMs))
     this.last = mine.catch(() => undefined)
     return mine
   }
@@ -60,7 +63,7 @@ class Decoder {
     return child
   }
 
-  private work(job: DecodeJob): Promise<unknown> {
+  private work(job: DecodeJob, limitMs: number): Promise<unknown> {
     const child = (this.child ??= this.begin())
     child.ref()
     child.channel?.ref()
@@ -78,10 +81,10 @@ class Decoder {
       const timer = setTimeout(() => {
         this.child = undefined
         finish(() => {
-          reject(new DecodeError(`Reading took longer than ${this.limitMs / 1000} s and was stopped`))
+          reject(new DecodeError(`Reading took longer than ${Math.round(limitMs / 1000)} s and was stopped`))
         })
         child.kill('SIGKILL')
-      }, this.limitMs)
+      }, limitMs)
       const answered = (message: unknown) => {
         const reply = message as DecodeReply
         finish(() => {
@@ -131,7 +134,7 @@ export class DecodePool {
 
   /** Looks through a stored file. Rejects with DecodeError. */
   async take(hash: string, options: TakeOptions = {}): Promise<MediaInfo> {
-    return (await this.for(hash).run({ type: 'take', hash, options })) as MediaInfo
+    return (await this.for(hash).run({ type: 'take', hash, options }, await sizeOf(hash))) as MediaInfo
   }
 
   /** Path of a form of a pass, which is made where it is not there. Rejects with DecodeError. */
@@ -158,6 +161,8 @@ export class DecodePool {
     await this.for(hash).run({ type: 'objects', hash, pass })
   }
 }
+
+const sizeOf = (hash: string) => stat(storedPath(hash)).then((s) => s.size, () => 0) // prettier-ignore
 
 let shared: DecodePool | undefined
 /** The pool of this process, begun on first use. */

@@ -2,9 +2,15 @@
 import { setTimeout as sleep } from 'node:timers/promises'
 import { getPool } from '../db/pool.ts'
 import { listWatchedFolders } from '../db/watched.ts'
+import { folders } from '../home.ts'
+import { trimDerived } from './trim-derived.ts'
 import { FolderWatch } from './watcher.ts'
 
 const everyMs = 1500
+/** Room for what is made from media, in gigabytes. */
+const cacheBytes = Number(process.env['ZAFIRO_CACHE_GB'] ?? 20) * 1e9
+const trimEveryMs = 60_000
+let trimmedAt = 0
 const stopping = { isAsked: false }
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
@@ -21,6 +27,10 @@ while (!stopping.isAsked) {
       const watch = watches.get(key) ?? new FolderWatch(getPool(), folder)
       watches.set(key, watch)
       await watch.look()
+    }
+    if (Date.now() - trimmedAt > trimEveryMs) {
+      trimmedAt = Date.now()
+      await trimDerived(folders.derived, cacheBytes)
     }
     lastFailure = ''
   } catch (error) {
