@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { createReadStream } from 'node:fs'
+import { constants, createReadStream } from 'node:fs'
 import { copyFile, mkdir, open, rename, rm, stat, writeFile } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
@@ -78,14 +78,25 @@ async function throughPart(path: string, make: (part: string) => Promise<void>):
   }
 }
 
-/** Copies a file into the store under its content hash; the same content is stored once. */
+/**
+ * Copies a file into the store under the hash of what was copied, so that a file that changes meanwhile can not lie there under
+ * the hash of another; the same content is stored once.
+ */
 export async function storeFile(path: string): Promise<string> {
-  const hash = await hashFile(path)
-  const target = storedPath(hash)
-  if (await exists(target)) return hash
-  await mkdir(dirname(target), { recursive: true })
-  await throughPart(target, (part) => copyFile(path, part))
-  return hash
+  await mkdir(folders.store, { recursive: true })
+  const copy = join(folders.store, `incoming-${process.pid}-${Math.random().toString(36).slice(2)}.part`)
+  try {
+    await copyFile(path, copy, constants.COPYFILE_FICLONE)
+    const hash = await hashFile(copy)
+    const target = storedPath(hash)
+    if (!(await exists(target))) {
+      await mkdir(dirname(target), { recursive: true })
+      await rename(copy, target)
+    }
+    return hash
+  } finally {
+    await rm(copy, { force: true })
+  }
 }
 
 /**
