@@ -77,16 +77,6 @@ export function editLane(comp: Comp, laneId: string, change: (lane: WritableDraf
   })
 }
 
-export function removeLane(comp: Comp, laneId: string): Comp {
-  return { ...comp, lanes: comp.lanes.filter((l) => l.id !== laneId) }
-}
-
-/** Moves a lane so that it takes the place `to` among the others (0 = back). */
-export function moveLane(comp: Comp, laneId: string, to: number): Comp {
-  const lane = comp.lanes.find((l) => l.id === laneId)
-  return lane ? { ...comp, lanes: removeLane(comp, laneId).lanes.toSpliced(to, 0, lane) } : comp
-}
-
 /** Puts a step of an effect, with its defaults, before the step now at `at`. Gives back the comp and the step's id. */
 export function addStep(comp: Comp, laneId: string, at: number, effectId: string): [Comp, string] {
   const effect = findEffect(effectId)
@@ -97,7 +87,7 @@ export function addStep(comp: Comp, laneId: string, at: number, effectId: string
     effect: effectId,
     on: true,
     amount: 1,
-    dials: defaultDials(effect) as Step['dials'],
+    dials: defaultDials(effect, comp.canvas) as Step['dials'],
     feeds: {},
   }
   return [

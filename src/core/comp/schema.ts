@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { joinModes } from '../kernels/join-modes.ts'
 import { ProblemError, type Problem } from './problem.ts'
 
 /** The version of the comp format this code reads and writes; docs/comp-format.md describes it. */
@@ -51,6 +52,13 @@ const feed = v.strictObject({
     v.array(v.pipe(v.string(), v.regex(/^[0-9a-f]{8}$/, 'wants eight hexadecimal digits'))),
   ),
 })
+/** A matte: one feed, and further ones joined to it in turn. */
+const matte = v.strictObject({
+  ...feed.entries,
+  also: v.optional(
+    v.array(v.strictObject({ ...feed.entries, by: v.picklist(['union', 'intersect', 'subtract']) })),
+  ),
+})
 const step = v.strictObject({
   id,
   effect: v.pipe(v.string(), v.minLength(1)),
@@ -59,15 +67,26 @@ const step = v.strictObject({
   amount: v.union([unit, animated]),
   dials: v.record(v.string(), dial),
   feeds: v.record(v.string(), feed),
-  matte: v.optional(feed),
+  matte: v.optional(matte),
 })
+const rgb = v.strictTuple([v.number(), v.number(), v.number()])
+const point = v.strictTuple([v.number(), v.number()])
 const source = v.variant('type', [
   ...link.options,
   v.strictObject({
     type: v.literal('colour'),
-    colour: v.strictTuple([v.number(), v.number(), v.number()]),
+    colour: rgb,
     alpha: unit,
   }),
+  /** From one colour at a point to another at the other, along a line or around the first. */
+  v.strictObject({
+    type: v.literal('gradient'),
+    shape: v.picklist(['line', 'round']),
+    from: v.strictObject({ at: point, colour: rgb, alpha: unit }),
+    to: v.strictObject({ at: point, colour: rgb, alpha: unit }),
+  }),
+  /** A bus: the joined picture of the lanes that are in it. */
+  v.strictObject({ type: v.literal('lanes') }),
 ])
 const lane = v.strictObject({
   id,
@@ -76,10 +95,14 @@ const lane = v.strictObject({
   source,
   steps: v.array(step),
   join: v.strictObject({
-    mode: v.picklist(['over', 'plus', 'screen']),
+    mode: v.picklist(joinModes),
     opacity: v.union([unit, animated]),
-    matte: v.optional(feed),
+    matte: v.optional(matte),
   }),
+  /** The bus that it is joined into, instead of the picture. */
+  in: v.optional(id),
+  /** On the desk, what is in the bus is not shown. */
+  folded: v.optional(v.boolean()),
   muted: v.boolean(),
   solo: v.boolean(),
   locked: v.boolean(),
@@ -112,6 +135,7 @@ export type Step = Lane['steps'][number]
 export type Source = Lane['source']
 export type Link = v.InferOutput<typeof link>
 export type FeedLink = v.InferOutput<typeof feed>
+export type MatteLink = v.InferOutput<typeof matte>
 export type DialSetting = v.InferOutput<typeof dial>
 export type Animated = v.InferOutput<typeof animated>
 export type Ease = v.InferOutput<typeof ease>
@@ -144,6 +168,13 @@ export function parseComp(data: unknown): Comp {
   if (twice)
     throw new ProblemError('This comp can not be opened', [
       { path: 'lanes', message: `the id ${twice} is used twice` },
+    ])
+  const lost = comp.lanes.findIndex(
+    (l) => l.in !== undefined && comp.lanes.find((b) => b.id === l.in)?.source.type !== 'lanes',
+  )
+  if (lost >= 0)
+    throw new ProblemError('This comp can not be opened', [
+      { path: `lanes.${lost}.in`, message: `there is no bus ${comp.lanes[lost]!.in ?? ''}` },
     ])
   return comp
 }

@@ -27,7 +27,7 @@ export interface ColourDial extends DialBase {
 }
 export interface PointDial extends DialBase {
   readonly type: 'point'
-  /** Pixels of the full frame from its top left. */
+  /** Pixels of the full frame from its top left; the default as shares (0–1) of its width and height. */
   readonly default: readonly [number, number]
 }
 export interface ChoiceDial<V extends string = string> extends DialBase {

@@ -1,4 +1,6 @@
 import type { Workshop } from '../kernels/pyramid.ts'
+import type { ResampleFilter } from '../kernels/kernels.ts'
+import type { Affine } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
 import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from './dials.ts'
 
@@ -50,6 +52,8 @@ export interface Effect<
   readonly dials: D
   /** Pixels of neighbourhood read around each pixel, or 'frame' when all of the picture matters. */
   support(dials: Values<D>): number | 'frame'
+  /** For effects that only place the picture elsewhere: several in a row become one resampling. */
+  affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
   // A method, so that effects of any dials fit the general type.
   apply(job: EffectJob<D, F>): void
 }

@@ -11,7 +11,17 @@ export function findEffect(id: string): Effect | undefined {
   return byId.get(id)
 }
 
-/** The default of every dial, by its key. */
-export function defaultDials(effect: Effect): Record<string, DialValue> {
-  return Object.fromEntries(Object.entries<Dial>(effect.dials).map(([key, dial]) => [key, dial.default]))
+/** The default of every dial, by its key; of points on a canvas of the given size. */
+export function defaultDials(
+  effect: Effect,
+  canvas: { readonly width: number; readonly height: number } = { width: 1, height: 1 },
+): Record<string, DialValue> {
+  return Object.fromEntries(
+    Object.entries<Dial>(effect.dials).map(([key, dial]) => [
+      key,
+      dial.type === 'point'
+        ? [dial.default[0] * canvas.width, dial.default[1] * canvas.height]
+        : dial.default,
+    ]),
+  )
 }

@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { addLane, addStep, editLane, editStep, emptyComp, setDial, setFeed } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
+import { joinBus } from '../comp/graph.ts'
 import type { Comp } from '../comp/schema.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import { passFilter, reducePass } from '../formats/reduce-pass.ts'
@@ -249,4 +250,130 @@ test('a pass travels as bytes unchanged; what is cut short is refused', () => {
   expect(decodePassBlock(bytes.buffer as ArrayBuffer)).toEqual(original)
   expect(() => decodePassBlock(bytes.slice(0, -4).buffer)).toThrow(/missing/)
   expect(() => decodePassBlock(new ArrayBuffer(8))).toThrow(/cut short/)
+})
+
+describe('buses, placing and mattes together', () => {
+  const red = { type: 'colour', colour: [1, 0, 0], alpha: 1 } as const
+  const colour = (r: number, g: number, b: number) => ({
+    type: 'colour' as const,
+    colour: [r, g, b] as [number, number, number],
+    alpha: 1,
+  })
+  const at = (data: readonly number[], x: number, y: number) =>
+    data.slice((y * width + x) * 4, (y * width + x) * 4 + 4)
+
+  test('opacity on a bus fades overlapping parts together, on each part one by one (common practice)', async () => {
+    const both = addLane(addLane(emptyComp(width, height), 'Bell', colour(1, 0, 0)), 'Jelly', colour(0, 0, 1))
+    const [bused, bus] = joinBus(both, 'lane2', 'lane1')
+    const together = addStep(bused, bus, 0, 'opacity')[0]
+    expect(at((await compute(together)).data, 3, 3)).toEqual([0, 0, 0.5, 0.5])
+    const single = addStep(addStep(bused, 'lane1', 0, 'opacity')[0], 'lane2', 0, 'opacity')[0]
+    expect(at((await compute(single)).data, 3, 3)).toEqual([0.25, 0, 0.5, 0.75])
+    // A muted bus takes all that is in it away; a solo lane in it is heard through it.
+    const quiet = await compute(editLane(bused, bus, (l) => void (l.muted = true)))
+    expect(at(quiet.data, 3, 3)).toEqual([0, 0, 0, 0])
+    const solo = await compute(editLane(bused, 'lane1', (l) => void (l.solo = true)))
+    expect(at(solo.data, 3, 3)).toEqual([1, 0, 0, 1])
+  })
+
+  test('places in a row are one resampling: there and back again is the picture', async () => {
+    let comp = cave()
+    const before = await compute(comp)
+    for (const turn of [37, -37]) {
+      const [next, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, 'place')
+      comp = setDial(next, id, 'turn', turn)
+    }
+    const after = await compute(comp)
+    expect(Math.max(...after.data.map((v, i) => Math.abs(v - before.data[i]!)))).toBeLessThan(1e-3)
+    // With a step between them they are two, and corners are lost.
+    const split = addStep(comp, 'lane1', 1, 'invert')[0]
+    expect(at((await compute(split)).data, 0, 0)[3]).toBeLessThan(0.1)
+  })
+
+  test('a move in pixels is the same place at every size', async () => {
+    let comp = addLane(emptyComp(width, height), 'Mask', source('mask'))
+    const [next, id] = addStep(comp, 'lane1', 0, 'place')
+    comp = setDial(setDial(next, id, 'moveX', 8), id, 'filter', 'nearest')
+    const full = await compute(comp)
+    const half = await compute(comp, { reduction: 2 })
+    expect([7, 8, 25, 26].map((x) => at(full.data, x, 4)[0])).toEqual([0, 1, 1, 0])
+    expect([3, 4, 12, 13].map((x) => half.data[(2 * half.area.width + x) * 4])).toEqual([0, 1, 1, 0])
+  })
+
+  test('mattes on one step are joined in turn', async () => {
+    const [comp, id] = addStep(
+      addLane(emptyComp(width, height), 'Red', { ...red, colour: [...red.colour] }),
+      'lane1',
+      0,
+      'exposure',
+    )
+    const lit = setDial(comp, id, 'stops', 1)
+    const mask = { from: source('mask') }
+    const values = async (matte: object) => {
+      const { data } = await compute(setFeed(lit, id, 'matte', matte as never))
+      return [at(data, 2, 2)[0], at(data, 30, 2)[0]]
+    }
+    expect(await values(mask)).toEqual([2, 1])
+    expect(await values({ ...mask, also: [{ by: 'union', ...mask, invert: true }] })).toEqual([2, 2])
+    expect(await values({ ...mask, also: [{ by: 'subtract', ...mask }] })).toEqual([1, 1])
+    expect(await values({ ...mask, also: [{ by: 'intersect', ...mask, invert: true }] })).toEqual([1, 1])
+  })
+
+  test('a gradient runs from colour to colour, along a line or around a point', async () => {
+    const ends = {
+      from: { at: [0, 0] as [number, number], colour: [0, 0, 0] as [number, number, number], alpha: 1 },
+      to: { at: [width, 0] as [number, number], colour: [1, 1, 1] as [number, number, number], alpha: 1 },
+    }
+    const line = await compute(
+      addLane(emptyComp(width, height), 'Sky', { type: 'gradient', shape: 'line', ...ends }),
+    )
+    expect(at(line.data, 9, 7)[0]).toBeCloseTo(9.5 / width, 5)
+    const round = await compute(
+      addLane(emptyComp(width, height), 'Sky', { type: 'gradient', shape: 'round', ...ends }),
+    )
+    expect(at(round.data, 9, 7)[0]).toBeCloseTo(Math.hypot(9.5, 7.5) / width, 5)
+  })
+
+  test('one object of the masks is a matte; a black gap of a sequence is nothing, infinitely far', async () => {
+    const ids = Float32Array.from({ length: width * height * 4 }, (_, i) => [7, 0.75, 9, 0.25][i % 4]!)
+    const word = (v: number) => new Uint32Array(Float32Array.of(v).buffer)[0]!.toString(16).padStart(8, '0')
+    const masks: MediaTable = {
+      m2: {
+        name: 'masks',
+        frames: { 1: 'b'.repeat(64), 3: 'c'.repeat(64) },
+        gaps: 'black',
+        passes: [
+          {
+            name: 'ids',
+            kind: 'ids',
+            channels: ['R', 'G', 'B', 'A'],
+            type: 'float',
+            detail: { masks: 'ranked' },
+          },
+          { name: 'depth', kind: 'depth', channels: ['Z'], type: 'float' },
+        ],
+      },
+    }
+    const evaluator = new Evaluator(
+      createLoneKernels(512),
+      ({ pass }) =>
+        Promise.resolve(
+          pass.name === 'ids' ? { width, height, x: 0, y: 0, channels: 4, data: ids } : blocks['depth']!,
+        ),
+      2 ** 28,
+    )
+    const show = async (frame: number, reduction: Reduction, target: Target) => {
+      const { node, problems } = plan(emptyComp(width, height), masks, frame, reduction, target)
+      await evaluator.load(emptyComp(width, height), node)
+      expect(problems).toEqual([])
+      return evaluator.evaluate(node).data[0]
+    }
+    const object = (v: number) => ({ type: 'pass', media: 'm2', pass: 'ids', objects: [word(v)] }) as const
+    for (const reduction of [1, 2] as const) {
+      expect(await show(1, reduction, object(7))).toBe(0.75)
+      expect(await show(1, reduction, object(9))).toBe(0.25)
+      expect(await show(2, reduction, object(9))).toBe(0)
+      expect(await show(2, reduction, { type: 'pass', media: 'm2', pass: 'depth' })).toBeGreaterThan(1e30)
+    }
+  })
 })

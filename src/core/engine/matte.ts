@@ -43,3 +43,16 @@ export function meanReduce(out: Picture, src: Picture, factor: number): void {
       out.data[y * out.width + x] = sum / count
     }
 }
+
+/** Two mattes as one: the greater of both, their product, or the first where the second is not. */
+export function combineMattes(
+  out: Float32Array,
+  a: Float32Array,
+  b: Float32Array,
+  by: 'union' | 'intersect' | 'subtract',
+): void {
+  for (let i = 0; i < out.length; i++) {
+    const [x, y] = [a[i]!, b[i]!]
+    out[i] = by === 'union' ? (x > y ? x : y) : x * (by === 'intersect' ? y : 1 - y)
+  }
+}

@@ -9,15 +9,18 @@ import {
   type Pass,
   type ReadAs,
 } from '../comp/media.ts'
-import type { Comp, FeedLink, Lane, Link, Source, Step } from '../comp/schema.ts'
+import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../comp/schema.ts'
 import { masterId } from '../comp/edits.ts'
 import type { DialValue } from '../effects/dials.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import type { Effect } from '../effects/effect.ts'
+import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
+import { chained, inverse, unmoved, type Affine } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
 import { passFilter, renormalise } from '../formats/reduce-pass.ts'
-import { extractMatte, meanReduce, pickNearest, type MatteUse } from './matte.ts'
+import { paintGradient } from './gradient.ts'
+import { combineMattes, extractMatte, meanReduce, pickNearest, type MatteUse } from './matte.ts'
 import { farthest, pictureChannels } from './place-pass.ts'
 import { workArea, type Reduction, type WorkArea } from './work-area.ts'
 
@@ -43,6 +46,8 @@ export interface PlanNode {
   make(inputs: readonly Picture[], workshop: Workshop): Picture
   /** The step this picture belongs to, for messages. */
   readonly stepId?: string
+  /** It is only another picture placed elsewhere: what places it again starts from that one. */
+  readonly placed?: { readonly from: PlanNode; readonly matrix: Affine }
 }
 
 /** Something of the comp that can not be computed; the rest still is. */
@@ -75,15 +80,18 @@ export interface Planned {
 }
 
 let counter = 0
-const interned = new Map<string, string>()
+let [young, old] = [new Map<string, string>(), new Map<string, string>()]
+const mostInterned = 50_000
 
-/** Short stand-in for a long key, the same for the same key as long as the program runs. */
+/**
+ * Short stand-in for a long key. The same for the same key as long as it is used now and then: two generations are kept, so that
+ * eight hours of dragging do not fill the memory; a key that comes back later stands for a picture that has been dropped long since.
+ */
 function intern(key: string): string {
-  let short = interned.get(key)
-  if (!short) {
-    short = `#${++counter}`
-    interned.set(key, short)
-  }
+  const known = young.get(key) ?? old.get(key)
+  const short = known ?? `#${++counter}`
+  young.set(key, short)
+  if (young.size > mostInterned) [young, old] = [new Map<string, string>(), young]
   return short
 }
 
@@ -260,20 +268,29 @@ class Planner {
     const known = this.lanePoints.get(`${lane.id} ${link.after ?? ''}`)
     if (known) return known
     if (this.open.includes(lane.id)) {
-      const names = [...this.open.slice(this.open.indexOf(lane.id)), lane.id].map(
-        (id) => this.comp.lanes.find((l) => l.id === id)?.name ?? id,
-      )
-      this.report(
-        laneId,
-        stepId,
-        `Takes its picture from itself: ${names.join(' → ')}. Cut one of these links.`,
-      )
+      this.report(laneId, stepId, `${this.loopWords(lane.id)} Cut one of these links.`)
       return undefined
     }
     return this.lanePoint(lane, link.after)
   }
 
-  private matteOf(feed: FeedLink, laneId: string, stepId?: string): PlanNode | undefined {
+  /** A matte with what is joined to it in turn: the greater, the product, or what the further one leaves. */
+  private matteOf(link: MatteLink, laneId: string, stepId?: string): PlanNode | undefined {
+    let whole = this.singleMatte(link, laneId, stepId)
+    for (const more of link.also ?? []) {
+      const next = this.singleMatte(more, laneId, stepId)
+      if (!whole || !next) return undefined
+      const { by } = more
+      whole = node(`matte ${by}`, [whole, next], ([a, b], { store }) => {
+        const out = store.take(a!.width, a!.height, 1)
+        combineMattes(out.data, a!.data, b!.data, by)
+        return out
+      })
+    }
+    return whole
+  }
+
+  private singleMatte(feed: FeedLink, laneId: string, stepId?: string): PlanNode | undefined {
     const { from } = feed
     const objects =
       from.type === 'pass' && feed.objects ? this.objects(from, feed.objects, laneId, stepId) : undefined
@@ -303,6 +320,21 @@ class Planner {
         const a = source.alpha
         return this.flat(r * a, g * a, b * a, a)
       }
+      case 'gradient': {
+        const { width, height, marginPx } = this.area
+        const { reduction } = this
+        return node(
+          `gradient ${JSON.stringify(source)} ${width}x${height}+${marginPx}/${reduction}`,
+          [],
+          (_, { store }) => {
+            const out = store.take(width, height, 4)
+            paintGradient(out, source, (p) => p / reduction + marginPx)
+            return out
+          },
+        )
+      }
+      case 'lanes':
+        return this.joined(laneId)
       case 'pass':
       case 'tap':
         return this.colourOf(source, laneId) ?? this.nothing
@@ -313,7 +345,7 @@ class Planner {
 
   /** Values of a step's dials at this frame; px dials in pixels of the reduced frame. */
   private dials(step: Step, effect: Effect): Record<string, DialValue> {
-    const all = { ...defaultDials(effect), ...step.dials }
+    const all = { ...defaultDials(effect, this.comp.canvas), ...step.dials }
     return Object.fromEntries(
       Object.entries(effect.dials).map(([key, dial]) => {
         const value = settingAt(all[key] as Step['dials'][string], this.frame)
@@ -344,6 +376,7 @@ class Planner {
         return undefined
       }
     }
+    if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
     const { frame, reduction } = this
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
     return node(
@@ -364,6 +397,28 @@ class Planner {
         return out
       },
       { stepId: step.id },
+    )
+  }
+
+  /** A picture placed elsewhere; placed before already, it is resampled once for both. */
+  private placed(
+    { matrix, filter }: { matrix: Affine; filter: ResampleFilter },
+    picture: PlanNode,
+    stepId: string,
+  ): PlanNode {
+    const { from, matrix: before } = picture.placed ?? { from: picture, matrix: unmoved }
+    const whole = chained(before, matrix)
+    const back = inverse(whole)
+    return node(
+      `place ${whole.join(' ')} ${filter}`,
+      [from],
+      ([src], { kernels, store }) => {
+        const out = store.take(src!.width, src!.height, 4)
+        if (back) kernels.resample(out, src!, back, filter)
+        else kernels.fill(out, 0, 0, 0, 0)
+        return out
+      },
+      { stepId, placed: { from, matrix: whole } },
     )
   }
 
@@ -430,12 +485,19 @@ class Planner {
     return this.lanePoints.get(point) ?? picture
   }
 
-  /** Everything joined from the back up to and with `upTo` lanes. */
-  joined(upTo = this.comp.lanes.length): PlanNode {
-    const anySolo = this.comp.lanes.some((l) => l.solo && l.kind === 'picture')
+  /**
+   * Lanes joined from the back to the front: those of a bus, or those of the picture; at most the first `upTo` of them. A solo
+   * lane is joined alone with others that are, and with it the buses around it and all that is in it.
+   */
+  joined(bus?: string, upTo = Infinity): PlanNode {
+    const here = this.comp.lanes.filter((l) => l.in === bus)
     let below: PlanNode | undefined
-    for (const lane of this.comp.lanes.slice(0, upTo)) {
-      if (lane.kind === 'matte' || lane.muted || (anySolo && !lane.solo)) continue
+    for (const lane of here.slice(0, upTo)) {
+      if (lane.kind === 'matte' || lane.muted || !this.isHeard(lane)) continue
+      if (this.open.includes(lane.id)) {
+        this.report(lane.id, undefined, `${this.loopWords(lane.id)} Cut one of these links.`)
+        continue
+      }
       const top = this.lanePoint(lane)
       const opacity = settingAt(lane.join.opacity, this.frame) as number
       const matte = lane.join.matte && this.matteOf(lane.join.matte, lane.id)
@@ -452,6 +514,26 @@ class Planner {
       )
     }
     return below ?? this.nothing
+  }
+
+  private laneOf(id: string | undefined): Lane | undefined {
+    return id === undefined ? undefined : this.comp.lanes.find((l) => l.id === id)
+  }
+
+  /** Whether a lane is in the picture while some are solo: it, a bus around it or something in it is. */
+  private isHeard(lane: Lane): boolean {
+    const solos = this.comp.lanes.filter((l) => l.solo && l.kind === 'picture')
+    if (solos.length === 0) return true
+    const isAround = (outer: Lane, inner: Lane | undefined): boolean =>
+      inner !== undefined && (inner === outer || isAround(outer, this.laneOf(inner.in)))
+    return solos.some((solo) => isAround(solo, lane) || isAround(lane, solo))
+  }
+
+  private loopWords(laneId: string): string {
+    const names = [...this.open.slice(this.open.indexOf(laneId)), laneId].map(
+      (id) => this.laneOf(id)?.name ?? id,
+    )
+    return `Takes its picture from itself: ${names.join(' → ')}.`
   }
 
   /** The finished picture, or the master's picture after one of its steps. */
@@ -537,8 +619,18 @@ export function planAll(
   return nodes.map((n) => ({ node: n, area: planner.area, problems: planner.problems }))
 }
 
-/** The joined picture below and with each lane, for the light meters; in the order of the lanes. */
-export function planJoins(comp: Comp, media: MediaTable, frame: number, reduction: Reduction): PlanNode[] {
+/** The joined picture behind each lane and with it, for the light meters; in the order of the lanes. */
+export function planJoins(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+): (readonly [PlanNode, PlanNode])[] {
   const planner = new Planner(comp, media, frame, reduction)
-  return [0, ...comp.lanes.map((_, i) => i + 1)].map((count) => planner.joined(count))
+  // For each lane what is behind it among its neighbours, and the same with it.
+  return comp.lanes.map((lane) => {
+    const here = comp.lanes.filter((l) => l.in === lane.in)
+    const at = here.indexOf(lane)
+    return [planner.joined(lane.in, at), planner.joined(lane.in, at + 1)] as const
+  })
 }

@@ -2,8 +2,8 @@ import { kernelWasm } from './kernels.gen.ts'
 
 /** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
 export const rowFunctions = [
-  'joinOver', 'joinPlus', 'joinScreen', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'fill',
-  'halve', 'upAdd', 'gaussRows', 'gaussColumns', 'boxReduce', 'halfToFloat', 'floatToHalf', 'display',
+  'joinOver', 'joinOperator', 'joinScreen', 'joinBlend', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'fill',
+  'halve', 'upAdd', 'gaussRows', 'gaussColumns', 'boxReduce', 'resample', 'halfToFloat', 'floatToHalf', 'display',
 ] as const // prettier-ignore
 export type RowFunction = (typeof rowFunctions)[number]
 

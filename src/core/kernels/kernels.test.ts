@@ -1,9 +1,11 @@
-import sharp from 'sharp'
+import sharp, { type Blend } from 'sharp'
 import { describe, expect, test } from 'vitest'
 import { linearToSrgb } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import { plainPicture, plainStore, type Picture } from '../picture/picture.ts'
-import { displayChannels, type Kernels } from './kernels.ts'
+import { blends, joinModes, operators, type JoinMode } from './join-modes.ts'
+import { chained, inverse, placement } from '../picture/affine.ts'
+import { displayChannels, resampleFilters, type Kernels } from './kernels.ts'
 import { plainKernels } from './plain-kernels.ts'
 import { gaussianBlur, gaussWeights, pyramidSigma, spreadLight } from './pyramid.ts'
 import { createLoneKernels } from './wasm-kernels.ts'
@@ -64,13 +66,28 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     expectClose(out.data, fastOut.data, tolerance)
     for (const picture of [fa, fb, fm, fastOut]) store.give(picture)
   }
-  test.each(['over', 'plus', 'screen'] as const)('join %s, with and without matte', (mode) => {
+  test.each(joinModes)('join %s, with and without matte', (mode) => {
     compare((k, out, a, b, m) => {
       k.join(out, a, b, m, mode, 0.7)
     })
     compare((k, out, a, b) => {
       k.join(out, a, b, undefined, mode, 1)
     })
+  })
+  test.each(resampleFilters)('resampling by %s: moved, turned, smaller and larger', (filter) => {
+    for (const [scale, turn] of [
+      [1, 0],
+      [0.4, 20],
+      [2.3, -75],
+    ] as const) {
+      const back = inverse(placement([width / 2, height / 2], [scale, scale * 1.2], turn, [1.317, -0.613]))!
+      compare(
+        (k, out, a) => {
+          k.resample(out, a, back, filter)
+        },
+        filter === 'nearest' ? 0 : 2e-4,
+      )
+    }
   })
   test('mix, light, gains, matrix, fill', () => {
     compare((k, out, a, b, m) => {
@@ -203,7 +220,7 @@ describe('half floats (IEEE 754-2019)', () => {
 })
 
 describe('over (Porter & Duff 1984)', () => {
-  const joined = (below: number[], top: number[], mode: 'over' | 'plus' | 'screen' = 'over', opacity = 1) => {
+  const joined = (below: number[], top: number[], mode: JoinMode = 'over', opacity = 1) => {
     const out = plainPicture(1, 1)
     const of = (values: number[]) => ({ ...plainPicture(1, 1), data: Float32Array.from(values) })
     plainKernels.join(out, of(below), of(top), undefined, mode, opacity)
@@ -223,34 +240,80 @@ describe('over (Porter & Duff 1984)', () => {
     expect(joined([0.5, 0, 0, 1], [3, 0, 0, 0])).toEqual([3.5, 0, 0, 1])
     expect(joined([2, 0, 0, 1], [0.5, 0, 0, 0], 'screen')[0]).toBe(2)
   })
-  test('equals sharp (libvips) over on 8-bit pictures within one code', async () => {
-    const [width, height] = [31, 19]
-    const next = random(9)
-    const straight = [0, 1].map(() =>
-      Uint8Array.from({ length: width * height * 4 }, () => Math.min(255, Math.abs(next()) * 70)),
-    )
-    const raw = { raw: { width, height, channels: 4 as const } }
-    const reference = await sharp(Buffer.from(straight[0]!), raw)
-      .composite([{ input: Buffer.from(straight[1]!), ...raw, blend: 'over' }])
-      .raw()
-      .toBuffer()
-    // sharp computes on the codes as they are; so does this, taking them as linear.
-    const [below, top] = straight.map((codes) => {
-      const picture = store.take(width, height, 4)
-      codes.forEach((v, i) => {
-        picture.data[i] = i % 4 === 3 ? v / 255 : (v / 255) * (codes[i | 3]! / 255)
+  // sharp's names of the modes that it has; it knows no non-separable ones, which the browser tests check against Chromium.
+  const sharpNames: Partial<Record<JoinMode, Blend>> = {
+    over: 'over', behind: 'dest-over', inside: 'in', outside: 'out', atop: 'atop', xor: 'xor', keep: 'dest-in',
+    cut: 'dest-out', frame: 'dest-atop', plus: 'add', multiply: 'multiply', screen: 'screen', overlay: 'overlay',
+    darken: 'darken', lighten: 'lighten', dodge: 'colour-dodge', burn: 'colour-burn', 'hard-light': 'hard-light',
+    'soft-light': 'soft-light', difference: 'difference', exclusion: 'exclusion',
+  } // prettier-ignore
+  test.each(Object.entries(sharpNames))(
+    '%s equals sharp (libvips) %s on 8-bit pictures',
+    async (mode, blend) => {
+      const [width, height] = [31, 19]
+      const next = random(9)
+      // Where both cover in part libvips departs from the W3C formulas (multiply of half-covering pictures is 8 codes off);
+      // there Chromium is the reference, in the browser tests. Opaque pictures agree.
+      // Exact black under dodge and white under burn the two treat differently: W3C says that they stay.
+      const isCorner = mode === 'dodge' || mode === 'burn'
+      const isOpaque = !['over', 'behind', 'inside', 'outside', 'xor', 'keep', 'cut', 'plus'].includes(mode)
+      const straight = [0, 1].map(() =>
+        Uint8Array.from({ length: width * height * 4 }, (_, i) =>
+          isOpaque && i % 4 === 3
+            ? 255
+            : Math.min(isCorner ? 254 : 255, Math.abs(next()) * 70 + (isCorner ? 1 : 0)),
+        ),
+      )
+      const raw = { raw: { width, height, channels: 4 as const } }
+      const reference = await sharp(Buffer.from(straight[0]!), raw)
+        .composite([{ input: Buffer.from(straight[1]!), ...raw, blend }])
+        .raw()
+        .toBuffer()
+      // sharp computes on the codes as they are; so does this, taking them as linear.
+      const [below, top] = straight.map((codes) => {
+        const picture = store.take(width, height, 4)
+        codes.forEach((v, i) => {
+          picture.data[i] = i % 4 === 3 ? v / 255 : (v / 255) * (codes[i | 3]! / 255)
+        })
+        return picture
+      }) as [Picture, Picture]
+      fast.join(top, below, top, undefined, mode as JoinMode, 1)
+      let worst = 0
+      for (let i = 0; i < reference.length; i++) {
+        const alpha = top.data[i | 3]!
+        const value = i % 4 === 3 ? alpha : alpha > 0 ? top.data[i]! / alpha : 0
+        // Straight colours of nearly empty pixels carry the rounding of their alpha.
+        if (alpha > 0.1) worst = Math.max(worst, Math.abs(Math.min(1, value) * 255 - reference[i]!))
+      }
+      expect(worst).toBeLessThan(1.6)
+      for (const picture of [below, top]) store.give(picture)
+    },
+  )
+  test('every mode at opacity 0, or where its matte is 0, is as if the lane were not there', () => {
+    for (const mode of joinModes) {
+      const below = [0.3, 1.5, 0, 0.6]
+      joined(below, [0.2, 0.9, 2, 0.5], mode, 0).forEach((v, c) => {
+        expect(v, mode).toBeCloseTo(below[c]!, 6)
       })
-      return picture
-    }) as [Picture, Picture]
-    fast.join(top, below, top, undefined, 'over', 1)
-    for (let i = 0; i < reference.length; i++) {
-      const alpha = top.data[i | 3]!
-      const value = i % 4 === 3 ? alpha : alpha > 0 ? top.data[i]! / alpha : 0
-      // Straight colours of nearly empty pixels carry the rounding of their alpha.
-      if (alpha > 0.1)
-        expect(Math.abs(value * 255 - reference[i]!)).toBeLessThanOrEqual(i % 4 === 3 ? 1 : 2.5)
     }
-    for (const picture of [below, top]) store.give(picture)
+  })
+  test('light above white survives every mode that is there to brighten', () => {
+    for (const mode of ['over', 'plus', 'screen', 'lighten', 'dodge', 'hue', 'colour'] as const) {
+      const [red] = joined([4, 3, 2, 1], [0, 0, 0, mode === 'over' ? 0 : 1], mode)
+      expect(red, mode).toBeGreaterThan(1.9)
+    }
+  })
+  test('over is associative, and the operators are the twelve of the paper', () => {
+    const [a, b, c] = [[0.1, 0.4, 0.2, 0.5], [0.6, 0, 0.3, 0.75], [0.2, 0.2, 1.4, 1]] // prettier-ignore
+    const left = joined(c, joined(b, a))
+    joined(joined(c, b), a).forEach((v, i) => {
+      expect(v).toBeCloseTo(left[i]!, 6)
+    })
+    // Paper, figure 1: the share of the pixel that each keeps, for S and B of half cover.
+    const shares = { over: [1, 0.5], behind: [0.5, 1], inside: [0.5, 0], outside: [0.5, 0], atop: [0.5, 0.5], xor: [0.5, 0.5], keep: [0, 0.5], cut: [0, 0.5], frame: [0.5, 0.5], plus: [1, 1] } // prettier-ignore
+    for (const [name, { a0, a1, b0, b1 }] of Object.entries(operators))
+      expect([a0 + a1 / 2, b0 + b1 / 2], name).toEqual(shares[name as keyof typeof shares])
+    expect(blends).toHaveLength(15)
   })
 })
 
@@ -380,4 +443,43 @@ test('18 % grey is shown as code 118', () => {
   expect(Array.from(out)).toEqual([118, 118, 118, 255])
   expect(Math.round(linearToSrgb(0.18) * 255)).toBe(118)
   store.give(grey)
+})
+
+describe('resampling', () => {
+  const ramp = (width: number, height: number) => {
+    const picture = plainPicture(width, height)
+    for (let i = 0; i < width * height; i++) picture.data.fill((i % width) + 0.5, i * 4, i * 4 + 4)
+    return picture
+  }
+  test('whole pixels and quarter turns lose nothing, by any filter', () => {
+    const [src, out] = [ramp(9, 9), plainPicture(9, 9)]
+    for (const filter of resampleFilters) {
+      plainKernels.resample(out, src, inverse(placement([4.5, 4.5], [1, 1], 90, [2, 0]))!, filter)
+      // A quarter turn clockwise sends columns to rows; then two pixels to the right.
+      for (let x = 3; x < 9; x++)
+        for (let y = 0; y < 9; y++) expect(out.data[(y * 9 + x) * 4]).toBeCloseTo(y + 0.5, 6)
+      expect(out.data[0]).toBeCloseTo(0, 9)
+    }
+  })
+  test('a straight ramp stays straight between pixels; a smaller picture keeps its mean', () => {
+    const [src, out] = [ramp(40, 30), plainPicture(40, 30)]
+    plainKernels.resample(out, src, inverse(placement([0, 0], [1, 1], 0, [0.3, 0]))!, 'cubic')
+    for (let x = 4; x < 36; x++) expect(out.data[(15 * 40 + x) * 4]).toBeCloseTo(x + 0.2, 5)
+    for (const filter of ['bilinear', 'cubic', 'lanczos'] as const) {
+      plainKernels.resample(out, src, inverse(placement([20, 15], [0.25, 0.25], 0, [0, 0]))!, filter)
+      const sum = out.data.reduce((total, v, i) => (i % 4 === 0 ? total + v : total), 0)
+      expect(sum * 16, filter).toBeCloseTo(
+        src.data.reduce((total, v, i) => (i % 4 === 0 ? total + v : total), 0),
+        -2.5,
+      )
+    }
+  })
+  test('placements chain and go back', () => {
+    const [a, b] = [placement([3, 4], [2, 0.5], 33, [1, -2]), placement([-1, 9], [0.7, 0.7], -120, [0, 5])] // prettier-ignore
+    const there = chained(a, b)
+    chained(there, inverse(there)!).forEach((v, i) => {
+      expect(v).toBeCloseTo([1, 0, 0, 0, 1, 0][i]!, 9)
+    })
+    expect(inverse(placement([0, 0], [0, 1], 0, [0, 0]))).toBeUndefined()
+  })
 })

@@ -1,8 +1,12 @@
+import type { Affine } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
+import type { JoinMode } from './join-modes.ts'
 
-export type JoinMode = 'over' | 'plus' | 'screen'
 /** What lies outside a picture when a filter reads there: its edge pixels again, or black without cover. */
 export type Edge = 'repeat' | 'black'
+
+export const resampleFilters = ['nearest', 'bilinear', 'cubic', 'lanczos'] as const
+export type ResampleFilter = (typeof resampleFilters)[number]
 
 export interface DisplayOptions {
   /** Linear factor on the picture before encoding; the backing keeps its brightness. */
@@ -20,10 +24,9 @@ export interface DisplayOptions {
  */
 export interface Kernels {
   /**
-   * Joins `top`, weighted by opacity · matte, with `below` by premultiplied arithmetic.
-   * over: S + B(1 − αS). plus: S + B, alpha at most 1. screen: S + B − S·B, and the greater of both where either
-   * exceeds 1, so that light above display white is never darkened.
-   * Sources: Porter & Duff 1984; W3C Compositing and Blending Level 1.
+   * Joins `top` with `below`: out = below + opacity · matte · (mode(top, below) − below), so that an opacity of 0 is as if
+   * the lane were not there. Operators and blend modes as in join-modes.ts, on premultiplied colour; plus holds alpha at 1; screen
+   * works on premultiplied values, so that light without cover is joined too.
    */
   join(
     out: Picture,
@@ -76,6 +79,11 @@ export interface Kernels {
   gaussColumns(out: Picture, src: Picture, weights: readonly number[]): void
   /** Mean of factor × factor pixels (fewer at the right and lower edge). For colour, never for data. */
   boxReduce(out: Picture, src: Picture, factor: number): void
+  /**
+   * out(x, y) = src where `back` takes the pixel's centre, found between pixels by the filter: cubic is Catmull–Rom, Lanczos has
+   * three lobes. Where the picture gets smaller the filter grows with it. Beyond `src` is empty. `out` must not be `src`.
+   */
+  resample(out: Picture, src: Picture, back: Affine, filter: ResampleFilter): void
   /** IEEE 754 binary16 codes to floats, every code exact. */
   halfToFloat(out: Float32Array, codes: Uint16Array): void
   /** Floats to binary16, rounding to nearest even; beyond 65504 + half a step becomes infinity. */

@@ -1,7 +1,8 @@
 import { displayTable, luminance } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import type { Picture } from '../picture/picture.ts'
-import { displayChannels, type Edge, type Kernels } from './kernels.ts'
+import { blendColour, isOperator, operators, type JoinMode } from './join-modes.ts'
+import { displayChannels, type Edge, type Kernels, type ResampleFilter } from './kernels.ts'
 
 const held = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
 
@@ -33,18 +34,51 @@ function convolve(out: Picture, src: Picture, weights: readonly number[], dx: nu
       }
 }
 
+const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x))
+/** How far each filter of resampling reaches and its weight at a distance. */
+const resampleBy: Record<ResampleFilter, { reach: number; weight: (x: number) => number }> = {
+  nearest: { reach: 0, weight: () => 1 },
+  bilinear: { reach: 1, weight: (x) => Math.max(0, 1 - Math.abs(x)) },
+  cubic: {
+    reach: 2,
+    weight: (x) => {
+      const a = Math.abs(x)
+      if (a < 1) return (1.5 * a - 2.5) * a * a + 1
+      return a < 2 ? ((-0.5 * a + 2.5) * a - 4) * a + 2 : 0
+    },
+  },
+  lanczos: { reach: 3, weight: (x) => (Math.abs(x) < 3 ? sinc(x) * sinc(x / 3) : 0) },
+}
+
 const tap = [1 / 8, 3 / 8, 3 / 8, 1 / 8]
+
+type Rgba = [number, number, number, number]
+
+/** Two premultiplied pixels by a mode at full opacity. */
+function joinPixel(mode: JoinMode, b: Rgba, s: Rgba): Rgba {
+  const [ba, sa] = [b[3], s[3]]
+  if (mode === 'screen') return b.map((v, c) => screen(s[c]!, v)) as Rgba
+  if (isOperator(mode)) {
+    const { a0, a1, b0, b1 } = operators[mode]
+    return b.map((v, c) => s[c]! * (a0 + a1 * ba) + v * (b0 + b1 * sa)) as Rgba
+  }
+  const straight = (v: Rgba, alpha: number) =>
+    v.slice(0, 3).map((x) => (alpha > 0 ? x / alpha : x)) as [number, number, number]
+  const mixed = blendColour(mode, straight(b, ba), straight(s, sa))
+  const colour = mixed.map((v, c) => s[c]! * (1 - ba) + sa * ba * v + b[c]! * (1 - sa))
+  return [...colour, sa + ba * (1 - sa)] as Rgba
+}
 
 /** The kernels as the simplest loops that are right: the reference that the fast ones are checked against. */
 export const plainKernels: Kernels = {
   join(out, below, top, matte, mode, opacity) {
     for (let p = 0; p < out.width * out.height; p++) {
       const weight = opacity * (matte ? matte.data[p]! : 1)
-      const alpha = top.data[p * 4 + 3]! * weight
+      const at = (picture: Picture) => [0, 1, 2, 3].map((c) => picture.data[p * 4 + c]!) as Rgba
+      const b = at(below)
+      const joined = joinPixel(mode, b, at(top))
       for (let c = 0; c < 4; c++) {
-        const s = top.data[p * 4 + c]! * weight
-        const b = below.data[p * 4 + c]!
-        const sum = mode === 'over' ? s + b * (1 - alpha) : mode === 'plus' ? s + b : screen(s, b)
+        const sum = b[c]! + weight * (joined[c]! - b[c]!)
         out.data[p * 4 + c] = mode === 'plus' && c === 3 ? Math.min(1, sum) : sum
       }
     }
@@ -138,6 +172,27 @@ export const plainKernels: Kernels = {
               sum += src.data[(sy * src.width + sx) * 4 + c]!
           out.data[(y * out.width + x) * 4 + c] = sum / count
         }
+  },
+  resample(out, src, [a, b, c, d, e, f], filter) {
+    const [su, sv] = [Math.max(1, Math.hypot(a, b)), Math.max(1, Math.hypot(d, e))]
+    const { reach, weight } = resampleBy[filter]
+    for (let y = 0; y < out.height; y++)
+      for (let x = 0; x < out.width; x++) {
+        const [u, v] = [a * (x + 0.5) + b * (y + 0.5) + c, d * (x + 0.5) + e * (y + 0.5) + f]
+        const sums = [0, 0, 0, 0]
+        let total = 0
+        const add = (sx: number, sy: number, w: number) => {
+          total += w
+          if (sx < 0 || sy < 0 || sx >= src.width || sy >= src.height) return
+          for (let k = 0; k < 4; k++) sums[k]! += w * src.data[(sy * src.width + sx) * 4 + k]!
+        }
+        if (filter === 'nearest') add(Math.floor(u), Math.floor(v), 1)
+        else
+          for (let sy = Math.ceil(v - reach * sv - 0.5); sy <= Math.floor(v + reach * sv - 0.5); sy++)
+            for (let sx = Math.ceil(u - reach * su - 0.5); sx <= Math.floor(u + reach * su - 0.5); sx++)
+              add(sx, sy, weight((sx + 0.5 - u) / su) * weight((sy + 0.5 - v) / sv))
+        for (let k = 0; k < 4; k++) out.data[(y * out.width + x) * 4 + k] = total === 0 ? 0 : sums[k]! / total
+      }
   },
   halfToFloat(out, codes) {
     for (let i = 0; i < codes.length; i++) out[i] = halfToNumber(codes[i]!)

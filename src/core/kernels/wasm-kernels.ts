@@ -2,9 +2,8 @@ import { displayTable } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
 import { KernelMemory } from './kernel-memory.ts'
-import { displayChannels, type Kernels } from './kernels.ts'
-
-const joinFunctions = { over: 'joinOver', plus: 'joinPlus', screen: 'joinScreen' } as const
+import { blends, isOperator, operators } from './join-modes.ts'
+import { resampleFilters, displayChannels, type Kernels } from './kernels.ts'
 
 /** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
 export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
@@ -49,7 +48,13 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
 
   return {
     join: (out, below, top, matte, mode, opacity) => {
-      run(joinFunctions[mode], out, out.at, below.at, top.at, matte?.at ?? 0, opacity, out.width)
+      const sources = [out.at, below.at, top.at, matte?.at ?? 0, opacity]
+      if (mode === 'over') run('joinOver', out, ...sources, out.width)
+      else if (mode === 'screen') run('joinScreen', out, ...sources, out.width)
+      else if (isOperator(mode)) {
+        const { a0, a1, b0, b1 } = operators[mode]
+        run('joinOperator', out, ...sources, a0, a1, b0, b1, out.width)
+      } else run('joinBlend', out, ...sources, blends.indexOf(mode), out.width)
     },
     mix: (out, src, effect, matte, amount) => {
       run('mix', out, out.at, src.at, effect.at, matte?.at ?? 0, amount, out.width)
@@ -92,6 +97,19 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     boxReduce: (out, src, factor) => {
       run('boxReduce', out, out.at, src.at, factor, out.width, src.width, src.height)
+    },
+    resample: (out, src, back, filter) => {
+      run(
+        'resample',
+        out,
+        out.at,
+        src.at,
+        ...back,
+        resampleFilters.indexOf(filter),
+        src.width,
+        src.height,
+        out.width,
+      )
     },
     halfToFloat: (out, codes) => {
       convert('halfToFloat', out, codes)

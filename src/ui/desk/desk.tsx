@@ -1,13 +1,25 @@
 'use client'
 
-import { useDndMonitor, useDroppable, type Active, type Over } from '@dnd-kit/core'
-import { Eye, EyeOff, Headphones, Plus } from 'lucide-react'
+import { useDndMonitor, useDraggable, useDroppable, type Active, type Over } from '@dnd-kit/core'
+import {
+  Blend,
+  ChevronDown,
+  ChevronRight,
+  Eye,
+  EyeOff,
+  GripVertical,
+  Headphones,
+  Lock,
+  Plus,
+} from 'lucide-react'
 import { Fragment, useEffect, useState } from 'react'
 import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import { dropEdge } from './drop-edge.ts'
+import { busesAround } from '../../core/comp/graph.ts'
+import { dropEdge, type Dragged, type Dropped } from './drop-edge.ts'
+import { linkedTo } from './linked.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
 import { JoinCell } from './join-cell.tsx'
 import { Slot } from './slot.tsx'
@@ -43,6 +55,8 @@ function Row({
         {steps.map((step, i) => (
           <Fragment key={step.id}>
             <Slot
+              lane={laneId}
+              at={i}
               label={`Add a step before ${step.effect}`}
               isOpen={openAt === i}
               onOpen={() => {
@@ -53,6 +67,8 @@ function Row({
           </Fragment>
         ))}
         <Slot
+          lane={laneId}
+          at={steps.length}
           label="Add a step at the end"
           isOpen={openAt === steps.length}
           onOpen={() => {
@@ -78,7 +94,14 @@ function LaneName({ lane }: { lane: Lane }) {
         }),
       )
   }
-  const toggle = (what: 'muted' | 'solo', name: string) => {
+  const depth = useShot((s) => busesAround(s.comp, lane.id).length)
+  const isBus = lane.source.type === 'lanes'
+  const { setNodeRef: setHandle, listeners: handle } = useDraggable({
+    id: `drag ${lane.id}`,
+    data: { type: 'lane', lane: lane.id, title: lane.name } satisfies Dragged,
+    disabled: isNaming,
+  })
+  const toggle = (what: 'muted' | 'solo' | 'locked' | 'folded', name: string) => {
     edit(`${name} ${lane.name}`, (c) =>
       editLane(c, lane.id, (l) => {
         l[what] = !l[what]
@@ -86,7 +109,44 @@ function LaneName({ lane }: { lane: Lane }) {
     )
   }
   return (
-    <div className="flex min-w-0 items-center gap-1 pl-3">
+    <div className="flex min-w-0 items-center gap-0.5" style={{ paddingLeft: `${0.25 + depth * 0.9}rem` }}>
+      <button
+        ref={setHandle}
+        {...handle}
+        type="button"
+        tabIndex={-1}
+        className="cursor-grab touch-none text-base-content/30 hover:text-base-content/70"
+        aria-label={`Drag ${lane.name}`}
+        title="Drag to restack; onto another lane for a bus of both"
+      >
+        <GripVertical size={13} aria-hidden />
+      </button>
+      {isBus && (
+        <button
+          type="button"
+          className="text-base-content/60 hover:text-base-content"
+          aria-expanded={!lane.folded}
+          aria-label={lane.folded ? `Unfold ${lane.name}` : `Fold ${lane.name}`}
+          onClick={() => {
+            toggle('folded', lane.folded ? 'Unfold' : 'Fold')
+          }}
+        >
+          {lane.folded ? <ChevronRight size={14} aria-hidden /> : <ChevronDown size={14} aria-hidden />}
+        </button>
+      )}
+      {lane.locked && (
+        <button
+          type="button"
+          className="text-warning"
+          aria-label={`Unlock ${lane.name}`}
+          title="Locked: nothing on it can be changed. Click to unlock."
+          onClick={() => {
+            toggle('locked', 'Unlock')
+          }}
+        >
+          <Lock size={12} aria-hidden />
+        </button>
+      )}
       <div className="min-w-0 flex-1">
         {isNaming ? (
           <input
@@ -165,13 +225,18 @@ function LaneRow({
   const media = useShot((s) => s.media)
   const lanes = useShot((s) => s.comp.lanes)
   const problem = useShot((s) => s.problems.find((p) => p.laneId === lane.id && !p.stepId)?.message)
-  const { setNodeRef } = useDroppable({ id: `lane ${lane.id}`, data: { lane: lane.id } })
-  const [edge, setEdge] = useState<'front' | 'back'>()
+  const { setNodeRef } = useDroppable({
+    id: `lane ${lane.id}`,
+    data: { type: 'lane', lane: lane.id } satisfies Dropped,
+  })
+  const [edge, setEdge] = useState<'front' | 'back' | 'onto'>()
+  const isLinked = useShot((s) => linkedTo(s).has(lane.id))
   // What is dragged falls in front of or behind the lane, by the half that it is over.
   const follow = ({ over, active }: { over: Over | null; active: Active }) => {
     const top = active.rect.current.translated?.top
     const isHere = over?.id === `lane ${lane.id}` && top !== undefined
-    setEdge(isHere ? dropEdge(active, over) : undefined)
+    const dragged = active.data.current as Dragged | undefined
+    setEdge(isHere ? dropEdge(active, over, dragged?.type === 'lane') : undefined)
   }
   useDndMonitor({
     onDragMove: follow,
@@ -186,6 +251,7 @@ function LaneRow({
   const mark = {
     front: 'shadow-[inset_0_3px_0_var(--color-accent)]',
     back: 'shadow-[inset_0_-3px_0_var(--color-accent)]',
+    onto: 'outline-2 -outline-offset-2 outline-accent',
   }
   return (
     <li
@@ -203,6 +269,7 @@ function LaneRow({
             note={sourceNote(lane.source, media)}
             label={`Source of ${lane.name}`}
             isSelected={isSource}
+            isLinked={isLinked}
             isOff={lane.muted}
             problem={problem}
             onSelect={() => {
@@ -268,6 +335,11 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
   const lanes = useShot((s) => s.comp.lanes)
   const [place, setPlace] = useState<Place>()
   const { edit, set } = store.getState()
+  // What is in a folded bus is not shown.
+  const folded = new Set(lanes.filter((l) => l.folded).map((l) => l.id))
+  const shown = lanes
+    .toReversed()
+    .filter((l) => !busesAround(store.getState().comp, l.id).some((b) => folded.has(b)))
 
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
@@ -298,6 +370,18 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
     set({ selection: { lane, step: stepId } })
     setPlace(undefined)
   }
+  const newGradient = () => {
+    edit('Add a gradient lane', (comp) => {
+      const { width, height } = comp.canvas
+      return addLane(comp, 'Gradient', {
+        type: 'gradient',
+        shape: 'line',
+        from: { at: [width / 2, height * 0.15], colour: [0.02, 0.1, 0.2], alpha: 1 },
+        to: { at: [width / 2, height * 0.85], colour: [0.3, 0.5, 0.6], alpha: 1 },
+      })
+    })
+    set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
+  }
   const newLane = () => {
     edit('Add a lane', (comp) =>
       addLane(comp, 'Colour', { type: 'colour', colour: [0.18, 0.18, 0.18], alpha: 1 }),
@@ -312,6 +396,9 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
         <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
           <Plus size={14} aria-hidden /> Colour lane
         </button>
+        <button type="button" className="btn btn-ghost btn-xs" onClick={newGradient}>
+          <Blend size={14} aria-hidden /> Gradient lane
+        </button>
         <span className="ml-auto pr-1 text-base-content/50">
           front lane on top · light runs left to right
         </span>
@@ -319,7 +406,7 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
       <ul className="flex min-h-0 flex-1 flex-col">
         <li className="min-h-0 flex-1 overflow-y-auto" aria-label="Lanes">
           <ul>
-            {lanes.toReversed().map((lane) => (
+            {shown.map((lane) => (
               <LaneRow
                 key={lane.id}
                 lane={lane}

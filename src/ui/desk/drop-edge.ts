@@ -1,8 +1,53 @@
-import type { Active, Over } from '@dnd-kit/core'
+import {
+  pointerWithin,
+  type Active,
+  type ClientRect,
+  type CollisionDetection,
+  type DroppableContainer,
+  type Over,
+} from '@dnd-kit/core'
 
-/** Whether what is dragged is over the upper half of a lane's row (in front of it) or the lower (behind it). */
-export function dropEdge(active: Active, over: Over): 'front' | 'back' {
+/** What is dragged over the desk. */
+export type Dragged =
+  | { readonly type: 'pass'; readonly media: string; readonly pass: string }
+  | { readonly type: 'step'; readonly step: string; readonly title: string }
+  | { readonly type: 'lane'; readonly lane: string; readonly title: string }
+
+/** Where something can be let go. */
+export type Dropped =
+  | { readonly type: 'lane'; readonly lane: string }
+  | { readonly type: 'slot'; readonly lane: string; readonly at: number }
+
+export const droppedOf = (over: Over | DroppableContainer | null): Dropped | undefined =>
+  over?.data.current as Dropped | undefined
+
+/**
+ * In front of a lane, behind it, or onto it, by the part of its row that the middle of what is dragged is over. Passes and steps
+ * know no onto.
+ */
+export function dropEdge(active: Active, over: Over, hasOnto: boolean): 'front' | 'back' | 'onto' {
   const box = active.rect.current.translated
   const middle = box ? box.top + box.height / 2 : 0
-  return middle < over.rect.top + over.rect.height / 2 ? 'front' : 'back'
+  const part = (middle - over.rect.top) / over.rect.height
+  if (hasOnto && part > 0.3 && part < 0.7) return 'onto'
+  return part < 0.5 ? 'front' : 'back'
+}
+
+/** Lanes take lanes and passes; a step goes to the slot nearest to the pointer in the lane that it is over. */
+export const deskCollisions: CollisionDetection = (args) => {
+  const of = (type: Dropped['type']) => args.droppableContainers.filter((d) => droppedOf(d)?.type === type)
+  const lanes = pointerWithin({ ...args, droppableContainers: of('lane') })
+  const dragged = args.active.data.current as Dragged | undefined
+  if (dragged?.type !== 'step') return lanes
+  const lane =
+    lanes[0] && droppedOf(args.droppableContainers.find((d) => d.id === lanes[0]!.id) ?? null)?.lane
+  const pointer = args.pointerCoordinates
+  if (!lane || !pointer) return []
+  const distance = (rect: ClientRect | undefined) =>
+    rect ? Math.abs(rect.left + rect.width / 2 - pointer.x) : Infinity
+  const slots = of('slot').filter((d) => droppedOf(d)?.lane === lane)
+  const nearest = slots.toSorted(
+    (a, b) => distance(args.droppableRects.get(a.id)) - distance(args.droppableRects.get(b.id)),
+  )[0]
+  return nearest ? [{ id: nearest.id }] : []
 }

@@ -1,11 +1,15 @@
 'use client'
 
 import { editLane } from '../../core/comp/edits.ts'
+import { blends, joinHints, operators, type JoinMode } from '../../core/kernels/join-modes.ts'
 import { isAnimated, type Lane } from '../../core/comp/schema.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ValueField } from '../dials/value-field.tsx'
 
-const modeNames = { over: 'over', plus: 'plus', screen: 'screen' } as const
+const groups = [
+  ['Cover and light', Object.keys(operators) as JoinMode[]],
+  ['Blend', [...blends] as JoinMode[]],
+] as const
 
 /** Two stops fill the meter. */
 const meterStops = 2
@@ -29,6 +33,7 @@ export function JoinCell({ lane }: { lane: Lane }) {
         <div className="flex items-center gap-1">
           <select
             aria-label={`Join of ${lane.name}`}
+            title={`${lane.join.mode}: ${joinHints[lane.join.mode]}`}
             className="select select-ghost select-xs w-[4.9rem] px-1 font-semibold"
             value={lane.join.mode}
             onChange={(e) => {
@@ -40,10 +45,14 @@ export function JoinCell({ lane }: { lane: Lane }) {
               )
             }}
           >
-            {Object.entries(modeNames).map(([mode, text]) => (
-              <option key={mode} value={mode}>
-                {text}
-              </option>
+            {groups.map(([group, modes]) => (
+              <optgroup key={group} label={group}>
+                {modes.map((mode) => (
+                  <option key={mode} value={mode} title={joinHints[mode]}>
+                    {mode}
+                  </option>
+                ))}
+              </optgroup>
             ))}
           </select>
           <div className="w-[4.2rem]">

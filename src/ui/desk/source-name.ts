@@ -7,12 +7,15 @@ export function linkName(link: Link, media: MediaTable, lanes: readonly Lane[]):
   return `${media[link.media]?.name ?? link.media} · ${link.pass}`
 }
 
+const plainTitles = { colour: 'Flat colour', gradient: 'Gradient', lanes: 'Lanes in it' } as const
+
 export function sourceTitle(source: Source, media: MediaTable, lanes: readonly Lane[]): string {
   if (source.type === 'pass') return source.pass
-  return source.type === 'colour' ? 'Flat colour' : linkName(source, media, lanes)
+  return source.type === 'tap' ? linkName(source, media, lanes) : plainTitles[source.type]
 }
 
 export function sourceNote(source: Source, media: MediaTable): string {
   if (source.type === 'pass') return media[source.media]?.name ?? source.media
-  return source.type === 'colour' ? 'source' : 'live copy'
+  if (source.type === 'lanes') return 'bus'
+  return source.type === 'tap' ? 'live copy' : 'source'
 }

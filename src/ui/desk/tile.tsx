@@ -1,11 +1,14 @@
 'use client'
 
+import { useDraggable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { Dragged } from './drop-edge.ts'
+import { linkedTo } from './linked.ts'
 import { stepTitle } from './step-title.ts'
 import { Thumbnail } from './thumbnail.tsx'
 
@@ -16,19 +19,35 @@ interface TileProps {
   readonly label: string
   readonly isSelected: boolean
   readonly isOff?: boolean
+  /** It feeds what is selected, or is fed by it. */
+  readonly isLinked?: boolean
   readonly problem?: string | undefined
+  readonly drag?: Pick<ReturnType<typeof useDraggable>, 'setNodeRef' | 'listeners'>
   readonly onSelect: () => void
 }
 
 /** A cut stone on the lane: what comes out of this point, its name and a note. */
-export function Tile({ thumb, title, note, label, isSelected, isOff = false, problem, onSelect }: TileProps) {
+export function Tile({
+  thumb,
+  title,
+  note,
+  label,
+  isSelected,
+  isOff = false,
+  isLinked = false,
+  problem,
+  drag,
+  onSelect,
+}: TileProps) {
   return (
     <button
+      ref={drag?.setNodeRef}
+      {...drag?.listeners}
       type="button"
       aria-label={label}
       aria-pressed={isSelected}
       data-selected={isSelected}
-      className={`gem shrink-0 p-[2px] ${isSelected ? 'bg-primary' : 'bg-transparent'}`}
+      className={`gem shrink-0 p-[2px] ${isSelected ? 'bg-primary' : isLinked ? 'bg-accent/70' : 'bg-transparent'}`}
       onClick={onSelect}
     >
       <span
@@ -84,8 +103,17 @@ export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
   const isSelected = useShot((s) => s.selection?.step === step.id)
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
   const title = stepTitle(step)
+  const isLinked = useShot((s) => linkedTo(s).has(step.id))
+  const isLocked = useShot((s) => s.comp.lanes.find((l) => l.id === laneId)?.locked ?? false)
+  const drag = useDraggable({
+    id: `step ${step.id}`,
+    data: { type: 'step', step: step.id, title } satisfies Dragged,
+    disabled: isLocked,
+  })
   return (
     <Tile
+      drag={drag}
+      isLinked={isLinked}
       thumb={step.id}
       title={title}
       note={step.on ? stepNote(step) : 'off'}

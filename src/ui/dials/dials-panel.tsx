@@ -2,11 +2,11 @@
 
 import { Trash2 } from 'lucide-react'
 import {
+  addLane,
   editLane,
   editStep,
   masterId,
   placeOfStep,
-  removeLane,
   removeStep,
   setDial,
   setFeed,
@@ -15,12 +15,15 @@ import { settingAt } from '../../core/comp/animation.ts'
 import type { FeedLink, Lane, Step } from '../../core/comp/schema.ts'
 import { dialLabel, number, type DialValue } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
-import { sourceNote, sourceTitle } from '../desk/source-name.ts'
+import { describeLane } from '../../core/comp/describe.ts'
+import { duplicateLane, leaveBus } from '../../core/comp/graph.ts'
+import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { PassDetails } from '../passes/pass-details.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
 import { LinkChip } from './link-chip.tsx'
+import { GradientRows } from './gradient-rows.tsx'
 import { ThresholdChart } from './threshold-chart.tsx'
 
 const amountDial = number({
@@ -161,10 +164,70 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
 
 function LaneDials({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
-  const media = useShot((s) => s.media)
-  const lanes = useShot((s) => s.comp.lanes)
+  const sentence = useShot((s) => describeLane(s.comp, s.media, lane))
   const { edit, set } = store.getState()
   const { source } = lane
+  const actions = [
+    {
+      name: 'Duplicate',
+      hint: 'A copy in front of it (Ctrl-D)',
+      run: () => {
+        edit(`Duplicate ${lane.name}`, (c) => duplicateLane(c, lane.id)[0])
+      },
+    },
+    {
+      name: 'Live copy',
+      hint: 'A lane behind it that follows whatever this lane becomes',
+      run: () => {
+        let id = ''
+        edit(`Live copy of ${lane.name}`, (c) => {
+          const at = c.lanes.findIndex((l) => l.id === lane.id)
+          const name = `${lane.name} live`.slice(0, 120)
+          const next = addLane(c, name, { type: 'tap', lane: lane.id }, at)
+          id = next.lanes[at]!.id
+          return lane.in === undefined
+            ? next
+            : editLane(next, id, (l) => {
+                l.in = lane.in
+              })
+        })
+        set({ selection: { lane: id } })
+      },
+    },
+    {
+      name: lane.kind === 'matte' ? 'Into the picture' : 'As matte only',
+      hint: 'A matte lane is not in the picture; others take from it',
+      run: () => {
+        edit(lane.kind === 'matte' ? `${lane.name} into the picture` : `${lane.name} as matte only`, (c) =>
+          editLane(c, lane.id, (l) => {
+            l.kind = lane.kind === 'matte' ? 'picture' : 'matte'
+          }),
+        )
+      },
+    },
+    {
+      name: lane.locked ? 'Unlock' : 'Lock',
+      hint: 'A locked lane can not be changed',
+      run: () => {
+        edit(`${lane.locked ? 'Unlock' : 'Lock'} ${lane.name}`, (c) =>
+          editLane(c, lane.id, (l) => {
+            l.locked = !lane.locked
+          }),
+        )
+      },
+    },
+    ...(lane.in === undefined
+      ? []
+      : [
+          {
+            name: 'Out of its bus',
+            hint: 'Puts it in front of the bus (Shift-B)',
+            run: () => {
+              edit(`Take ${lane.name} out of its bus`, (c) => leaveBus(c, lane.id))
+            },
+          },
+        ]),
+  ]
   const setSource = (link: FeedLink | undefined) => {
     if (link)
       edit(`Source of ${lane.name}`, (c) =>
@@ -179,9 +242,7 @@ function LaneDials({ lane }: { lane: Lane }) {
         <h2 className="truncate text-base font-semibold">
           {lane.name} <span className="text-xs font-normal text-base-content/60">lane</span>
         </h2>
-        <p className="text-xs text-base-content/65">
-          {sourceTitle(source, media, lanes)} ({sourceNote(source, media)}), joined by {lane.join.mode}.
-        </p>
+        <p className="text-xs text-base-content/65">{sentence}</p>
       </div>
       {source.type === 'colour' ? (
         <div className="space-y-0.5">
@@ -216,6 +277,12 @@ function LaneDials({ lane }: { lane: Lane }) {
             }}
           />
         </div>
+      ) : source.type === 'gradient' ? (
+        <GradientRows lane={lane} source={source} />
+      ) : source.type === 'lanes' ? (
+        <p className="text-xs text-base-content/65">
+          A bus: its steps act on all that is in it together. Drag lanes onto it, or out of it.
+        </p>
       ) : (
         <div className="flex">
           <LinkChip
@@ -245,16 +312,40 @@ function LaneDials({ lane }: { lane: Lane }) {
         }}
       />
       <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>
-      <button
-        type="button"
-        className="btn btn-ghost btn-xs self-start text-base-content/70"
-        onClick={() => {
-          edit(`Remove lane ${lane.name}`, (c) => removeLane(c, lane.id))
-          set({ selection: undefined })
-        }}
-      >
-        <Trash2 size={13} aria-hidden /> Remove the lane
-      </button>
+      <div className="flex">
+        <LinkChip
+          label="matte"
+          hint="Where the lane joins; elsewhere the picture below stays as it was."
+          link={lane.join.matte}
+          without="everywhere"
+          laneId={lane.id}
+          isMatte
+          onChange={(matte) => {
+            edit(`Matte of ${lane.name}`, (c) =>
+              editLane(c, lane.id, (l) => {
+                if (matte) l.join.matte = matte
+                else delete l.join.matte
+              }),
+            )
+          }}
+        />
+      </div>
+      <div className="flex flex-wrap gap-1">
+        {actions.map(({ name, hint, run }) => (
+          <button key={name} type="button" className="btn btn-xs" title={hint} onClick={run}>
+            {name}
+          </button>
+        ))}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs text-base-content/70"
+          onClick={() => {
+            removeLaneOf(store, lane.id)
+          }}
+        >
+          <Trash2 size={13} aria-hidden /> Remove the lane
+        </button>
+      </div>
     </>
   )
 }

@@ -3,10 +3,18 @@
 import { Link2, Unlink } from 'lucide-react'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
+import { stepTitle } from '../desk/step-title.ts'
+import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShot } from '../shot/shot-context.tsx'
 
 const passLink = (media: string, pass: string): Link => ({ type: 'pass', media, pass })
-const tapLink = (lane: string): Link => ({ type: 'tap', lane })
+const tapLink = (lane: string, after?: string): Link => ({
+  type: 'tap',
+  lane,
+  ...(after === undefined ? {} : { after }),
+})
+const passOf = (link: Link) => (link.type === 'pass' ? link.pass : '')
+const parts = { alpha: 'α', luminance: 'Y', red: 'R', green: 'G', blue: 'B' } as const
 const encode = (link: Link) => JSON.stringify(link)
 
 interface LinkChipProps {
@@ -21,12 +29,55 @@ interface LinkChipProps {
   readonly onChange: (link: FeedLink | undefined) => void
 }
 
+/** Picks one object of an ID pass, or adds a further one to those that are picked. */
+function ObjectChoice({
+  media,
+  pass,
+  picked,
+  onPick,
+}: {
+  media: string
+  pass: string
+  picked: readonly string[]
+  onPick: (ids: readonly string[]) => void
+}) {
+  const objects = useObjects(media, pass) ?? []
+  const name = (id: string) => objectName(objects.find((o) => o.id === id) ?? { id })
+  return (
+    <select
+      aria-label="Objects of the matte"
+      className="min-w-0 max-w-36 cursor-pointer truncate bg-transparent outline-none"
+      title="Objects whose cover is the matte; choosing one adds it or takes it out"
+      value=""
+      onChange={(e) => {
+        const id = e.target.value
+        onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
+      }}
+    >
+      <option value="">{picked.length === 0 ? 'pick objects' : picked.map(name).join(', ')}</option>
+      {objects.slice(0, 200).map((o) => (
+        <option key={o.id} value={o.id}>
+          {picked.includes(o.id) ? '− ' : '+ '}
+          {objectName(o)}
+        </option>
+      ))}
+    </select>
+  )
+}
+
 /** A feed of a step as a chip: where it comes from, to choose, to invert and to cut. */
 export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange }: LinkChipProps) {
   const media = useShot((s) => s.media)
   const lanes = useShot((s) => s.comp.lanes)
   const choose = (text: string) => {
-    onChange(text ? { ...link, from: JSON.parse(text) as Link } : undefined)
+    if (!text) {
+      onChange(undefined)
+      return
+    }
+    // Objects belong to the pass that they were picked from.
+    const next: FeedLink = { ...link, from: JSON.parse(text) as Link }
+    delete next.objects
+    onChange(next)
   }
   const value = link ? encode(link.from) : ''
   const fits = (kind: string) => isMatte || !dataKinds.some((k) => k === kind)
@@ -41,12 +92,28 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
         })),
     })),
     {
-      group: 'Lanes',
+      group: 'Lanes, at their end',
       links: lanes
         .filter((l) => l.id !== laneId)
         .map((l) => ({ text: `tap of ${l.name}`, link: tapLink(l.id) })),
     },
+    // Earlier points: those of the own lane are no loop when they lie before the step.
+    ...lanes
+      .filter((l) => l.steps.length > 0)
+      .map((l) => ({
+        group: `${l.name}, inside`,
+        links: [
+          { text: `${l.name} before its steps`, link: tapLink(l.id, 'source') },
+          ...l.steps.map((s) => ({ text: `${l.name} after ${stepTitle(s)}`, link: tapLink(l.id, s.id) })),
+        ],
+      })),
   ]
+  const linkedPass =
+    link?.from.type === 'pass'
+      ? media[link.from.media]?.passes.find((p) => p.name === passOf(link.from))
+      : undefined
+  const idPass = linkedPass?.kind === 'ids'
+  const isColour = link !== undefined && !idPass && (linkedPass?.channels.length ?? 4) > 1
   const isKnown = options.some((g) => g.links.some((l) => encode(l.link) === value))
   return (
     <div
@@ -75,6 +142,33 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
           </optgroup>
         ))}
       </select>
+      {link && isMatte && isColour && (
+        <select
+          aria-label={`Part of the ${label} feed`}
+          className="cursor-pointer bg-transparent outline-none"
+          title="Which part of it says where"
+          value={link.use ?? 'alpha'}
+          onChange={(e) => {
+            onChange({ ...link, use: e.target.value as NonNullable<FeedLink['use']> })
+          }}
+        >
+          {Object.entries(parts).map(([part, text]) => (
+            <option key={part} value={part}>
+              {text}
+            </option>
+          ))}
+        </select>
+      )}
+      {link && isMatte && idPass && link.from.type === 'pass' && (
+        <ObjectChoice
+          media={link.from.media}
+          pass={link.from.pass}
+          picked={link.objects ?? []}
+          onPick={(objects) => {
+            onChange({ ...link, objects: [...objects] })
+          }}
+        />
+      )}
       {link && isMatte && (
         <button
           type="button"

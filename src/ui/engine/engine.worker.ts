@@ -140,10 +140,11 @@ class Engine {
           pixels: smallToCodes(small, 4),
         })
       }
-      const means: number[] = []
-      for (const node of planJoins(comp, media, frame, reduction))
-        means.push(meanLuminance(await picture(node)))
-      const meters = comp.lanes.map((lane, i) => [lane.id, addedStops(means[i]!, means[i + 1]!)] as const)
+      const meters: (readonly [string, number])[] = []
+      for (const [i, [behind, withLane]] of planJoins(comp, media, frame, reduction).entries()) {
+        const before = meanLuminance(await picture(behind))
+        meters.push([comp.lanes[i]!.id, addedStops(before, meanLuminance(await picture(withLane)))])
+      }
       reply(
         { type: 'thumbs', serial, thumbs, meters: Object.fromEntries(meters) },
         thumbs.map((t) => t.pixels.buffer),

@@ -3,38 +3,18 @@
 import { useDraggable } from '@dnd-kit/core'
 import { Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
-import { addLane } from '../../core/comp/edits.ts'
 import type { Media, Pass } from '../../core/comp/media.ts'
 import { passUses } from '../../core/engine/readable-pass.ts'
 import type { PassThumb } from '../engine/messages.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import type { ShotStore } from '../shot/shot-store.ts'
 import { SmallPicture } from '../small-picture.tsx'
+import type { Dragged } from '../desk/drop-edge.ts'
+import { addPassLane } from './add-pass-lane.ts'
 import { frameWords } from './frame-words.ts'
 
 const thumbWidth = 240
 
 const short = (v: number) => (Math.abs(v) >= 10_000 ? v.toExponential(1) : String(Number(v.toPrecision(3))))
-
-/** What is dragged from the contact sheet. */
-export interface DraggedPass {
-  readonly type: 'pass'
-  readonly media: string
-  readonly pass: string
-}
-
-/** A new lane that begins with a pass, before the lane at an index (at the front without one); selects it. */
-export function addPassLane(store: ShotStore, { media, pass }: Omit<DraggedPass, 'type'>, at?: number): void {
-  const { edit, set, media: table } = store.getState()
-  const name = `${table[media]?.name ?? media} ${pass}`.slice(0, 120)
-  let laneId = ''
-  edit(`Add ${pass} as a lane`, (comp) => {
-    const next = addLane(comp, name, { type: 'pass', media, pass }, at)
-    laneId = next.lanes.find((l) => !comp.lanes.some((old) => old.id === l.id))!.id
-    return next
-  })
-  set({ selection: { lane: laneId }, shownPass: undefined })
-}
 
 function PassCard({
   mediaRef,
@@ -52,7 +32,7 @@ function PassCard({
   const isShown = useShot((s) => s.shownPass?.media === mediaRef && s.shownPass.pass === pass.name)
   const { setNodeRef, listeners, attributes } = useDraggable({
     id: `pass ${mediaRef} ${pass.name}`,
-    data: { type: 'pass', media: mediaRef, pass: pass.name } satisfies DraggedPass,
+    data: { type: 'pass', media: mediaRef, pass: pass.name } satisfies Dragged,
   })
   return (
     <li

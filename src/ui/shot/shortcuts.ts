@@ -1,6 +1,8 @@
 import { useEffect } from 'react'
 import { editLane, editStep, masterId, moveStep, placeOfStep, removeStep } from '../../core/comp/edits.ts'
+import { duplicateLane, insertSteps, joinBus, leaveBus, placeLane } from '../../core/comp/graph.ts'
 import type { Comp } from '../../core/comp/schema.ts'
+import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import type { Selection, ShotStore } from './shot-store.ts'
 
@@ -36,10 +38,96 @@ function moveSelected(store: ShotStore, by: number): void {
   edit(`Move ${stepTitle(place.step)}`, (c) => moveStep(c, place.step.id, place.laneId, to))
 }
 
+/** Puts the selected step at the end of the lane above or below, or the selected lane past its neighbour. */
+function moveAcross(store: ShotStore, down: number): void {
+  const { comp, selection, edit, set } = store.getState()
+  const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
+  const all = rows(comp)
+  const next = all[all.findIndex((r) => r.id === selection?.lane) + down]
+  if (!next || !selection) return
+  if (place) {
+    const where = comp.lanes.find((l) => l.id === next.id)?.name ?? 'the whole picture'
+    edit(`Move ${stepTitle(place.step)} to ${where}`, (c) =>
+      moveStep(c, place.step.id, next.id, next.steps.length),
+    )
+    set({ selection: { lane: next.id, step: place.step.id } })
+    return
+  }
+  const lane = comp.lanes.find((l) => l.id === selection.lane)
+  const other = comp.lanes.find((l) => l.id === next.id)
+  if (lane && other)
+    edit(`Put ${lane.name} ${down < 0 ? 'in front of' : 'behind'} ${other.name}`, (c) =>
+      placeLane(c, lane.id, down < 0 ? 'front' : 'back', other.id),
+    )
+}
+
+/** Ctrl with C, X, V or D on the desk. */
+function clip(store: ShotStore, key: string): boolean {
+  const { comp, selection, edit, set, clipboard } = store.getState()
+  const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
+  const lane = comp.lanes.find((l) => l.id === selection?.lane)
+  const steps = lane?.steps ?? comp.master
+  switch (key) {
+    case 'c':
+    case 'x':
+      set({ clipboard: { steps: place ? [place.step] : steps } })
+      if (key === 'x' && place) removeSelected(store)
+      return true
+    case 'v': {
+      if (!clipboard || !selection) return false
+      const at = place ? place.index + 1 : steps.length
+      let ids: string[] = []
+      edit(`Paste ${clipboard.steps.map(stepTitle).join(', ')}`, (c) => {
+        const [next, made] = insertSteps(c, selection.lane, at, clipboard.steps)
+        ids = made
+        return next
+      })
+      const last = ids.at(-1)
+      if (last !== undefined) set({ selection: { lane: selection.lane, step: last } })
+      return true
+    }
+    case 'd':
+      if (place) {
+        edit(
+          `Duplicate ${stepTitle(place.step)}`,
+          (c) => insertSteps(c, place.laneId, place.index + 1, [place.step])[0],
+        )
+      } else if (lane) {
+        let id = lane.id
+        edit(`Duplicate ${lane.name}`, (c) => {
+          const [next, made] = duplicateLane(c, lane.id)
+          id = made
+          return next
+        })
+        set({ selection: { lane: id } })
+      }
+      return true
+    default:
+      return false
+  }
+}
+
+/** B: a bus of the selected lane and the one behind it; Shift-B takes it out of its bus. */
+function bus(store: ShotStore, isLeaving: boolean): void {
+  const { comp, selection, edit } = store.getState()
+  const lane = comp.lanes.find((l) => l.id === selection?.lane)
+  if (!lane) return
+  if (isLeaving) {
+    if (lane.in !== undefined) edit(`Take ${lane.name} out of its bus`, (c) => leaveBus(c, lane.id))
+    return
+  }
+  const here = comp.lanes.filter((l) => l.in === lane.in)
+  const behind = here[here.indexOf(lane) - 1]
+  if (behind) edit(`Join ${lane.name} and ${behind.name} in a bus`, (c) => joinBus(c, lane.id, behind.id)[0])
+}
+
 function removeSelected(store: ShotStore): void {
   const { comp, selection, edit, set } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
-  if (!place) return
+  if (!place) {
+    if (selection) removeLaneOf(store, selection.lane)
+    return
+  }
   edit(`Remove ${stepTitle(place.step)}`, (c) => removeStep(c, place.step.id))
   set({ selection: { lane: place.laneId } })
 }
@@ -80,7 +168,13 @@ export function useShortcuts(store: ShotStore): void {
         event.preventDefault()
         return
       }
-      if (isTyping(event.target) || event.ctrlKey || event.metaKey) return
+      if (isTyping(event.target)) return
+      if (event.ctrlKey || event.metaKey) {
+        // What is marked as text is copied as text.
+        if (window.getSelection()?.isCollapsed !== false && clip(store, event.key.toLowerCase()))
+          event.preventDefault()
+        return
+      }
       const isOnDesk =
         event.target instanceof HTMLElement &&
         (event.target.closest('[data-desk]') !== null || event.target === document.body)
@@ -117,10 +211,16 @@ export function useShortcuts(store: ShotStore): void {
           else step(1, 0)
           break
         case 'ArrowUp':
-          step(0, -1)
+          if (event.altKey && isOnDesk) moveAcross(store, -1)
+          else step(0, -1)
           break
         case 'ArrowDown':
-          step(0, 1)
+          if (event.altKey && isOnDesk) moveAcross(store, 1)
+          else step(0, 1)
+          break
+        case 'b':
+        case 'B':
+          bus(store, event.shiftKey)
       }
     }
     const release = (event: KeyboardEvent) => {

@@ -4,7 +4,6 @@ import {
   DndContext,
   DragOverlay,
   PointerSensor,
-  pointerWithin,
   useSensor,
   useSensors,
   type DragEndEvent,
@@ -20,10 +19,12 @@ import { EngineClient } from '../engine/engine-client.ts'
 import type { Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
-import { dropEdge } from '../desk/drop-edge.ts'
+import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
+import { RemoveLaneDialog } from '../desk/remove-lane.tsx'
+import { dropOnDesk } from '../desk/drop-on-desk.ts'
 import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
 import { useBringIn } from '../intake/use-bring-in.ts'
-import { addPassLane, PassesPanel, type DraggedPass } from '../passes/passes-panel.tsx'
+import { PassesPanel } from '../passes/passes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { followMedia } from './follow-media.ts'
@@ -136,25 +137,24 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   )
   useShortcuts(store)
   const bringIn = useBringIn(shot.id, store)
-  const [dragged, setDragged] = useState<DraggedPass>()
+  const [dragged, setDragged] = useState<Dragged>()
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }))
   const beginDrag = ({ active }: DragStartEvent) => {
-    setDragged(active.data.current as DraggedPass)
-    // Its place is on the desk, so the desk comes up under it.
-    setTab('desk')
+    const what = active.data.current as Dragged
+    setDragged(what)
+    // A pass has its place on the desk, so the desk comes up under it.
+    if (what.type === 'pass') setTab('desk')
   }
-  const endDrag = ({ active, over }: DragEndEvent) => {
+  const endDrag = ({ active, over, activatorEvent }: DragEndEvent) => {
     setDragged(undefined)
-    // Its card is gone with the contact sheet, and what it carried with the card.
+    // The card of a pass is gone with the contact sheet, and what it carried with the card.
     if (!dragged) return
-    const lane = over?.data.current?.['lane'] as string | undefined
-    const index = store.getState().comp.lanes.findIndex((l) => l.id === lane)
     if (!over) {
-      setTab('passes')
+      if (dragged.type === 'pass') setTab('passes')
       return
     }
-    const at = index < 0 ? undefined : dropEdge(active, over) === 'front' ? index + 1 : index
-    addPassLane(store, dragged, at)
+    const isCopy = activatorEvent instanceof PointerEvent && activatorEvent.altKey
+    dropOnDesk(store, dragged, droppedOf(over), dropEdge(active, over, dragged.type === 'lane'), isCopy)
   }
   useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
 
@@ -162,7 +162,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     <ShotContext value={context}>
       <DndContext
         sensors={sensors}
-        collisionDetection={pointerWithin}
+        collisionDetection={deskCollisions}
         onDragStart={beginDrag}
         onDragEnd={endDrag}
         onDragCancel={() => {
@@ -240,10 +240,11 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
             </span>
           </nav>
         </div>
+        <RemoveLaneDialog />
         <DragOverlay dropAnimation={null}>
           {dragged && (
             <span className="gem inline-block bg-primary px-3 py-1 font-semibold text-primary-content">
-              {dragged.pass}
+              {dragged.type === 'pass' ? dragged.pass : dragged.title}
             </span>
           )}
         </DragOverlay>

@@ -2,7 +2,8 @@ import { temporal } from 'zundo'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
-import type { Comp, Lane } from '../../core/comp/schema.ts'
+import { editProblem } from '../../core/comp/guard.ts'
+import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { PlanProblem } from '../../core/engine/plan.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../engine/messages.ts'
@@ -16,6 +17,8 @@ export interface Selection {
 
 /** What the picture shows: the finished picture, what it was before the selected step, or that step's light alone. */
 export type ViewMode = 'picture' | 'light' | 'before'
+
+export type Clipboard = { readonly steps: readonly Step[] }
 
 export interface ShotState {
   readonly comp: Comp
@@ -44,6 +47,12 @@ export interface ShotState {
   readonly problems: readonly PlanProblem[]
   readonly isBusy: boolean
   readonly failure: string | undefined
+  /** A lane that is to be removed while others take from it. */
+  readonly removing: string | undefined
+  /** Steps or a lane that were copied. */
+  readonly clipboard: Clipboard | undefined
+  /** Why the last edit was not made. */
+  readonly refusal: string | undefined
 
   /**
    * Makes an edit that can be undone. Edits in a row with the same gesture are undone together.
@@ -81,9 +90,15 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         problems: [],
         isBusy: true,
         failure: undefined,
+        refusal: undefined,
+        removing: undefined,
+        clipboard: undefined,
         edit(name, change, gesture) {
           const comp = change(get().comp)
           if (comp === get().comp) return
+          const refusal = editProblem(get().comp, comp)
+          set({ refusal })
+          if (refusal !== undefined) return
           const isContinued = gesture !== undefined && gesture === lastGesture
           const history = store.temporal.getState()
           if (isContinued) history.pause()

@@ -2,10 +2,11 @@
 // of its output only, so that bands of one call may run on several threads at once; pointers are byte offsets.
 // Each has a plain twin in ../plain-kernels.ts, where shapes, units and sources are written down.
 
-export { joinOver, joinPlus, joinScreen, mix, addLight } from './join'
+export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
 export { gains, colourMatrix, brightPass, sanitise, fill } from './colour'
 export { halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
 export { halfToFloat, floatToHalf } from './half'
+export { resample } from './resample'
 export { display } from './display'
 
 /** First byte of memory that the program itself does not use. */

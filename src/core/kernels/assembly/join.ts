@@ -9,6 +9,29 @@ function weightAt(matte: usize, i: usize, amount: f32): v128 {
   return f32x4.splat(matte ? amount * load<f32>(matte + (i << 2)) : amount)
 }
 
+/** B + w·(S·(a0 + a1·αB) + B·(b0 + b1·αS) − B); alpha at most 1 where both are added. */
+export function joinOperator(
+  out: usize, below: usize, top: usize, matte: usize, opacity: f32,
+  a0: f32, a1: f32, b0: f32, b1: f32, width: i32, y0: i32, y1: i32,
+): void {
+  const end: usize = (y1 * width) as usize
+  const va0 = f32x4.splat(a0)
+  const va1 = f32x4.splat(a1)
+  const vb0 = f32x4.splat(b0 - 1)
+  const vb1 = f32x4.splat(b1)
+  const limit = f32x4.replace_lane(f32x4.splat(f32.MAX_VALUE), 3, a0 == 1 && a1 == 0 && b0 == 1 && b1 == 0 ? 1 : f32.MAX_VALUE)
+  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+    const s = v128.load(top + (i << 4))
+    const b = v128.load(below + (i << 4))
+    const change = f32x4.add(
+      f32x4.mul(s, f32x4.add(va0, f32x4.mul(va1, alphaOf(b)))),
+      f32x4.mul(b, f32x4.add(vb0, f32x4.mul(vb1, alphaOf(s)))),
+    )
+    v128.store(out + (i << 4), f32x4.pmin(f32x4.add(b, f32x4.mul(change, weightAt(matte, i, opacity))), limit))
+  }
+}
+
+/** Over alone: the join of nearly every lane, in the fewest operations. */
 export function joinOver(out: usize, below: usize, top: usize, matte: usize, opacity: f32, width: i32, y0: i32, y1: i32): void {
   const one = f32x4.splat(1)
   const end: usize = (y1 * width) as usize
@@ -19,15 +42,6 @@ export function joinOver(out: usize, below: usize, top: usize, matte: usize, opa
   }
 }
 
-export function joinPlus(out: usize, below: usize, top: usize, matte: usize, opacity: f32, width: i32, y0: i32, y1: i32): void {
-  const limit = f32x4.replace_lane(f32x4.splat(f32.MAX_VALUE), 3, 1)
-  const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const s = f32x4.mul(v128.load(top + (i << 4)), weightAt(matte, i, opacity))
-    v128.store(out + (i << 4), f32x4.pmin(f32x4.add(v128.load(below + (i << 4)), s), limit))
-  }
-}
-
 @inline
 function screen(s: v128, b: v128, one: v128): v128 {
   const soft = f32x4.sub(f32x4.add(s, b), f32x4.mul(s, b))
@@ -35,12 +49,120 @@ function screen(s: v128, b: v128, one: v128): v128 {
   return v128.bitselect(f32x4.pmax(s, b), soft, bright)
 }
 
+/** Screen on premultiplied values, so that light without cover counts too. */
 export function joinScreen(out: usize, below: usize, top: usize, matte: usize, opacity: f32, width: i32, y0: i32, y1: i32): void {
   const one = f32x4.splat(1)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const s = f32x4.mul(v128.load(top + (i << 4)), weightAt(matte, i, opacity))
-    v128.store(out + (i << 4), screen(s, v128.load(below + (i << 4)), one))
+    const b = v128.load(below + (i << 4))
+    const change = f32x4.sub(screen(v128.load(top + (i << 4)), b, one), b)
+    v128.store(out + (i << 4), f32x4.add(b, f32x4.mul(change, weightAt(matte, i, opacity))))
+  }
+}
+
+@inline
+function screenOf(b: f32, s: f32): f32 {
+  return s > 1 || b > 1 ? max<f32>(s, b) : s + b - s * b
+}
+@inline
+function hardLightOf(b: f32, s: f32): f32 {
+  return s <= 0.5 ? b * 2 * s : screenOf(b, 2 * s - 1)
+}
+/** See blendChannel in join-modes.ts, whose order of modes this is. */
+function blendOf(mode: i32, b: f32, s: f32): f32 {
+  switch (mode) {
+    case 0: return screenOf(b, s)
+    case 1: return b * s
+    case 2: return hardLightOf(s, b)
+    case 3: return min<f32>(b, s)
+    case 4: return max<f32>(b, s)
+    case 5: return b <= 0 ? b : s >= 1 ? max<f32>(1, b) : max<f32>(b, min<f32>(1, b / (1 - s)))
+    case 6: return b >= 1 ? b : s <= 0 ? 0 : 1 - min<f32>(1, (1 - b) / s)
+    case 7: return hardLightOf(b, s)
+    case 8: {
+      const h = min<f32>(1, max<f32>(0, s))
+      if (h <= 0.5) return b - (1 - 2 * h) * b * (1 - b)
+      const d: f32 = b <= 0.25 ? ((16 * b - 12) * b + 4) * b : sqrt<f32>(b)
+      return b + (2 * h - 1) * (d - b)
+    }
+    case 9: return abs<f32>(b - s)
+    case 10: return b > 1 || s > 1 ? abs<f32>(b - s) : b + s - 2 * b * s
+    default: return s
+  }
+}
+
+@inline
+function lumOf(r: f32, g: f32, b: f32): f32 {
+  return 0.3 * r + 0.59 * g + 0.11 * b
+}
+@inline
+function held(v: f32, mid: f32, low: f32, high: f32, most: f32): f32 {
+  if (low < 0 && mid > low) v = mid + ((v - mid) * mid) / (mid - low)
+  if (high > most && high > mid) v = mid + ((v - mid) * (most - mid)) / (high - mid)
+  return v
+}
+@inline
+function setSat(v: f32, low: f32, high: f32, s: f32): f32 {
+  return high > low ? ((v - low) * s) / (high - low) : 0
+}
+
+/** A blend mode by its number in join-modes.ts: B + w·(S(1 − αB) + αS·αB·f(cb, cs) + B(1 − αS) − B). */
+export function joinBlend(out: usize, below: usize, top: usize, matte: usize, opacity: f32, mode: i32, width: i32, y0: i32, y1: i32): void {
+  const end: usize = (y1 * width) as usize
+  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+    const at = i << 4
+    const sa = load<f32>(top + at + 12)
+    const ba = load<f32>(below + at + 12)
+    const w: f32 = matte ? opacity * load<f32>(matte + (i << 2)) : opacity
+    const si: f32 = sa > 0 ? 1 / sa : 1
+    const bi: f32 = ba > 0 ? 1 / ba : 1
+    const br = load<f32>(below + at), bg = load<f32>(below + at + 4), bb = load<f32>(below + at + 8)
+    const sr = load<f32>(top + at), sg = load<f32>(top + at + 4), sb = load<f32>(top + at + 8)
+    let r: f32, g: f32, b: f32
+    if (mode < 11) {
+      r = blendOf(mode, br * bi, sr * si)
+      g = blendOf(mode, bg * bi, sg * si)
+      b = blendOf(mode, bb * bi, sb * si)
+    } else {
+      const cbr = br * bi, cbg = bg * bi, cbb = bb * bi
+      const csr = sr * si, csg = sg * si, csb = sb * si
+      const bLow = min(cbr, min(cbg, cbb)), bHigh = max(cbr, max(cbg, cbb))
+      const sLow = min(csr, min(csg, csb)), sHigh = max(csr, max(csg, csb))
+      const most: f32 = max<f32>(1, max(bHigh, sHigh))
+      let l = lumOf(cbr, cbg, cbb)
+      if (mode == 11) {
+        r = setSat(csr, sLow, sHigh, bHigh - bLow)
+        g = setSat(csg, sLow, sHigh, bHigh - bLow)
+        b = setSat(csb, sLow, sHigh, bHigh - bLow)
+      } else if (mode == 12) {
+        r = setSat(cbr, bLow, bHigh, sHigh - sLow)
+        g = setSat(cbg, bLow, bHigh, sHigh - sLow)
+        b = setSat(cbb, bLow, bHigh, sHigh - sLow)
+      } else if (mode == 13) {
+        r = csr
+        g = csg
+        b = csb
+      } else {
+        r = cbr
+        g = cbg
+        b = cbb
+        l = lumOf(csr, csg, csb)
+      }
+      const d = l - lumOf(r, g, b)
+      r += d
+      g += d
+      b += d
+      const mid = lumOf(r, g, b)
+      const low = min(r, min(g, b)), high = max(r, max(g, b))
+      r = held(r, mid, low, high, most)
+      g = held(g, mid, low, high, most)
+      b = held(b, mid, low, high, most)
+    }
+    const both = sa * ba
+    store<f32>(out + at, br + w * (sr * (1 - ba) + both * r - br * sa))
+    store<f32>(out + at + 4, bg + w * (sg * (1 - ba) + both * g - bg * sa))
+    store<f32>(out + at + 8, bb + w * (sb * (1 - ba) + both * b - bb * sa))
+    store<f32>(out + at + 12, ba + w * (sa - both))
   }
 }
 

@@ -1,0 +1,28 @@
+import { gaussianBlur } from '../kernels/pyramid.ts'
+import { number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+export default defineEffect({
+  id: 'blur',
+  title: 'Blur',
+  family: 'shade',
+  kind: 'filter',
+  purpose: 'Softens the picture evenly by a Gaussian.',
+  search: 'gaussian soften soft defocus smooth',
+  belongs: { after: ['colour'], before: ['light', 'finish'], reason: 'What is soft should be lit as it is.' },
+  dials: {
+    radius: number({
+      default: 8,
+      range: [0, 200],
+      hard: [0, 4000],
+      unit: 'px',
+      step: 0.5,
+      taper: 'log',
+      hint: 'Standard deviation of the Gaussian: more is softer; 0 leaves the picture as it is.',
+    }),
+  },
+  support: (dials) => 4 * dials.radius,
+  apply({ out, picture, dials, kernels, store }) {
+    gaussianBlur(out, picture, dials.radius, { kernels, store })
+  },
+})

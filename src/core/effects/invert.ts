@@ -1,0 +1,41 @@
+import { choice } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+export default defineEffect({
+  id: 'invert',
+  title: 'Invert',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'Turns colour or cover into its opposite: what was white is black, what was covered is open.',
+  search: 'negative reverse opposite flip',
+  belongs: { after: [], before: ['light', 'finish'], reason: 'It changes what later steps see.' },
+  dials: {
+    what: choice({
+      default: 'colour',
+      options: { colour: 'Colour', alpha: 'Alpha', both: 'Both' },
+      hint: 'Colour is inverted inside its cover. An inverted alpha is white where the picture was not.',
+    }),
+  },
+  support: () => 0,
+  apply({ out, picture, dials: { what } }) {
+    // Premultiplied: 1 − c of straight colour is α − c.
+    if (what === 'colour') {
+      for (let i = 0; i < out.data.length; i += 4) {
+        const alpha = picture.data[i + 3]!
+        for (let c = 0; c < 3; c++) out.data[i + c] = alpha - picture.data[i + c]!
+        out.data[i + 3] = alpha
+      }
+      return
+    }
+    for (let i = 0; i < out.data.length; i += 4) {
+      const alpha = picture.data[i + 3]!
+      const open = 1 - alpha
+      for (let c = 0; c < 3; c++) {
+        // Where there was no cover the inverted alpha shows white; both: the opposite colour.
+        const straight = alpha > 0 ? picture.data[i + c]! / alpha : 0
+        out.data[i + c] = what === 'alpha' ? open : (1 - straight) * open
+      }
+      out.data[i + 3] = open
+    }
+  },
+})

@@ -1,0 +1,39 @@
+import { extractMatte } from '../engine/matte.ts'
+import { choice, flag } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+export default defineEffect({
+  id: 'matte-from',
+  title: 'Matte from',
+  family: 'matte',
+  kind: 'filter',
+  purpose:
+    'Makes a matte: white with the cover of the alpha, the luminance or a channel, or of a fed matte such as an object.',
+  search: 'matte mask key luma channel object cover id cryptomatte',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  feeds: {
+    matte: {
+      kind: 'matte',
+      required: false,
+      hint: 'Taken in place of the picture: an object, a pass or another lane.',
+    },
+  },
+  dials: {
+    of: choice({
+      default: 'alpha',
+      options: { alpha: 'Alpha', luminance: 'Luminance', red: 'Red', green: 'Green', blue: 'Blue' },
+      hint: 'Which part of the picture says where; held between 0 and 1.',
+    }),
+    invert: flag({ default: false, hint: 'On: the matte is where it was not.' }),
+  },
+  support: () => 0,
+  apply({ out, picture, feeds: { matte: fed }, dials: { of, invert }, store }) {
+    const matte = fed ?? store.take(picture.width, picture.height, 1)
+    if (!fed) extractMatte(matte, picture, of, false)
+    for (let i = 0; i < matte.data.length; i++) {
+      const value = invert ? 1 - matte.data[i]! : matte.data[i]!
+      out.data.fill(value, i * 4, i * 4 + 4)
+    }
+    if (!fed) store.give(matte)
+  },
+})
