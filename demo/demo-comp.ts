@@ -1,5 +1,7 @@
-import { addLane, addStep, editLane, emptyComp, setDial } from '../src/core/comp/edits.ts'
-import type { Comp } from '../src/core/comp/schema.ts'
+import { addLane, addStep, editLane, emptyComp, setDial, setFeed } from '../src/core/comp/edits.ts'
+import { joinBus, placeLane } from '../src/core/comp/graph.ts'
+import type { Comp, DialSetting, Source } from '../src/core/comp/schema.ts'
+import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
 
 /** Media of the demo shot: the id that its comp uses, and the file name before the frame number. */
 export const demoMedia = {
@@ -10,31 +12,115 @@ export const demoMedia = {
   plume: 'plume',
 } as const
 
-/** The comp that the demo shot opens with: cave over open water, the drawn seahorse in front. */
+/** IDs of objects of the cave as comps name them. */
+function idsOf(...names: string[]): string[] {
+  return names.map((name) => {
+    const bits = new Uint32Array(Float32Array.of(hashToFloat(hashName(name))).buffer)[0]!
+    return bits.toString(16).padStart(8, '0')
+  })
+}
+
+/** A comp that is built up; each call gives back the id of what it made. */
+class Builder {
+  constructor(public comp: Comp) {}
+  lane(name: string, source: Source): string {
+    this.comp = addLane(this.comp, name, source)
+    return this.comp.lanes.at(-1)!.id
+  }
+  step(lane: string, effect: string, dials: Record<string, DialSetting>): string {
+    const steps = this.comp.lanes.find((l) => l.id === lane)?.steps ?? this.comp.master
+    const [next, id] = addStep(this.comp, lane, steps.length, effect)
+    this.comp = Object.entries(dials).reduce((comp, [key, value]) => setDial(comp, id, key, value), next)
+    return id
+  }
+  edit(lane: string, change: Parameters<typeof editLane>[2]): void {
+    this.comp = editLane(this.comp, lane, change)
+  }
+  bus(name: string, first: string, ...others: string[]): string {
+    let bus = ''
+    for (const lane of others) [this.comp, bus] = joinBus(this.comp, lane, bus || first)
+    this.edit(bus, (l) => {
+      l.name = name
+    })
+    return bus
+  }
+}
+
+/**
+ * The comp that the demo shot opens with. Open water behind; the cave with a bloom that takes its light from the jellyfish and the lamp alone;
+ * the drawn plume as three live copies of one drawing; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
+ */
 export function demoComp(width: number, height: number, demoFrames: number): Comp {
   const beauty = (media: keyof typeof demoMedia) => ({ type: 'pass', media, pass: 'beauty' }) as const
-  let comp: Comp = { ...emptyComp(width, height), frames: { first: 1, last: demoFrames, rate: 24 } }
-  comp = addLane(comp, 'Open water', { type: 'colour', colour: [0.006, 0.046, 0.085], alpha: 1 })
-  comp = addLane(comp, 'Cave', beauty('cave'))
-  comp = addLane(comp, 'Seahorse paint', beauty('paint'))
-  comp = addLane(comp, 'Seahorse line', beauty('line'))
-  comp = addLane(comp, 'Plume shape', beauty('plume'))
-  const [, cave, paint, , plume] = comp.lanes.map((lane) => lane.id) as [
-    string,
-    string,
-    string,
-    string,
-    string,
-  ]
-  const [lifted, lift] = addStep(comp, cave, 0, 'exposure')
-  comp = setDial(lifted, lift, 'stops', 0.4)
-  // The paint stands in the light of the cave, not on paper.
-  const [cooled, cool] = addStep(comp, paint, 0, 'channel-gains')
-  comp = setDial(setDial(setDial(cooled, cool, 'red', 0.62), cool, 'green', 0.8), cool, 'value', 0.9)
-  // The drawn plume waits for a glow of its own.
-  return editLane(comp, plume, (lane) => {
-    lane.muted = true
-    lane.join.mode = 'plus'
-    lane.join.opacity = 0.4
+  const b = new Builder({ ...emptyComp(width, height), frames: { first: 1, last: demoFrames, rate: 24 } })
+  const px = width / 960
+
+  b.lane('Open water', {
+    type: 'gradient',
+    shape: 'line',
+    from: { at: [width / 2, height * 0.3], colour: [0.01, 0.08, 0.13], alpha: 1 },
+    to: { at: [width / 2, height * 0.75], colour: [0.004, 0.03, 0.07], alpha: 1 },
   })
+  const light = b.lane('Living light', { type: 'pass', media: 'cave', pass: 'emission' })
+  b.edit(light, (l) => {
+    l.kind = 'matte'
+  })
+  const kept = b.step(light, 'opacity', { opacity: 0 })
+  const objects = idsOf('jelly_1', 'jelly_2', 'jelly_3', 'jelly_4', 'jelly_5', 'bell_lamp')
+  b.comp = setFeed(b.comp, kept, 'matte', {
+    from: { type: 'pass', media: 'cave', pass: 'objects' },
+    objects,
+    invert: true,
+  })
+
+  const cave = b.lane('Cave', beauty('cave'))
+  b.step(cave, 'exposure', { stops: 0.4 })
+  const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
+  b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
+
+  const shape = b.lane('Plume drawing', beauty('plume'))
+  b.edit(shape, (l) => {
+    l.kind = 'matte'
+  })
+  const copies = [
+    { name: 'Plume wide', radius: 26, gains: [0.9, 0.28, 0.1] },
+    { name: 'Plume body', radius: 9, gains: [1, 0.5, 0.2] },
+    { name: 'Plume core', radius: 2.5, gains: [1, 0.86, 0.6] },
+  ].map(({ name, radius, gains: [red, green, blue] }) => {
+    const lane = b.lane(name, { type: 'tap', lane: shape })
+    b.step(lane, 'channel-gains', { red: red!, green: green!, blue: blue! })
+    b.step(lane, 'blur', { radius: radius * px })
+    b.edit(lane, (l) => {
+      l.join.mode = 'plus'
+      l.join.opacity = 0.5
+    })
+    return lane
+  }) as [string, string, string]
+  const plume = b.bus('Plume', ...copies)
+  b.edit(plume, (l) => {
+    l.join.mode = 'plus'
+    l.join.opacity = 0.16
+    l.folded = true
+  })
+
+  const paint = b.lane('Seahorse paint', beauty('paint'))
+  // The paint stands in the light of the cave, not on paper.
+  b.step(paint, 'channel-gains', { red: 0.62, green: 0.8, value: 0.9 })
+  const shade = b.lane('Seahorse shade', beauty('shadow'))
+  b.edit(shade, (l) => {
+    l.join.mode = 'multiply'
+    l.join.opacity = 0.45
+  })
+  const line = b.lane('Seahorse line', beauty('line'))
+  const seahorse = b.bus('Seahorse', paint, shade, line)
+
+  const glow = b.lane('Seahorse glow', { type: 'tap', lane: seahorse })
+  b.step(glow, 'blur', { radius: 22 * px })
+  b.step(glow, 'channel-gains', { red: 0.9, green: 0.8, blue: 0.6 })
+  b.edit(glow, (l) => {
+    l.join.mode = 'plus'
+    l.join.opacity = 0.35
+  })
+  b.comp = placeLane(b.comp, glow, 'back', seahorse)
+  return b.comp
 }

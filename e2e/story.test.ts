@@ -3,8 +3,13 @@ import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'n
 import { createServer } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { By, Key, type WebDriver } from 'selenium-webdriver'
+import { By, Key, type WebDriver, type WebElement } from 'selenium-webdriver'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { addLane, addStep, emptyComp, setDial } from '../src/core/comp/edits.ts'
+import type { Comp } from '../src/core/comp/schema.ts'
+import { joinModes, type JoinMode } from '../src/core/kernels/join-modes.ts'
+import { plainKernels } from '../src/core/kernels/plain-kernels.ts'
+import { plainPicture, type Picture } from '../src/core/picture/picture.ts'
 import { openMediaFile } from '../src/server/media/media-file.ts'
 import { find, home, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
 
@@ -48,8 +53,264 @@ const point = async (x: number, y: number) => {
 const threshold = async () =>
   Number(await (await find(driver, 'input[aria-label="Threshold"]')).getAttribute('value'))
 
+/** The shot's comp and revision as they are saved. */
+const savedComp = async () =>
+  (await (await fetch(`${app.address}/api/shots/grottodemo01`)).json()) as { comp: Comp; revision: number }
+/** Saves a comp from outside the page. */
+const putComp = async (comp: Comp) => {
+  const { revision } = await savedComp()
+  const answer = await fetch(`${app.address}/api/shots/grottodemo01/comp`, {
+    method: 'PUT',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ base: revision, comp }),
+  })
+  expect(answer.status).toBe(200)
+}
+
+describe('the desk of the demo', () => {
+  const drag = async (from: WebElement, to: WebElement, x: number, y: number) => {
+    await driver
+      .actions()
+      .move({ origin: from })
+      .press()
+      .move({ origin: from, x: 8, y: 6 })
+      .move({ origin: to, x, y, duration: 120 })
+      .move({ origin: to, x: x + 1, y })
+      .release()
+      .perform()
+  }
+  const lane = async (name: string) => {
+    const found = (await savedComp()).comp.lanes.find((l) => l.name === name)
+    expect(found, name).toBeDefined()
+    return found!
+  }
+  const sentence = () => textOf(driver, '[aria-label=Dials] h2 + p')
+  const key = (...keys: string[]) =>
+    driver
+      .actions()
+      .sendKeys(...keys)
+      .perform()
+  const withAlt = (k: string) => driver.actions().keyDown(Key.ALT).sendKeys(k).keyUp(Key.ALT).perform()
+
+  test('opens with buses, live copies and light taken from chosen objects, and says what each lane does', async () => {
+    await driver.get(`${app.address}/shots/grottodemo01`)
+    await settled()
+    const click = async (name: string) => (await find(driver, `[aria-label="Source of ${name}"]`)).click()
+    await click('Cave')
+    expect(await sentence()).toMatch(
+      /^Beauty of grotto, then exposure, then bloom \(light from Living light\); joined by over\.$/,
+    )
+    await click('Seahorse glow')
+    expect(await sentence()).toMatch(
+      /^A live copy of Seahorse, then blur, then channel gains; joined by plus at 35 %\.$/,
+    )
+    await click('Living light')
+    expect(await sentence()).toMatch(
+      /opacity \(only outside 6 objects in objects of grotto\)\. It is not in the picture/,
+    )
+  })
+
+  test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
+    const handle = (name: string) => find(driver, `[aria-label="Drag ${name}"]`)
+    const becomes = (what: string, holds: (comp: Comp) => boolean) =>
+      waitFor(driver, what, async () => holds((await savedComp()).comp))
+    const named = (comp: Comp, name: string) => comp.lanes.find((l) => l.name === name)
+    const effects = (comp: Comp, name: string) =>
+      named(comp, name)
+        ?.steps.map((s) => s.effect)
+        .join()
+    // Onto the middle of a row: a bus of both.
+    await drag(
+      await handle('Seahorse glow'),
+      await find(driver, '[aria-label="Lane Seahorse line"]'),
+      -300,
+      0,
+    )
+    await becomes('a bus of both', (comp) => {
+      const bus = named(comp, 'Seahorse line bus')
+      return bus !== undefined && named(comp, 'Seahorse glow')?.in === bus.id
+    })
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    await becomes('no bus again', (comp) => named(comp, 'Seahorse glow')?.in === undefined)
+    // Onto the upper edge: in front.
+    await drag(await handle('Seahorse glow'), await find(driver, '[aria-label="Lane Seahorse"]'), -300, -17)
+    await becomes('the front lane', (comp) => comp.lanes.at(-1)!.name === 'Seahorse glow')
+    const blur = await find(driver, '[aria-label="Lane Seahorse glow"] [aria-label="Step Blur"]')
+    await drag(blur, await find(driver, '[aria-label="Lane Seahorse paint"]'), 200, 0)
+    await becomes(
+      'the step on the other lane',
+      (comp) => effects(comp, 'Seahorse paint') === 'channel-gains,blur',
+    )
+    expect(effects((await savedComp()).comp, 'Seahorse glow')).toBe('channel-gains')
+  })
+
+  test('what would make a lane take from itself is refused by name, and a locked lane is left alone', async () => {
+    await (await find(driver, '[aria-label="Source of Seahorse line"]')).click()
+    const source = await find(driver, 'select[aria-label="source feed"]')
+    for (const option of await source.findElements(By.css('option')))
+      if ((await option.getText()) === 'tap of Seahorse') {
+        await option.click()
+        break
+      }
+    await waitFor(driver, 'the refusal', async () =>
+      /Seahorse line take its picture from itself|Seahorse take its picture from itself/.test(
+        await textOf(driver, '[role=alert]'),
+      ),
+    )
+    await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
+    for (const button of await driver.findElements(By.css('[aria-label=Dials] button')))
+      if ((await button.getText()) === 'Lock') await button.click()
+    await key(Key.DELETE)
+    await waitFor(driver, 'the refusal', async () =>
+      (await textOf(driver, '[role=alert]')).includes('Seahorse line is locked'),
+    )
+  })
+
+  test('a lane that others use asks before it goes, and says who uses it', async () => {
+    await (await find(driver, '[aria-label="Source of Plume drawing"]')).click()
+    await key(Key.DELETE)
+    const dialog = await find(driver, 'dialog[open]')
+    expect(await dialog.getText()).toMatch(/Plume wide[^]*Plume body[^]*Plume core/)
+    for (const button of await dialog.findElements(By.css('button')))
+      if ((await button.getText()) === 'Leave it') {
+        await button.click()
+        break
+      }
+    expect((await savedComp()).comp.lanes.some((l) => l.name === 'Plume drawing')).toBe(true)
+  })
+
+  test('with the keyboard alone: one drawing as three tinted copies under a bus that can be warped', async () => {
+    await putComp(addLane(emptyComp(480, 270), 'Plume', { type: 'pass', media: 'plume', pass: 'beauty' }))
+    await driver.navigate().refresh()
+    await settled()
+    const control = (k: string) =>
+      driver.actions().keyDown(Key.CONTROL).sendKeys(k).keyUp(Key.CONTROL).perform()
+    const addStep = async (text: string, label: string) => {
+      await key('/')
+      await find(driver, 'dialog[open] input')
+      await key(text, Key.ENTER)
+      await find(driver, `[aria-label="Step ${label}"]`)
+    }
+    await (await find(driver, '[aria-label="Source of Plume"]')).sendKeys('')
+    await addStep('channel gains', 'Channel gains')
+    await key(Key.ARROW_LEFT)
+    await control('d')
+    await control('d')
+    // B joins the selected lane with the one behind it; then the bus with the next.
+    await key('b')
+    await withAlt(Key.ARROW_DOWN)
+    await saved()
+    const { comp } = await savedComp()
+    expect(comp.lanes).toHaveLength(4)
+    const bus = comp.lanes.find((l) => l.source.type === 'lanes')!
+    expect(comp.lanes.filter((l) => l.in === bus.id).length).toBeGreaterThanOrEqual(2)
+    await (await find(driver, `[aria-label="Source of ${bus.name}"]`)).click()
+    await addStep('place', 'Place')
+    await saved()
+    expect((await lane(bus.name)).steps.map((s) => s.effect)).toEqual(['place'])
+  })
+
+  test('a handle on the picture moves what it belongs to, and one undo takes it back', async () => {
+    const canvas = await find(driver, '[data-testid=picture]')
+    const moved = async () =>
+      Number(await (await find(driver, 'input[aria-label="Move x"]')).getAttribute('value'))
+    const { width } = await canvas.getRect()
+    await driver
+      .actions()
+      .move({ origin: canvas })
+      .press()
+      .move({ origin: canvas, x: 30, y: 10 })
+      .move({ origin: canvas, x: 60, y: 20 })
+      .release()
+      .perform()
+    await waitFor(driver, 'the move', async () => (await moved()) > 0)
+    expect(await moved()).toBeCloseTo((60 * 480) / width, -0.5)
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    await waitFor(driver, 'the old place', async () => (await moved()) === 0)
+  })
+
+  test('two sides are compared by a line, a still is kept with the shot', async () => {
+    await key('w')
+    await find(driver, '[data-testid=other-side]')
+    for (const button of await driver.findElements(By.css('button')))
+      if ((await button.getText()) === 'Keep a still') await button.click()
+    await waitFor(driver, 'the still', async () => {
+      const { stills } = (await (await fetch(`${app.address}/api/shots/grottodemo01/stills`)).json()) as {
+        stills: unknown[]
+      }
+      return stills.length === 1
+    })
+    const line = await find(driver, '[aria-label="Line between the two sides"]')
+    await driver
+      .actions()
+      .move({ origin: line })
+      .press()
+      .move({ origin: line, x: 80, y: 0 })
+      .release()
+      .perform()
+    expect(Number(await line.getAttribute('aria-valuenow'))).toBeGreaterThan(55)
+    await key('w')
+  })
+
+  test('every join mode gives what Chromium’s own canvas gives (W3C Compositing and Blending Level 1)', async () => {
+    const names: Partial<Record<JoinMode, string>> = {
+      over: 'source-over', plus: 'lighter', behind: 'destination-over', inside: 'source-in', outside: 'source-out', atop: 'source-atop',
+      keep: 'destination-in', cut: 'destination-out', frame: 'destination-atop', dodge: 'color-dodge', burn: 'color-burn', colour: 'color',
+    } // prettier-ignore
+    const [width, height] = [24, 16]
+    let state = 5
+    const next = () => ((state = (Math.imul(state, 1103515245) + 12345) & 0x7fffffff) >> 8) % 256
+    // Alpha in thirds, so that what the canvas keeps premultiplied in 8 bits comes back close to what was put in.
+    const straight = [0, 1].map(() =>
+      Array.from({ length: width * height * 4 }, (_, i) =>
+        i % 4 === 3 ? [255, 255, 170, 85][next() % 4]! : next(),
+      ),
+    )
+    for (const mode of joinModes) {
+      const drawn: number[] = await driver.executeScript(
+        `const [below, top, width, height, mode] = arguments
+         const make = (codes) => { const c = new OffscreenCanvas(width, height); const x = c.getContext('2d'); x.putImageData(new ImageData(Uint8ClampedArray.from(codes), width, height), 0, 0); return c }
+         const c = make(below); const x = c.getContext('2d'); x.globalCompositeOperation = mode; x.drawImage(make(top), 0, 0)
+         return [...x.getImageData(0, 0, width, height).data]`,
+        straight[0], straight[1], width, height, names[mode] ?? mode,
+      ) // prettier-ignore
+      const [below, top] = straight.map((codes) => {
+        const picture = plainPicture(width, height)
+        codes.forEach((v, i) => {
+          picture.data[i] = i % 4 === 3 ? v / 255 : (v / 255) * (codes[i | 3]! / 255)
+        })
+        return picture
+      }) as [Picture, Picture]
+      const out = plainPicture(width, height)
+      plainKernels.join(out, below, top, undefined, mode, 1)
+      let worst = 0
+      for (let i = 0; i < drawn.length; i++) {
+        const alpha = drawn[i | 3]! / 255
+        const theirs = i % 4 === 3 ? alpha : (drawn[i]! / 255) * alpha
+        worst = Math.max(worst, Math.abs(Math.min(1, out.data[i]!) - theirs) * 255)
+      }
+      // Both ends are rounded to 8 bits, and dodge and burn divide by what was rounded.
+      expect(worst, mode).toBeLessThan(
+        ['dodge', 'burn', 'soft-light', 'hue', 'saturation'].includes(mode) ? 6 : 2.5,
+      )
+    }
+  })
+})
+
 describe('from the list of shots to a finished frame', () => {
   test('the demo shot opens and shows its picture', async () => {
+    // Fewer lanes than the demo has, as one who begins would have.
+    let comp: Comp = { ...emptyComp(480, 270), frames: { first: 1, last: 3, rate: 24 } }
+    comp = addLane(comp, 'Open water', { type: 'colour', colour: [0.006, 0.046, 0.085], alpha: 1 })
+    const layers = [
+      ['Cave', 'cave'],
+      ['Seahorse paint', 'paint'],
+      ['Seahorse line', 'line'],
+    ] as const
+    for (const [name, media] of layers) comp = addLane(comp, name, { type: 'pass', media, pass: 'beauty' })
+    const [lifted, lift] = addStep(comp, 'lane2', 0, 'exposure')
+    comp = addStep(setDial(lifted, lift, 'stops', 0.4), 'lane3', 0, 'channel-gains')[0]
+    await putComp(comp)
     await driver.get(app.address)
     await (await find(driver, 'a[href="/shots/grottodemo01"]')).click()
     await settled()

@@ -5,13 +5,14 @@ import { createControl, createKernelMemory } from '../core/kernels/crew.ts'
 import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
+import { inverse, placement } from '../core/picture/affine.ts'
 import { plainStore } from '../core/picture/picture.ts'
 import { alternate, type Result, type Work } from './alternate.ts'
+import { benchDesk } from './bench-desk.ts'
 import { benchFormats } from './bench-formats.ts'
 
-/** `zafiro bench`: kernels against named references in the same run, as ratios. */
-export async function runBench(asJson: boolean, say: (line: string) => void): Promise<void> {
-  const [width, height] = [1920, 1080]
+/** Kernels at one size of picture, on one thread and on two. */
+async function benchSize(width: number, height: number, rounds: number): Promise<Result[]> {
   const results: Result[] = []
   const hand = new URL('./hand-thread.mjs', import.meta.url)
   const crews = [1, Math.min(2, availableParallelism())].map((threads) => {
@@ -34,6 +35,12 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
       .composite([{ input: codes, ...raw, blend: 'over' }])
       .raw()
       .toBuffer()
+  const sharpMultiply = () =>
+    sharp(codes, raw)
+      .composite([{ input: codes, ...raw, blend: 'multiply' }])
+      .raw()
+      .toBuffer()
+  const turned = inverse(placement([width / 2, height / 2], [1.1, 1.1], 12, [3, 4]))!
   const sharpBlur = () => sharp(codes, raw).blur(20).raw().toBuffer()
 
   for (const { threads, kernels, store, workers } of crews) {
@@ -62,6 +69,8 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     const rows: [name: string, work: Work, reference: string, referenceWork: Work, target: number | null][] = [
       ['over', () => { kernels.join(out, a, b, undefined, 'over', 1) }, 'memory copy', copy, threads === 1 ? 1.6 : null],
       ['over', () => { kernels.join(out, a, b, undefined, 'over', 1) }, 'sharp 8-bit over', sharpOver, 0.16],
+      ['multiply', () => { kernels.join(out, a, b, undefined, 'multiply', 1) }, 'sharp 8-bit multiply', sharpMultiply, null],
+      ['place, cubic', () => { kernels.resample(out, a, turned, 'cubic') }, 'memory copy', copy, null],
       ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
       ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'sharp 8-bit blur(20)', sharpBlur, 0.2],
       ['bloom', bloom, 'memory copy', copy, threads === 1 ? 5 : null],
@@ -70,7 +79,7 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
     ] // prettier-ignore
     for (const [name, work, reference, referenceWork, target] of rows) {
-      const [medianMs, referenceMs] = (await alternate([work, referenceWork], 15)) as [number, number]
+      const [medianMs, referenceMs] = (await alternate([work, referenceWork], rounds)) as [number, number]
       results.push({
         name,
         size: `${width}x${height}`,
@@ -82,7 +91,7 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
         target,
       })
     }
-    if (threads === 1) {
+    if (threads === 1 && width === 1920) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]
       const small = [0, 1].map(() => store.take(w, h, 4))
@@ -109,7 +118,17 @@ export async function runBench(asJson: boolean, say: (line: string) => void): Pr
     }
     await Promise.all(workers.map((worker) => worker.terminate()))
   }
-  results.push(...(await benchFormats()))
+  return results
+}
+
+/** `zafiro bench`: kernels, formats and desks against named references in the same run, as ratios. */
+export async function runBench(asJson: boolean, say: (line: string) => void): Promise<void> {
+  const results = [
+    ...(await benchSize(1920, 1080, 15)),
+    ...(await benchSize(3840, 2160, 7)),
+    ...(await benchDesk()),
+    ...(await benchFormats()),
+  ]
   if (asJson) {
     say(JSON.stringify({ results }, undefined, 2))
     return

@@ -31,7 +31,7 @@ function matteWords(comp: Comp, media: MediaTable, matte: MatteLink | undefined)
   const one = (m: FeedLink) => {
     const count = m.objects?.length ?? 0
     const objects = count > 0 ? `${count === 1 ? 'one object' : `${count} objects`} in ` : ''
-    return `${m.invert ? 'outside ' : ''}${objects}${linkWords(comp, media, m.from)}`
+    return `${m.invert ? 'outside' : 'in'} ${objects}${linkWords(comp, media, m.from)}`
   }
   const joined = { union: 'or', intersect: 'and', subtract: 'but not' } as const
   const rest = (matte.also ?? []).map((m) => ` ${joined[m.by]} ${one(m)}`)
@@ -60,7 +60,7 @@ function stepWords(comp: Comp, media: MediaTable, step: Step): string {
   const feeds = Object.entries(step.feeds).map(
     ([name, f]) => `${name} from ${linkWords(comp, media, f.from)}`,
   )
-  const where = step.matte ? [`only in ${matteWords(comp, media, step.matte)}`] : []
+  const where = step.matte ? [`only ${matteWords(comp, media, step.matte)}`] : []
   const more = [...feeds, ...where]
   return `${stepName(step)}${more.length > 0 ? ` (${more.join(', ')})` : ''}`
 }
@@ -79,7 +79,7 @@ export function describeLane(comp: Comp, media: MediaTable, lane: Lane): string 
     : opacity < 1
       ? ` at ${Math.round(opacity * 100)} %`
       : ''
-  const where = matte ? `, only in ${matteWords(comp, media, matte)}` : ''
+  const where = matte ? `, only ${matteWords(comp, media, matte)}` : ''
   const place = lane.in === undefined ? '' : ` into ${laneName(comp, lane.in)}`
   return `${whole}; joined${place} by ${mode}${share}${where}.`
 }

@@ -54,6 +54,14 @@ export interface Effect<
   support(dials: Values<D>): number | 'frame'
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
+  /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
+  readonly offset?: {
+    readonly x: string
+    readonly y: string
+    readonly about: string
+    readonly turn: string
+    readonly scale: string
+  }
   // A method, so that effects of any dials fit the general type.
   apply(job: EffectJob<D, F>): void
 }

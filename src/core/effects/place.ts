@@ -81,6 +81,7 @@ export default defineEffect({
     }),
   },
   support: () => 'frame',
+  offset: { x: 'moveX', y: 'moveY', about: 'pivot', turn: 'turn', scale: 'scale' },
   affine: placed,
   apply({ out, picture, dials, kernels }) {
     const { matrix, filter } = placed(dials)

@@ -62,6 +62,8 @@ export type Target =
   | { readonly type: 'picture' }
   | { readonly type: 'lane'; readonly lane: string; readonly after?: string }
   | { readonly type: 'light'; readonly step: string }
+  /** Where a step acts, or a lane joins: its matte. */
+  | { readonly type: 'matte'; readonly lane: string; readonly step?: string }
   /** What a step takes its light from: its light feed, or the picture that comes to it. */
   | { readonly type: 'light-input'; readonly step: string }
   /** A pass as it came in. */
@@ -575,6 +577,11 @@ class Planner {
       case 'light': {
         const found = this.stepInput(target.step)
         return (found && this.step(found.step, found.picture, found.laneId).light) ?? this.nothing
+      }
+      case 'matte': {
+        const step = target.step === undefined ? undefined : this.stepInput(target.step)?.step
+        const matte = step ? step.matte : this.laneOf(target.lane)?.join.matte
+        return (matte && this.matteOf(matte, target.lane, target.step)) ?? this.nothing
       }
       case 'pass':
         return (

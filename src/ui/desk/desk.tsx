@@ -1,6 +1,12 @@
 'use client'
 
-import { useDndMonitor, useDraggable, useDroppable, type Active, type Over } from '@dnd-kit/core'
+import {
+  useDndMonitor,
+  useDraggable,
+  useDroppable,
+  type DragMoveEvent,
+  type DragOverEvent,
+} from '@dnd-kit/core'
 import {
   Blend,
   ChevronDown,
@@ -18,7 +24,7 @@ import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { busesAround } from '../../core/comp/graph.ts'
-import { dropEdge, type Dragged, type Dropped } from './drop-edge.ts'
+import { dropEdge, pointerY, type Dragged, type Dropped } from './drop-edge.ts'
 import { linkedTo } from './linked.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
 import { JoinCell } from './join-cell.tsx'
@@ -232,11 +238,12 @@ function LaneRow({
   const [edge, setEdge] = useState<'front' | 'back' | 'onto'>()
   const isLinked = useShot((s) => linkedTo(s).has(lane.id))
   // What is dragged falls in front of or behind the lane, by the half that it is over.
-  const follow = ({ over, active }: { over: Over | null; active: Active }) => {
-    const top = active.rect.current.translated?.top
-    const isHere = over?.id === `lane ${lane.id}` && top !== undefined
+  const follow = (event: DragMoveEvent | DragOverEvent) => {
+    const { over, active } = event
     const dragged = active.data.current as Dragged | undefined
-    setEdge(isHere ? dropEdge(active, over, dragged?.type === 'lane') : undefined)
+    setEdge(
+      over?.id === `lane ${lane.id}` ? dropEdge(pointerY(event), over, dragged?.type === 'lane') : undefined,
+    )
   }
   useDndMonitor({
     onDragMove: follow,

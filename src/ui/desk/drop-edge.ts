@@ -1,8 +1,8 @@
 import {
   pointerWithin,
-  type Active,
   type ClientRect,
   type CollisionDetection,
+  type DragMoveEvent,
   type DroppableContainer,
   type Over,
 } from '@dnd-kit/core'
@@ -21,14 +21,14 @@ export type Dropped =
 export const droppedOf = (over: Over | DroppableContainer | null): Dropped | undefined =>
   over?.data.current as Dropped | undefined
 
-/**
- * In front of a lane, behind it, or onto it, by the part of its row that the middle of what is dragged is over. Passes and steps
- * know no onto.
- */
-export function dropEdge(active: Active, over: Over, hasOnto: boolean): 'front' | 'back' | 'onto' {
-  const box = active.rect.current.translated
-  const middle = box ? box.top + box.height / 2 : 0
-  const part = (middle - over.rect.top) / over.rect.height
+/** Where the pointer is in a drag that began with an event and has gone this far. */
+export function pointerY({ activatorEvent, delta }: Pick<DragMoveEvent, 'activatorEvent' | 'delta'>): number {
+  return (activatorEvent instanceof PointerEvent ? activatorEvent.clientY : 0) + delta.y
+}
+
+/** In front of a lane, behind it, or onto it, by the part of its row that the pointer is over. Passes know no onto. */
+export function dropEdge(y: number, over: Over, hasOnto: boolean): 'front' | 'back' | 'onto' {
+  const part = (y - over.rect.top) / over.rect.height
   if (hasOnto && part > 0.3 && part < 0.7) return 'onto'
   return part < 0.5 ? 'front' : 'back'
 }

@@ -34,7 +34,7 @@ export function JoinCell({ lane }: { lane: Lane }) {
           <select
             aria-label={`Join of ${lane.name}`}
             title={`${lane.join.mode}: ${joinHints[lane.join.mode]}`}
-            className="select select-ghost select-xs w-[4.9rem] px-1 font-semibold"
+            className="select select-ghost select-xs w-[5.9rem] px-1 font-semibold"
             value={lane.join.mode}
             onChange={(e) => {
               const mode = e.target.value as Lane['join']['mode']
@@ -55,7 +55,7 @@ export function JoinCell({ lane }: { lane: Lane }) {
               </optgroup>
             ))}
           </select>
-          <div className="w-[4.2rem]">
+          <div className="w-[3.9rem]">
             <ValueField
               label={`Opacity of ${lane.name} in percent`}
               value={opacity * 100}

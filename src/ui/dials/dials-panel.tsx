@@ -13,8 +13,8 @@ import {
 } from '../../core/comp/edits.ts'
 import { settingAt } from '../../core/comp/animation.ts'
 import type { FeedLink, Lane, Step } from '../../core/comp/schema.ts'
-import { dialLabel, number, type DialValue } from '../../core/effects/dials.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { dialLabel, number, type Dial, type DialValue } from '../../core/effects/dials.ts'
+import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import { describeLane } from '../../core/comp/describe.ts'
 import { duplicateLane, leaveBus } from '../../core/comp/graph.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
@@ -47,8 +47,10 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const { edit, set } = store.getState()
   const effect = findEffect(step.effect)
   const title = stepTitle(step)
-  const value = (key: string): DialValue =>
-    settingAt(step.dials[key] ?? (effect!.dials[key]!.default as never), frame)
+  const canvas = useShot((s) => s.comp.canvas)
+  // Points have their defaults on this canvas.
+  const defaults = effect ? defaultDials(effect, canvas) : {}
+  const value = (key: string): DialValue => settingAt(step.dials[key] ?? (defaults[key] as never), frame)
   const change = (key: string) => (next: DialValue, gesture?: string) => {
     edit(
       `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
@@ -129,7 +131,13 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
       )}
       <div className="space-y-0.5">
         {Object.entries(effect?.dials ?? {}).map(([key, dial]) => (
-          <DialRow key={key} name={key} dial={dial} value={value(key)} onChange={change(key)} />
+          <DialRow
+            key={key}
+            name={key}
+            dial={{ ...dial, default: defaults[key] } as Dial}
+            value={value(key)}
+            onChange={change(key)}
+          />
         ))}
         <div className="my-2 border-t border-base-300" />
         <NumberRow

@@ -3,11 +3,13 @@ import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
-import type { EngineReply, EngineRequest, PassThumb, Probed, Shown, Thumb, Work } from './messages.ts'
+import type { EngineReply, EngineRequest, PassThumb, Probed, Shown, Side, Thumb, Work } from './messages.ts'
 
 export interface Wanted extends Work {
   readonly target: Target
   readonly view: DisplayOptions
+  readonly overlay?: Target | undefined
+  readonly hasWarnings?: boolean
 }
 
 export interface EngineListener {
@@ -27,8 +29,8 @@ const thumbWidth = 96
  * nothing), then settles to full size, which is given up for anything newer; thumbnails come last.
  */
 export class EngineClient {
-  private readonly engine: Worker
-  private readonly hands: Worker[]
+  private engine!: Worker
+  private hands: Worker[] = []
   private readonly newest = new Int32Array(new SharedArrayBuffer(4))
   private readonly waiting = new Map<number, (value: never) => void>()
   private wanted: Wanted | undefined
@@ -36,8 +38,14 @@ export class EngineClient {
   private isRunning = false
   private fullMs = 0
   private nextId = 1
+  private replacedAt = -Infinity
 
   constructor(private readonly listener: EngineListener) {
+    this.begin()
+  }
+
+  /** Starts the engine's threads on a memory of their own. */
+  private begin(): void {
     const threads = Math.max(1, Math.min(8, navigator.hardwareConcurrency))
     const memory = createKernelMemory(2048)
     const control = createControl()
@@ -51,12 +59,28 @@ export class EngineClient {
       this.receive(data)
     }
     this.engine.onerror = (event) => {
-      listener.onFailed(
-        `The engine stopped (${event.message}). Reload the page to start it again; your work is saved.`,
-      )
+      event.preventDefault()
+      this.replace(event.message)
     }
     const newest = this.newest.buffer
     this.post({ type: 'start', memory, control, hands: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
+  }
+
+  /** An engine that died is replaced and its work done once more; when that dies too, it is said. */
+  private replace(reason: string): void {
+    this.close()
+    for (const resolve of this.waiting.values()) resolve(undefined as never)
+    this.waiting.clear()
+    this.isRunning = false
+    if (performance.now() - this.replacedAt < 10_000) {
+      this.listener.onFailed(
+        `The engine stopped twice (${reason}). Reload the page to start it again; your work is saved.`,
+      )
+      return
+    }
+    this.replacedAt = performance.now()
+    this.begin()
+    if (this.wanted) this.show(this.wanted)
   }
 
   /** Asks for a picture; only the latest wish counts. */
@@ -70,6 +94,11 @@ export class EngineClient {
 
   histogram(work: Work, target: Target): Promise<LuminanceHistogram | undefined> {
     return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target }))
+  }
+
+  /** A second picture at full size; undefined where it can not be made. */
+  side(work: Work, target: Target, view: DisplayOptions): Promise<Side | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'side', id, target, view }))
   }
 
   /** Where the values of a pass lie; undefined where it can not be loaded. */
@@ -124,6 +153,9 @@ export class EngineClient {
       case 'histogram':
       case 'values':
         this.settle(message.id, message.histogram)
+        return
+      case 'side':
+        this.settle(message.id, message.side)
         return
       case 'passes':
         this.settle(message.id, message.thumbs)

@@ -5,6 +5,7 @@ import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Cancelled, Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
 import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
+import { markWarnings, overlayMatte } from '../../core/engine/overlay.ts'
 import { readablePass } from '../../core/engine/readable-pass.ts'
 import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
 import { passFilter } from '../../core/formats/reduce-pass.ts'
@@ -21,6 +22,7 @@ import type {
   PassThumb,
   ProbeRequest,
   ShowRequest,
+  SideRequest,
   StartRequest,
   Thumb,
   ThumbsRequest,
@@ -90,6 +92,12 @@ class Engine {
       const isColour = kind === 'colour' || kind === 'light'
       if (kind && (!isColour || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
       else if (whole.channels === 4) this.kernels.display(codes, whole, view)
+      if (request.overlay) {
+        const over = plan(comp, media, frame, reduction, request.overlay)
+        await this.evaluator.load(comp, over.node)
+        overlayMatte(codes, this.evaluator.evaluate(over.node, isStale))
+      }
+      const warnings = request.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
       const { width, height, pixels } = cropCodes(
         codes,
         whole.width,
@@ -98,7 +106,9 @@ class Engine {
         area.canvasHeight,
       )
       const tookMs = performance.now() - started
-      reply({ type: 'shown', serial, reduction, width, height, pixels, problems, tookMs }, [pixels.buffer])
+      reply({ type: 'shown', serial, reduction, width, height, pixels, problems, warnings, tookMs }, [
+        pixels.buffer,
+      ])
     } catch (error) {
       if (error instanceof Cancelled) reply({ type: 'given-up', serial })
       else reply({ type: 'failed', serial, message: error instanceof Error ? error.message : String(error) })
@@ -161,6 +171,21 @@ class Engine {
       reply({ type: 'histogram', id, histogram: luminanceHistogram(this.evaluator.evaluate(node)) })
     } catch {
       reply({ type: 'histogram', id, histogram: undefined })
+    }
+  }
+
+  async side({ comp, media, frame, id, target, view }: SideRequest): Promise<void> {
+    try {
+      const { node, area } = plan(comp, media, frame, 1, target)
+      await this.evaluator.load(comp, node)
+      const whole = this.evaluator.evaluate(node)
+      const codes = new Uint8Array(whole.width * whole.height * 4)
+      if (whole.channels === 4) this.kernels.display(codes, whole, view)
+      else codes.set(readablePass(whole, 'matte').codes)
+      const side = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+      reply({ type: 'side', id, side }, [side.pixels.buffer])
+    } catch {
+      reply({ type: 'side', id, side: undefined })
     }
   }
 
@@ -291,6 +316,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.thumbs(request)
     case 'histogram':
       return engine?.histogram(request)
+    case 'side':
+      return engine?.side(request)
     case 'values':
       return engine?.values(request)
     case 'probe':

@@ -1,6 +1,7 @@
 import type { MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
+import type { Warnings } from '../../core/engine/overlay.ts'
 import type { PlanProblem, Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
@@ -18,6 +19,10 @@ export interface ShowRequest extends Work {
   readonly reduction: Reduction
   readonly target: Target
   readonly view: DisplayOptions
+  /** Where something acts, laid over the picture. */
+  readonly overlay?: Target | undefined
+  /** Marks what a display hides. */
+  readonly hasWarnings?: boolean
   /** Given up as soon as something newer is asked for. */
   readonly isGivenUp: boolean
 }
@@ -31,6 +36,13 @@ export interface HistogramRequest extends Work {
   readonly type: 'histogram'
   readonly id: number
   readonly target: Target
+}
+/** A second picture to be compared with the shown one. */
+export interface SideRequest extends Work {
+  readonly type: 'side'
+  readonly id: number
+  readonly target: Target
+  readonly view: DisplayOptions
 }
 /** How often the values of a pass lie where. */
 export interface ValuesRequest extends Work {
@@ -61,7 +73,14 @@ export interface StartRequest {
   readonly budgetBytes: number
 }
 export type EngineRequest =
-  StartRequest | ShowRequest | ThumbsRequest | HistogramRequest | ValuesRequest | ProbeRequest | PassesRequest
+  | StartRequest
+  | ShowRequest
+  | ThumbsRequest
+  | HistogramRequest
+  | ValuesRequest
+  | SideRequest
+  | ProbeRequest
+  | PassesRequest
 
 export interface Thumb {
   /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
@@ -88,7 +107,13 @@ export interface Shown {
   readonly height: number
   readonly pixels: Uint8ClampedArray<ArrayBuffer>
   readonly problems: readonly PlanProblem[]
+  readonly warnings: Warnings | undefined
   readonly tookMs: number
+}
+export interface Side {
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8ClampedArray<ArrayBuffer>
 }
 export interface Probed {
   readonly rgba: readonly [number, number, number, number]
@@ -110,5 +135,6 @@ export type EngineReply =
     }
   | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
   | { readonly type: 'values'; readonly id: number; readonly histogram: ValueHistogram | undefined }
+  | { readonly type: 'side'; readonly id: number; readonly side: Side | undefined }
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

@@ -3,8 +3,9 @@
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { displayChannels } from '../../core/kernels/kernels.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import type { ViewMode } from '../shot/shot-store.ts'
+import type { ShotStore, ViewMode } from '../shot/shot-store.ts'
 import { lightStep } from '../shot/view-target.ts'
+import { CompareBar } from './compare-bar.tsx'
 import { PictureView, type PictureViewHandle } from './picture-view.tsx'
 import { ProbeLine } from './probe-line.tsx'
 
@@ -50,6 +51,11 @@ function Choices<T extends string>({
   )
 }
 
+function toggleCompare(store: ShotStore): void {
+  const { compare, set } = store.getState()
+  set({ compare: compare ? undefined : { left: 'picture', right: 'before', at: 0.5 } })
+}
+
 /** The picture with its ways of looking above and the probe below. */
 export function PicturePanel() {
   const { store } = useShotContext()
@@ -63,6 +69,36 @@ export function PicturePanel() {
   const isCheckered = useShot((s) => s.isCheckered)
   const shownPass = useShot((s) => s.shownPass)
   const hasLight = useShot((s) => lightStep(s.comp, s.selection) !== undefined)
+  const compare = useShot((s) => s.compare)
+  const hasOverlay = useShot((s) => s.hasOverlay)
+  const hasWarnings = useShot((s) => s.hasWarnings)
+  const warnings = useShot((s) => s.warnings)
+  const toggles = [
+    {
+      name: 'Wipe',
+      hint: 'Two sides with a line between them (W)',
+      isOn: compare !== undefined,
+      toggle: () => {
+        toggleCompare(store)
+      },
+    },
+    {
+      name: 'Matte',
+      hint: 'Lays the matte of the selected step or lane over the picture (M)',
+      isOn: hasOverlay,
+      toggle: () => {
+        set({ hasOverlay: !hasOverlay })
+      },
+    },
+    {
+      name: 'Warnings',
+      hint: 'Marks light above white (stripes), negative light (blue) and alpha outside 0–1 (red)',
+      isOn: hasWarnings,
+      toggle: () => {
+        set({ hasWarnings: !hasWarnings })
+      },
+    },
+  ]
   const onPoint = useCallback((next: readonly [number, number] | undefined) => {
     setPoint(next)
   }, [])
@@ -75,12 +111,14 @@ export function PicturePanel() {
       if (isTyping || event.ctrlKey || event.metaKey || event.altKey) return
       if (event.key === 'f' || event.key === 'F') view.current?.fit()
       if (event.key === '1') view.current?.fullSize()
+      if (event.key === 'w' || event.key === 'W') toggleCompare(store)
+      if (event.key === 'm' || event.key === 'M') set({ hasOverlay: !store.getState().hasOverlay })
     }
     window.addEventListener('keydown', press)
     return () => {
       window.removeEventListener('keydown', press)
     }
-  }, [])
+  }, [store, set])
 
   return (
     <section aria-label="Picture" className="flex h-full flex-col bg-base-300">
@@ -115,6 +153,30 @@ export function PicturePanel() {
           />
           Checker
         </label>
+        {toggles.map(({ name, hint, isOn, toggle }) => (
+          <button
+            key={name}
+            type="button"
+            aria-pressed={isOn}
+            title={hint}
+            className={`rounded px-1.5 py-0.5 ${isOn ? 'bg-primary/45 text-base-content' : 'text-base-content/70 hover:bg-base-100'}`}
+            onClick={toggle}
+          >
+            {name}
+          </button>
+        ))}
+        {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
+          <span className="truncate text-warning" role="status">
+            {[
+              [warnings.bright, 'above white'],
+              [warnings.negative, 'negative'],
+              [warnings.alpha, 'α outside 0–1'],
+            ]
+              .filter(([count]) => Number(count) > 0)
+              .map(([count, what]) => `${count} ${what}`)
+              .join(', ')}
+          </span>
+        )}
         <label
           className="ml-auto flex items-center gap-1.5 text-base-content/70"
           title="Brightness of the view in stops; the picture does not change. Double-click resets."
@@ -150,6 +212,7 @@ export function PicturePanel() {
         </button>
       </div>
       <div className="relative min-h-0 flex-1">
+        <CompareBar />
         <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
         {shownPass && (
           <p className="absolute left-3 top-2 flex items-center gap-3 rounded bg-base-300/85 px-2.5 py-1 text-xs">

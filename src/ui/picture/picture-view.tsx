@@ -6,10 +6,16 @@ import {
   useImperativeHandle,
   useLayoutEffect,
   useRef,
+  useState,
   type PointerEvent,
   type Ref,
 } from 'react'
+import dynamic from 'next/dynamic'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { Wipe } from './wipe.tsx'
+
+// The handles draw on a canvas, which only a browser has.
+const Handles = dynamic(() => import('./handles.tsx'), { ssr: false })
 
 export interface PictureViewHandle {
   fit(): void
@@ -35,6 +41,8 @@ export function PictureView({
   const canvas = useRef<HTMLCanvasElement>(null)
   // Zoom and place of the picture's corner in the frame; kept out of React, as it changes with every pointer move.
   const view = useRef({ zoom: 1, x: 0, y: 0, isFitted: true })
+  // The same for what lies over the picture: handles and the wipe.
+  const [placed, setPlaced] = useState({ x: 0, y: 0, zoom: 1, width: 0, height: 0 })
   const drag = useRef<{ x: number; y: number } | undefined>(undefined)
 
   const apply = useCallback(() => {
@@ -47,6 +55,8 @@ export function PictureView({
     // Magnified pixels stay crisp; a picture made smaller is smoothed.
     element.style.imageRendering = zoom * devicePixelRatio >= 1.5 ? 'pixelated' : 'auto'
     onZoom(zoom * devicePixelRatio)
+    const box = frame.current
+    if (box) setPlaced({ x, y, zoom, width: box.clientWidth, height: box.clientHeight })
   }, [width, height, onZoom])
 
   const place = useCallback(
@@ -164,6 +174,8 @@ export function PictureView({
         data-testid="picture"
         aria-label="The picture"
       />
+      <Wipe frame={frame} place={placed} />
+      {placed.width > 0 && <Handles size={placed} place={placed} />}
     </div>
   )
 }

@@ -19,12 +19,13 @@ import { EngineClient } from '../engine/engine-client.ts'
 import type { Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
-import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
+import { deskCollisions, dropEdge, droppedOf, pointerY, type Dragged } from '../desk/drop-edge.ts'
 import { RemoveLaneDialog } from '../desk/remove-lane.tsx'
 import { dropOnDesk } from '../desk/drop-on-desk.ts'
 import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
 import { useBringIn } from '../intake/use-bring-in.ts'
 import { PassesPanel } from '../passes/passes-panel.tsx'
+import { sideTarget } from '../picture/compare.ts'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { followMedia } from './follow-media.ts'
@@ -44,9 +45,20 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
   const show = (state: ShotState) => {
     const { comp, target } = state.shownPass
       ? { comp: state.comp, target: { type: 'pass', ...state.shownPass } as const }
-      : viewTarget(state.comp, state.viewMode, state.selection)
+      : ((state.viewMode === 'picture' && state.compare
+          ? sideTarget(state, state.compare.left)
+          : undefined) ?? viewTarget(state.comp, state.viewMode, state.selection))
+    const { selection, hasWarnings } = state
+    const overlay =
+      state.hasOverlay && selection && !state.shownPass
+        ? ({
+            type: 'matte',
+            lane: selection.lane,
+            ...(selection.step ? { step: selection.step } : {}),
+          } as const)
+        : undefined
     const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
-    engine.show({ comp, target, media: state.media, frame: state.frame, view })
+    engine.show({ comp, target, media: state.media, frame: state.frame, view, overlay, hasWarnings })
   }
   const relevant = ({
     comp,
@@ -58,6 +70,9 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
     isCheckered,
     selection,
     shownPass,
+    compare,
+    hasOverlay,
+    hasWarnings,
   }: ShotState) =>
     [
       comp,
@@ -68,7 +83,10 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
       channel,
       isCheckered,
       shownPass,
-      viewMode === 'picture' ? 0 : selection,
+      compare?.left,
+      hasOverlay,
+      hasWarnings,
+      viewMode === 'picture' && !hasOverlay && compare?.left !== 'before' ? 0 : selection,
     ] as const
   show(store.getState())
   return store.subscribe((now, before) => {
@@ -102,7 +120,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     const client = new EngineClient({
       onShown: (shown) => {
         for (const listener of listeners.current) listener(shown)
-        store.getState().set({ problems: shown.problems, failure: undefined })
+        store.getState().set({ problems: shown.problems, warnings: shown.warnings, failure: undefined })
       },
       onThumbs: (thumbs, meters) => {
         store.getState().set({ thumbs: new Map(thumbs.map((t) => [t.key, t])), meters })
@@ -145,7 +163,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     // A pass has its place on the desk, so the desk comes up under it.
     if (what.type === 'pass') setTab('desk')
   }
-  const endDrag = ({ active, over, activatorEvent }: DragEndEvent) => {
+  const endDrag = (event: DragEndEvent) => {
+    const { over, activatorEvent } = event
     setDragged(undefined)
     // The card of a pass is gone with the contact sheet, and what it carried with the card.
     if (!dragged) return
@@ -154,7 +173,13 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       return
     }
     const isCopy = activatorEvent instanceof PointerEvent && activatorEvent.altKey
-    dropOnDesk(store, dragged, droppedOf(over), dropEdge(active, over, dragged.type === 'lane'), isCopy)
+    dropOnDesk(
+      store,
+      dragged,
+      droppedOf(over),
+      dropEdge(pointerY(event), over, dragged.type === 'lane'),
+      isCopy,
+    )
   }
   useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
 
@@ -243,7 +268,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         <RemoveLaneDialog />
         <DragOverlay dropAnimation={null}>
           {dragged && (
-            <span className="gem inline-block bg-primary px-3 py-1 font-semibold text-primary-content">
+            <span className="gem inline-block whitespace-nowrap bg-primary px-3 py-1 font-semibold text-primary-content">
               {dragged.type === 'pass' ? dragged.pass : dragged.title}
             </span>
           )}

@@ -4,6 +4,7 @@ import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
 import { editProblem } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
+import type { Warnings } from '../../core/engine/overlay.ts'
 import type { PlanProblem } from '../../core/engine/plan.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../engine/messages.ts'
@@ -17,6 +18,10 @@ export interface Selection {
 
 /** What the picture shows: the finished picture, what it was before the selected step, or that step's light alone. */
 export type ViewMode = 'picture' | 'light' | 'before'
+
+/** One side of a comparison: the finished picture, what it was, a point of the desk, or a still. */
+export type SideName =
+  'picture' | 'before' | `lane ${string}` | `step ${string} ${string}` | `still ${string}`
 
 export type Clipboard = { readonly steps: readonly Step[] }
 
@@ -51,6 +56,13 @@ export interface ShotState {
   readonly removing: string | undefined
   /** Steps or a lane that were copied. */
   readonly clipboard: Clipboard | undefined
+  /** Two sides with a line between them, at a share of the picture's width. */
+  readonly compare: { readonly left: SideName; readonly right: SideName; readonly at: number } | undefined
+  /** The matte of what is selected is laid over the picture. */
+  readonly hasOverlay: boolean
+  /** What a display hides is marked. */
+  readonly hasWarnings: boolean
+  readonly warnings: Warnings | undefined
   /** Why the last edit was not made. */
   readonly refusal: string | undefined
 
@@ -71,7 +83,9 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
   // The lane with the most passes behind it is the one that work begins on.
   const passes = ({ source }: Lane) =>
     source.type === 'pass' ? (initial.media[source.media]?.passes.length ?? 0) : 0
-  const first = initial.comp.lanes.toSorted((a, b) => passes(b) - passes(a))[0]
+  const first = initial.comp.lanes
+    .filter((l) => l.kind === 'picture')
+    .toSorted((a, b) => passes(b) - passes(a))[0]
   const store = createStore<ShotState>()(
     temporal(
       (set, get) => ({
@@ -90,6 +104,10 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         problems: [],
         isBusy: true,
         failure: undefined,
+        compare: undefined,
+        hasOverlay: false,
+        hasWarnings: false,
+        warnings: undefined,
         refusal: undefined,
         removing: undefined,
         clipboard: undefined,

@@ -1,0 +1,121 @@
+'use client'
+
+import { Camera, Trash2, X } from 'lucide-react'
+import { useEffect, useState } from 'react'
+import type { Still } from '../../server/db/stills.ts'
+import { requestJson } from '../request-json.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { SideName } from '../shot/shot-store.ts'
+import { sidesOf } from './compare.ts'
+
+/** The two sides of the wipe, and the stills that can be one of them. */
+export function CompareBar() {
+  const { id, store } = useShotContext()
+  const { set } = store.getState()
+  const compare = useShot((s) => s.compare)
+  const comp = useShot((s) => s.comp)
+  const [stills, setStills] = useState<readonly Still[]>([])
+  const [failure, setFailure] = useState<string>()
+  const isOpen = compare !== undefined
+  useEffect(() => {
+    if (!isOpen) return
+    requestJson<{ stills: Still[] }>(`/api/shots/${id}/stills`).then(
+      (found) => {
+        setStills(found.stills)
+      },
+      () => undefined,
+    )
+  }, [id, isOpen])
+  if (!compare) return null
+  const sides = [
+    ...sidesOf(comp),
+    ...stills.map((s): [SideName, string] => [`still ${s.id}`, `still ${s.name}`]),
+  ]
+  const choose = (which: 'left' | 'right') => (
+    <select
+      aria-label={which === 'left' ? 'Left of the wipe' : 'Right of the wipe'}
+      className="max-w-44 truncate rounded bg-base-100 px-1.5 py-0.5"
+      value={compare[which]}
+      onChange={(e) => {
+        set({ compare: { ...compare, [which]: e.target.value as SideName } })
+      }}
+    >
+      {sides
+        // A still is laid over; what is under it is always computed.
+        .filter(([side]) => which === 'right' || !side.startsWith('still'))
+        .map(([side, words]) => (
+          <option key={side} value={side}>
+            {words}
+          </option>
+        ))}
+    </select>
+  )
+  const tell = (error: unknown) => {
+    setFailure(error instanceof Error ? error.message : String(error))
+  }
+  const keep = () => {
+    const { frame } = store.getState()
+    const canvas = document.querySelector<HTMLCanvasElement>('canvas[data-testid=picture]')
+    canvas?.toBlob((blob) => {
+      if (!blob) return
+      const name = `frame ${frame}, ${new Date().toLocaleTimeString()}`
+      requestJson<{ stills: Still[] }>(
+        `/api/shots/${id}/stills?frame=${frame}&name=${encodeURIComponent(name)}`,
+        'POST',
+        blob,
+      ).then((answer) => {
+        setStills(answer.stills)
+        if (answer.stills[0]) set({ compare: { ...compare, right: `still ${answer.stills[0].id}` } })
+      }, tell)
+    })
+  }
+  const shownStill = compare.right.startsWith('still ') ? compare.right.slice(6) : undefined
+  return (
+    <div className="absolute left-1/2 top-2 z-20 flex -translate-x-1/2 items-center gap-2 rounded bg-base-300/90 px-2 py-1 text-xs">
+      {choose('left')}
+      <span className="text-base-content/50">│</span>
+      {choose('right')}
+      <button
+        type="button"
+        className="btn btn-xs"
+        title="Keeps the picture as it is now, with the shot"
+        onClick={keep}
+      >
+        <Camera size={13} aria-hidden /> Keep a still
+      </button>
+      {shownStill !== undefined && (
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs btn-square"
+          aria-label="Delete this still"
+          onClick={() => {
+            requestJson<{ stills: Still[] }>(`/api/shots/${id}/stills/${shownStill}`, 'DELETE').then(
+              (answer) => {
+                setStills(answer.stills)
+                set({ compare: { ...compare, right: 'before' } })
+              },
+              tell,
+            )
+          }}
+        >
+          <Trash2 size={13} aria-hidden />
+        </button>
+      )}
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs btn-square"
+        aria-label="End the comparison"
+        onClick={() => {
+          set({ compare: undefined })
+        }}
+      >
+        <X size={13} aria-hidden />
+      </button>
+      {failure && (
+        <span role="alert" className="text-error">
+          {failure}
+        </span>
+      )}
+    </div>
+  )
+}

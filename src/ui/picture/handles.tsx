@@ -1,0 +1,193 @@
+'use client'
+
+import type Konva from 'konva'
+import { useRef } from 'react'
+import { Circle, Group, Layer, Line, Stage, Text } from 'react-konva'
+import { editLane, placeOfStep, setDial } from '../../core/comp/edits.ts'
+import { isAnimated, type Comp, type Step } from '../../core/comp/schema.ts'
+import { dialLabel } from '../../core/effects/dials.ts'
+import { findEffect } from '../../core/effects/registry.ts'
+import { stepTitle } from '../desk/step-title.ts'
+import { newGesture } from '../dials/value-field.tsx'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+
+type Point = readonly [number, number]
+
+/** Something on the picture that can be dragged; places in pixels of the full frame. */
+interface Handle {
+  readonly id: string
+  readonly label: string
+  readonly at: Point
+  /** Drawn from here, for what is meant as an offset. */
+  readonly from?: Point
+  readonly editName: string
+  move(comp: Comp, to: Point): Comp
+}
+
+/** Length in pixels of the frame of the arm that turns and scales, at a scale of 100 %. */
+const armLength = 140
+
+const numberOf = (step: Step, key: string): number | undefined => {
+  const value = step.dials[key]
+  return typeof value === 'number' ? value : undefined
+}
+
+/** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
+function stepHandles(step: Step): Handle[] {
+  const effect = findEffect(step.effect)
+  if (!effect) return []
+  const title = stepTitle(step)
+  const found: Handle[] = []
+  for (const [key, dial] of Object.entries(effect.dials)) {
+    const value = step.dials[key]
+    if (dial.type !== 'point' || value === undefined || isAnimated(value)) continue
+    found.push({
+      id: `${step.id} ${key}`,
+      label: dialLabel(key, dial),
+      at: value as unknown as Point,
+      editName: `${dialLabel(key, dial)} of ${title}`,
+      move: (comp, to) => setDial(comp, step.id, key, [to[0], to[1]]),
+    })
+  }
+  const offsets = effect.offset
+  const pivot = offsets && (step.dials[offsets.about] as unknown as Point | undefined)
+  if (!offsets || !Array.isArray(pivot)) return found
+  const [x, y] = [numberOf(step, offsets.x), numberOf(step, offsets.y)]
+  const [turn, scale] = [numberOf(step, offsets.turn), numberOf(step, offsets.scale)]
+  if (x === undefined || y === undefined) return found
+  const middle: Point = [pivot[0] + x, pivot[1] + y]
+  found.push({
+    id: `${step.id} offset`,
+    label: 'Move',
+    at: middle,
+    from: pivot,
+    editName: `Move of ${title}`,
+    move: (comp, to) =>
+      setDial(setDial(comp, step.id, offsets.x, to[0] - pivot[0]), step.id, offsets.y, to[1] - pivot[1]),
+  })
+  if (turn === undefined || scale === undefined) return found
+  const length = (armLength * scale) / 100
+  const angle = (turn * Math.PI) / 180
+  found.push({
+    id: `${step.id} arm`,
+    label: 'Turn, scale',
+    at: [middle[0] + length * Math.cos(angle), middle[1] + length * Math.sin(angle)],
+    from: middle,
+    editName: `Turn and scale of ${title}`,
+    move: (comp, to) => {
+      const [dx, dy] = [to[0] - middle[0], to[1] - middle[1]]
+      // The turn goes on from where it is, so that more than one round can be dragged.
+      const raw = (Math.atan2(dy, dx) * 180) / Math.PI
+      const near = raw + 360 * Math.round((turn - raw) / 360)
+      const size = Math.max(1, (Math.hypot(dx, dy) / armLength) * 100)
+      return setDial(setDial(comp, step.id, offsets.turn, near), step.id, offsets.scale, size)
+    },
+  })
+  return found
+}
+
+function useHandles(): Handle[] {
+  const selection = useShot((s) => s.selection)
+  const step = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step)?.step : undefined))
+  const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
+  if (step) return step.on ? stepHandles(step) : []
+  if (!lane || selection?.step !== undefined || lane.source.type !== 'gradient') return []
+  const { source } = lane
+  return (['from', 'to'] as const).map((end) => ({
+    id: `${lane.id} ${end}`,
+    label: end,
+    at: source[end].at,
+    ...(end === 'to' ? { from: source.from.at } : {}),
+    editName: `Gradient of ${lane.name}`,
+    move: (comp: Comp, to: Point) =>
+      editLane(comp, lane.id, (l) => {
+        if (l.source.type === 'gradient') l.source[end].at = [to[0], to[1]]
+      }),
+  }))
+}
+
+/** Handles for what is selected, over the picture. Dragging one is one undo, and it never jumps to the pointer. */
+export default function Handles({
+  size,
+  place,
+}: {
+  size: { readonly width: number; readonly height: number }
+  place: { readonly x: number; readonly y: number; readonly zoom: number }
+}) {
+  const { store } = useShotContext()
+  const handles = useHandles()
+  const gesture = useRef<string>(undefined)
+  if (handles.length === 0) return null
+  const onScreen = ([x, y]: Point): Point => [place.x + x * place.zoom, place.y + y * place.zoom]
+  const stop = (event: Konva.KonvaEventObject<PointerEvent | MouseEvent | TouchEvent>) => {
+    // The picture underneath must not pan.
+    event.evt.stopPropagation()
+  }
+  return (
+    <Stage width={size.width} height={size.height} className="absolute inset-0">
+      <Layer>
+        {handles.map((handle) => {
+          const [x, y] = onScreen(handle.at)
+          const from = handle.from && onScreen(handle.from)
+          return (
+            <Group key={handle.id}>
+              {from && (
+                <>
+                  <Line
+                    points={[...from, x, y]}
+                    stroke="#000"
+                    strokeWidth={3}
+                    opacity={0.5}
+                    listening={false}
+                  />
+                  <Line points={[...from, x, y]} stroke="#7ea2ff" strokeWidth={1.5} listening={false} />
+                </>
+              )}
+              <Circle
+                name={handle.label}
+                x={x}
+                y={y}
+                radius={7}
+                hitStrokeWidth={14}
+                stroke="#fff"
+                strokeWidth={2}
+                fill="rgba(70, 120, 255, 0.55)"
+                shadowColor="#000"
+                shadowBlur={4}
+                draggable
+                onPointerDown={stop}
+                onDragStart={() => {
+                  gesture.current = newGesture()
+                }}
+                onDragMove={(event) => {
+                  const { x: sx, y: sy } = event.target.position()
+                  const round = (v: number) => Math.round(v * 10) / 10
+                  const to: Point = [round((sx - place.x) / place.zoom), round((sy - place.y) / place.zoom)]
+                  store.getState().edit(handle.editName, (comp) => handle.move(comp, to), gesture.current)
+                }}
+                onMouseEnter={(event) => {
+                  event.target.getStage()!.container().style.cursor = 'move'
+                }}
+                onMouseLeave={(event) => {
+                  event.target.getStage()!.container().style.cursor = ''
+                }}
+              />
+              <Text
+                x={x + 6}
+                y={y - 20}
+                text={handle.label}
+                fontSize={11}
+                fontFamily="Inter Variable"
+                fill="#fff"
+                shadowColor="#000"
+                shadowBlur={3}
+                shadowOpacity={1}
+                listening={false}
+              />
+            </Group>
+          )
+        })}
+      </Layer>
+    </Stage>
+  )
+}

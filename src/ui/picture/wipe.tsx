@@ -1,0 +1,119 @@
+'use client'
+
+import { useEffect, useRef, type PointerEvent, type RefObject } from 'react'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { sideTarget } from './compare.ts'
+
+/**
+ * The right side of a comparison, laid over the picture and cut at a line that is dragged. `place` is the picture's corner and
+ * zoom in the frame.
+ */
+export function Wipe({
+  frame,
+  place,
+}: {
+  frame: RefObject<HTMLDivElement | null>
+  place: { readonly x: number; readonly y: number; readonly zoom: number }
+}) {
+  const { id, engine, store, onPicture } = useShotContext()
+  const { set } = store.getState()
+  const compare = useShot((s) => s.compare)
+  const { width, height } = useShot((s) => s.comp.canvas)
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const right = compare?.right
+  useEffect(() => {
+    if (!engine || right === undefined) return
+    let isCurrent = true
+    const draw = (source: CanvasImageSource | ImageData, w: number, h: number) => {
+      const element = canvas.current
+      if (!element || !isCurrent) return
+      element.width = w
+      element.height = h
+      const context = element.getContext('2d')!
+      if (source instanceof ImageData) context.putImageData(source, 0, 0)
+      else context.drawImage(source, 0, 0)
+    }
+    const ask = () => {
+      const state = store.getState()
+      const asked = sideTarget(state, right)
+      if (!asked) {
+        const image = new Image()
+        image.onload = () => {
+          draw(image, image.naturalWidth, image.naturalHeight)
+        }
+        image.src = `/api/shots/${id}/stills/${right.slice(6)}`
+        return
+      }
+      const view = {
+        gain: 2 ** state.exposure,
+        channel: state.channel,
+        checker: state.isCheckered ? 8 : 0,
+      }
+      void engine
+        .side({ comp: asked.comp, media: state.media, frame: state.frame }, asked.target, view)
+        .then((side) => {
+          if (side) draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)
+        })
+    }
+    ask()
+    // What it shows may change with the comp; asked for again when the picture has settled.
+    const stop = onPicture((shown) => {
+      if (shown.reduction === 1) ask()
+    })
+    return () => {
+      isCurrent = false
+      stop()
+    }
+  }, [engine, store, onPicture, right, id])
+  if (!compare) return null
+  const [x, w] = [place.x, width * place.zoom]
+  const cut = x + w * compare.at
+  const drag = (event: PointerEvent<HTMLDivElement>) => {
+    event.stopPropagation()
+    if (event.buttons === 0) return
+    const box = frame.current!.getBoundingClientRect()
+    set({ compare: { ...compare, at: Math.min(1, Math.max(0, (event.clientX - box.left - x) / w)) } })
+  }
+  return (
+    <>
+      <canvas
+        ref={canvas}
+        className="pointer-events-none absolute left-0 top-0 origin-top-left"
+        style={{
+          transform: `translate(${x}px, ${place.y}px)`,
+          width: w,
+          height: height * place.zoom,
+          clipPath: `inset(0 0 0 ${compare.at * 100}%)`,
+          imageRendering: place.zoom >= 1.5 ? 'pixelated' : 'auto',
+        }}
+        aria-label="The other side"
+        data-testid="other-side"
+      />
+      <div
+        role="slider"
+        tabIndex={0}
+        aria-label="Line between the two sides"
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-valuenow={Math.round(compare.at * 100)}
+        className="absolute top-0 z-10 w-4 -translate-x-1/2 cursor-ew-resize touch-none"
+        style={{ left: cut, height: '100%' }}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId)
+          drag(event)
+        }}
+        onPointerMove={drag}
+        onKeyDown={(event) => {
+          const by = { ArrowLeft: -0.02, ArrowRight: 0.02 }[event.key]
+          if (by === undefined) return
+          event.preventDefault()
+          event.stopPropagation()
+          set({ compare: { ...compare, at: Math.min(1, Math.max(0, compare.at + by)) } })
+        }}
+      >
+        <span className="absolute inset-y-0 left-1/2 w-0.5 -translate-x-1/2 bg-white shadow-[0_0_0_1px_rgb(0_0_0/0.5)]" />
+        <span className="gem absolute left-1/2 top-1/2 h-7 w-3 -translate-x-1/2 -translate-y-1/2 bg-white" />
+      </div>
+    </>
+  )
+}
