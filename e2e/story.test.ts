@@ -119,19 +119,19 @@ describe('the desk of the demo', () => {
       named(comp, name)
         ?.steps.map((s) => s.effect)
         .join()
-    // Onto the middle of a row: a bus of both.
+    // Onto the middle of a row: a bus of both, inside the bus that they were in.
     await drag(
-      await handle('Seahorse glow'),
-      await find(driver, '[aria-label="Lane Seahorse line"]'),
+      await handle('Seahorse shade'),
+      await find(driver, '[aria-label="Lane Seahorse paint"]'),
       -300,
       0,
     )
     await becomes('a bus of both', (comp) => {
-      const bus = named(comp, 'Seahorse line bus')
-      return bus !== undefined && named(comp, 'Seahorse glow')?.in === bus.id
+      const bus = named(comp, 'Seahorse paint bus')
+      return bus !== undefined && named(comp, 'Seahorse shade')?.in === bus.id
     })
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
-    await becomes('no bus again', (comp) => named(comp, 'Seahorse glow')?.in === undefined)
+    await becomes('no bus again', (comp) => named(comp, 'Seahorse paint bus') === undefined)
     // Onto the upper edge: in front.
     await drag(await handle('Seahorse glow'), await find(driver, '[aria-label="Lane Seahorse"]'), -300, -17)
     await becomes('the front lane', (comp) => comp.lanes.at(-1)!.name === 'Seahorse glow')
