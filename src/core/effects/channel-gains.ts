@@ -1,6 +1,6 @@
 import { hueSaturationMatrix } from '../picture/colour.ts'
 import { number } from './dials.ts'
-import { defineEffect } from './effect.ts'
+import { defineEffect, type LinearColour } from './effect.ts'
 
 const gain = (name: string) =>
   number({
@@ -10,6 +10,15 @@ const gain = (name: string) =>
     step: 0.01,
     hint: `More than 1 gives more ${name}, less takes it away.`,
   })
+
+type Dials = Record<'red' | 'green' | 'blue' | 'alpha' | 'hue' | 'saturation' | 'value', number>
+
+/** All of its dials as one matrix. */
+function matrixOf({ red, green, blue, alpha, hue, saturation, value }: Dials): LinearColour {
+  const gains = [red, green, blue]
+  const turned = hueSaturationMatrix(hue, saturation, value)
+  return { matrix: turned.map((v, i) => v * gains[Math.floor(i / 3)]!), alpha }
+}
 
 export default defineEffect({
   id: 'channel-gains',
@@ -53,14 +62,9 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  linear: matrixOf,
   apply({ out, picture, dials, kernels }) {
-    const turned = hueSaturationMatrix(dials.hue, dials.saturation, dials.value)
-    const gains = [dials.red, dials.green, dials.blue]
-    kernels.colourMatrix(
-      out,
-      picture,
-      turned.map((v, i) => v * gains[Math.floor(i / 3)]!),
-      dials.alpha,
-    )
+    const { matrix, alpha } = matrixOf(dials)
+    kernels.colourMatrix(out, picture, matrix, alpha)
   },
 })

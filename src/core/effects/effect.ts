@@ -13,6 +13,12 @@ export interface Feed {
   readonly hint: string
 }
 
+/** Row-major 3×3 on premultiplied RGB, and a factor on alpha. */
+export interface LinearColour {
+  readonly matrix: readonly number[]
+  readonly alpha: number
+}
+
 /** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
 export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends string> extends Workshop {
   /** To be filled whole; never one of the sources. */
@@ -54,6 +60,8 @@ export interface Effect<
   support(dials: Values<D>): number | 'frame'
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
+  /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. */
+  linear?(dials: Values<D>): LinearColour
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
   readonly offset?: {
     readonly x: string

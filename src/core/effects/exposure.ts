@@ -1,4 +1,5 @@
 import { number } from './dials.ts'
+import { scaling } from '../picture/colour.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({
@@ -20,6 +21,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  linear: ({ stops }) => ({ matrix: scaling(2 ** stops), alpha: 1 }),
   apply({ out, picture, dials, kernels }) {
     const gain = 2 ** dials.stops
     kernels.gains(out, picture, gain, gain, gain, 1)

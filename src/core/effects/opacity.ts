@@ -1,4 +1,5 @@
 import { number } from './dials.ts'
+import { scaling } from '../picture/colour.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({
@@ -19,6 +20,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  linear: ({ opacity }) => ({ matrix: scaling(opacity), alpha: opacity }),
   apply({ out, picture, dials: { opacity }, kernels }) {
     kernels.gains(out, picture, opacity, opacity, opacity, opacity)
   },

@@ -1,7 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { addLane, addStep, editLane, editStep, emptyComp, setDial, setFeed } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
-import { joinBus } from '../comp/graph.ts'
+import { dependentsOf, dropLane, findLoop, joinBus } from '../comp/graph.ts'
+import { joinModes } from '../kernels/join-modes.ts'
 import type { Comp } from '../comp/schema.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import { passFilter, reducePass } from '../formats/reduce-pass.ts'
@@ -375,5 +376,110 @@ describe('buses, placing and mattes together', () => {
       expect(await show(2, reduction, object(9))).toBe(0)
       expect(await show(2, reduction, { type: 'pass', media: 'm2', pass: 'depth' })).toBeGreaterThan(1e30)
     }
+  })
+})
+
+describe('properties, over random desks and edits', () => {
+  const random = (seed: number) => {
+    let state = seed
+    return (n: number) => ((state = (Math.imul(state, 1103515245) + 12345) & 0x7fffffff) >> 8) % n
+  }
+  const pick = <T>(next: (n: number) => number, list: readonly T[]): T => list[next(list.length)]!
+  const sources = [
+    source('beauty'),
+    source('emission'),
+    { type: 'colour', colour: [0.2, 0.5, 0.1], alpha: 0.7 } as const,
+  ]
+
+  /** One edit that a finisher could make. */
+  const edited = (comp: Comp, next: (n: number) => number): Comp => {
+    const lane = pick(next, comp.lanes)
+    switch (next(7)) {
+      case 0:
+        return addLane(comp, 'More', pick(next, sources) as never, next(comp.lanes.length + 1))
+      case 1:
+        return addStep(
+          comp,
+          lane.id,
+          next(lane.steps.length + 1),
+          pick(next, ['exposure', 'channel-gains', 'opacity', 'blur', 'invert', 'place']),
+        )[0]
+      case 2:
+        return editLane(comp, lane.id, (l) => {
+          l.join.mode = pick(next, joinModes)
+          l.join.opacity = next(5) / 4
+        })
+      case 3:
+        return lane.steps.length > 0
+          ? editStep(comp, pick(next, lane.steps).id, (s) => {
+              s.on = !s.on
+              s.amount = next(3) / 2
+            })
+          : comp
+      case 4:
+        return editLane(comp, lane.id, (l) => {
+          l.muted = !l.muted
+        })
+      case 5:
+        return joinBus(comp, lane.id, pick(next, comp.lanes).id)[0]
+      default: {
+        const tapped = editLane(comp, lane.id, (l) => {
+          if (l.source.type !== 'lanes') l.source = { type: 'tap', lane: pick(next, comp.lanes).id }
+        })
+        return findLoop(tapped) ? comp : tapped
+      }
+    }
+  }
+  const same = (a: readonly number[], b: readonly number[]) =>
+    Buffer.from(Float32Array.from(a).buffer).equals(Buffer.from(Float32Array.from(b).buffer))
+
+  test('what is kept from before never changes the picture: cache on is cache off, bit for bit', async () => {
+    for (const seed of [1, 2, 3]) {
+      const next = random(seed)
+      const { evaluator } = newEvaluator()
+      let comp = cave()
+      for (let i = 0; i < 25; i++) {
+        comp = edited(comp, next)
+        const reduction = pick(next, [1, 2] as const)
+        const kept = await compute(comp, { evaluator, reduction })
+        const fresh = await compute(comp, { reduction })
+        expect(same(kept.data, fresh.data), `seed ${seed}, edit ${i}`).toBe(true)
+      }
+    }
+  })
+
+  test('a muted lane is as if it were not there', async () => {
+    const next = random(9)
+    let comp = cave()
+    for (let i = 0; i < 30; i++) comp = edited(comp, next)
+    for (const lane of comp.lanes) {
+      if (dependentsOf(comp, lane.id).length > 0 || lane.source.type === 'lanes') continue
+      const muted = editLane(comp, lane.id, (l) => {
+        l.muted = true
+      })
+      const gone = dropLane(comp, lane.id)
+      expect(same((await compute(muted)).data, (await compute(gone)).data), lane.name).toBe(true)
+    }
+  })
+
+  test('linear steps in a row are one pass, and give what they give one by one', async () => {
+    let comp = cave()
+    for (const [effect, dial, value] of [
+      ['exposure', 'stops', 0.7],
+      ['channel-gains', 'hue', 40],
+      ['opacity', 'opacity', 0.6],
+    ] as const) {
+      const [added, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect)
+      comp = setDial(added, id, dial, value)
+    }
+    const { evaluator } = newEvaluator()
+    const fused = await compute(comp, { evaluator })
+    // The pass, one matrix, the join with nothing.
+    expect(evaluator.computed).toBeLessThanOrEqual(3)
+    // A matte that is 1 everywhere keeps them apart.
+    const everywhere = { from: source('mask'), also: [{ by: 'union', from: source('mask'), invert: true }] }
+    const apart = comp.lanes[0]!.steps.reduce((c, s) => setFeed(c, s.id, 'matte', everywhere as never), comp)
+    const single = await compute(apart)
+    expect(Math.max(...fused.data.map((v, i) => Math.abs(v - single.data[i]!)))).toBeLessThan(2e-5)
   })
 })

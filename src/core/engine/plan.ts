@@ -13,7 +13,8 @@ import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../com
 import { masterId } from '../comp/edits.ts'
 import type { DialValue } from '../effects/dials.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
-import type { Effect } from '../effects/effect.ts'
+import type { Effect, LinearColour } from '../effects/effect.ts'
+import { multiply3 } from '../picture/colour.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { chained, inverse, unmoved, type Affine } from '../picture/affine.ts'
@@ -48,6 +49,8 @@ export interface PlanNode {
   readonly stepId?: string
   /** It is only another picture placed elsewhere: what places it again starts from that one. */
   readonly placed?: { readonly from: PlanNode; readonly matrix: Affine }
+  /** It is only another picture with other colours: what is linear on it again starts from that one. */
+  readonly coloured?: { readonly from: PlanNode } & LinearColour
 }
 
 /** Something of the comp that can not be computed; the rest still is. */
@@ -378,6 +381,7 @@ class Planner {
         return undefined
       }
     }
+    if (effect.linear) return this.coloured(effect.linear(dials as never), picture, step.id)
     if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
     const { frame, reduction } = this
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
@@ -399,6 +403,24 @@ class Planner {
         return out
       },
       { stepId: step.id },
+    )
+  }
+
+  /** A picture through a colour matrix; through one before already, both are one pass over memory. */
+  private coloured({ matrix, alpha }: LinearColour, picture: PlanNode, stepId: string): PlanNode {
+    const before = picture.coloured
+    const from = before?.from ?? picture
+    const whole = before ? multiply3(matrix, before.matrix) : matrix
+    const cover = before ? alpha * before.alpha : alpha
+    return node(
+      `linear ${whole.join(' ')} ${cover}`,
+      [from],
+      ([src], { kernels, store }) => {
+        const out = store.take(src!.width, src!.height, 4)
+        kernels.colourMatrix(out, src!, whole, cover)
+        return out
+      },
+      { stepId, coloured: { from, matrix: whole, alpha: cover } },
     )
   }
 

@@ -70,3 +70,18 @@ export function hueSaturationMatrix(hueDegrees: number, saturation: number, valu
     }
   return result
 }
+
+/** The 3×3 matrix that multiplies all of red, green and blue. */
+export function scaling(by: number): readonly number[] {
+  return [by, 0, 0, 0, by, 0, 0, 0, by]
+}
+
+/** Row-major 3×3 product: first `first`, then `then`. */
+export function multiply3(then: readonly number[], first: readonly number[]): number[] {
+  return Array.from({ length: 9 }, (_, i) => {
+    const [row, column] = [Math.floor(i / 3) * 3, i % 3]
+    return (
+      then[row]! * first[column]! + then[row + 1]! * first[column + 3]! + then[row + 2]! * first[column + 6]!
+    )
+  })
+}

@@ -1,6 +1,7 @@
 'use client'
 
 import { Trash2 } from 'lucide-react'
+import { useState } from 'react'
 import {
   addLane,
   editLane,
@@ -23,6 +24,7 @@ import { PassDetails } from '../passes/pass-details.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
 import { LinkChip } from './link-chip.tsx'
+import { MatteChips } from './matte-chips.tsx'
 import { GradientRows } from './gradient-rows.tsx'
 import { ThresholdChart } from './threshold-chart.tsx'
 
@@ -47,6 +49,17 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const { edit, set } = store.getState()
   const effect = findEffect(step.effect)
   const title = stepTitle(step)
+  const [isNaming, setIsNaming] = useState(false)
+  const finishNaming = (text: string) => {
+    setIsNaming(false)
+    const name = text.trim().slice(0, 120)
+    if (name && name !== title)
+      edit(`Rename ${title}`, (c) =>
+        editStep(c, step.id, (s) => {
+          s.name = name
+        }),
+      )
+  }
   const canvas = useShot((s) => s.comp.canvas)
   // Points have their defaults on this canvas.
   const defaults = effect ? defaultDials(effect, canvas) : {}
@@ -68,9 +81,31 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
     <>
       <div className="flex items-start gap-2">
         <div className="min-w-0 flex-1">
-          <h2 className="truncate text-base font-semibold">
-            {title} <span className="text-xs font-normal text-base-content/60">on {laneName}</span>
-          </h2>
+          {isNaming ? (
+            <input
+              autoFocus
+              aria-label="Name of the step"
+              className="input input-xs w-full"
+              defaultValue={title}
+              onBlur={(e) => {
+                finishNaming(e.target.value)
+              }}
+              onKeyDown={(e) => {
+                if (e.key === 'Enter') finishNaming(e.currentTarget.value)
+                if (e.key === 'Escape') setIsNaming(false)
+              }}
+            />
+          ) : (
+            <h2
+              className="truncate text-base font-semibold"
+              title="Double-click to rename"
+              onDoubleClick={() => {
+                setIsNaming(true)
+              }}
+            >
+              {title} <span className="text-xs font-normal text-base-content/60">on {laneName}</span>
+            </h2>
+          )}
           <p className="text-xs text-base-content/65">
             {effect?.purpose ?? 'This effect is not part of this Zafiro; its settings are kept.'}
           </p>
@@ -111,13 +146,10 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
             onChange={feed(key, key)}
           />
         ))}
-        <LinkChip
-          label="matte"
+        <MatteChips
           hint="Where the step acts; without it, everywhere."
-          link={step.matte}
-          without="everywhere"
+          matte={step.matte}
           laneId={laneId}
-          isMatte
           onChange={feed('matte', 'matte')}
         />
       </div>
@@ -320,14 +352,11 @@ function LaneDials({ lane }: { lane: Lane }) {
         }}
       />
       <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>
-      <div className="flex">
-        <LinkChip
-          label="matte"
+      <div className="flex flex-wrap gap-1.5">
+        <MatteChips
           hint="Where the lane joins; elsewhere the picture below stays as it was."
-          link={lane.join.matte}
-          without="everywhere"
+          matte={lane.join.matte}
           laneId={lane.id}
-          isMatte
           onChange={(matte) => {
             edit(`Matte of ${lane.name}`, (c) =>
               editLane(c, lane.id, (l) => {

@@ -39,6 +39,8 @@ export class EngineClient {
   private fullMs = 0
   private nextId = 1
   private replacedAt = -Infinity
+  /** The picture on its way is smaller than wanted, as memory ran out. */
+  private isShort = false
 
   constructor(private readonly listener: EngineListener) {
     this.begin()
@@ -138,15 +140,31 @@ export class EngineClient {
       case 'shown':
         if (message.reduction === 1) this.fullMs = message.tookMs
         this.listener.onShown(message)
+        if (this.isShort && message.serial === this.serial) {
+          this.isShort = false
+          this.listener.onFailed(
+            `There is not enough memory for this picture at full size; it is shown at 1/${message.reduction}. Mute lanes or close other pages for more.`,
+          )
+          this.afterPicture(message.serial, 1)
+          return
+        }
         this.afterPicture(message.serial, message.reduction)
         return
       case 'given-up':
         this.afterPicture(message.serial, 1)
         return
-      case 'failed':
+      case 'failed': {
+        const smaller = ({ 1: 2, 2: 4, 4: undefined } as const)[message.reduction]
+        if (message.isMemory && smaller && message.serial === this.serial) {
+          // Shown smaller, and said, rather than not at all.
+          this.isShort = true
+          this.run(smaller)
+          return
+        }
         this.listener.onFailed(message.message)
         this.afterPicture(message.serial, 1)
         return
+      }
       case 'thumbs':
         this.listener.onThumbs(message.thumbs, message.meters)
         return

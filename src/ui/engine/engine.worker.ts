@@ -13,7 +13,7 @@ import { objectAt } from '../../core/formats/object-masks.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { luminance } from '../../core/picture/colour.ts'
-import type { Picture } from '../../core/picture/picture.ts'
+import { OutOfMemoryError, type Picture } from '../../core/picture/picture.ts'
 import type {
   EngineReply,
   EngineRequest,
@@ -111,7 +111,14 @@ class Engine {
       ])
     } catch (error) {
       if (error instanceof Cancelled) reply({ type: 'given-up', serial })
-      else reply({ type: 'failed', serial, message: error instanceof Error ? error.message : String(error) })
+      else
+        reply({
+          type: 'failed',
+          serial,
+          message: error instanceof Error ? error.message : String(error),
+          isMemory: error instanceof OutOfMemoryError,
+          reduction,
+        })
     }
   }
 

@@ -125,7 +125,14 @@ export interface Probed {
 export type EngineReply =
   | Shown
   | { readonly type: 'given-up'; readonly serial: number }
-  | { readonly type: 'failed'; readonly serial: number; readonly message: string }
+  | {
+      readonly type: 'failed'
+      readonly serial: number
+      readonly message: string
+      /** Memory ran out: a smaller picture may still be made. */
+      readonly isMemory: boolean
+      readonly reduction: Reduction
+    }
   /** Stops that each lane adds to the mean luminance below it, by lane id. */
   | {
       readonly type: 'thumbs'
