@@ -17,11 +17,12 @@ export function valueWarning({ name, kind }: Pass, { channels }: PassStats): str
 }
 
 /** Pixels of partial cover below which nothing is concluded from them. */
-const enoughPartial = 60
+const enoughPartial = 300
 
 /**
  * What is to be said when the pixels of a pass contradict how its colour is read; undefined when they do not.
- * Straight colour does not fall with alpha and exceeds it; premultiplied colour falls with it (common practice).
+ * Straight colour does not fall with alpha and exceeds it; premultiplied colour falls with it (common practice). Light without cover
+ * exceeds alpha too, so some of it is no contradiction.
  */
 export function readingWarning(
   { name, kind }: Pass,
@@ -31,7 +32,7 @@ export function readingWarning(
   if (!colourKinds.includes(kind)) return undefined
   const found = stats.alpha
   if (found && found.partial >= enoughPartial) {
-    const isStraight = found.above > 0.25 && found.slope > 0.6
+    const isStraight = found.above > 0.35 && found.slope > 0.75
     const isMultiplied = found.above === 0 && found.slope < 0.5
     if (alpha === 'premultiplied' && isStraight)
       return `the colour of ${name} does not fall with its alpha: it looks straight, but is read as premultiplied, which makes edges too bright. Set “alpha” of the media to straight if they are`

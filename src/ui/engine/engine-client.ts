@@ -36,7 +36,8 @@ export class EngineClient {
   private wanted: Wanted | undefined
   private serial = 0
   private isRunning = false
-  private fullMs = 0
+  /** Not known yet: a small picture comes first. */
+  private fullMs = 1000
   private nextId = 1
   private replacedAt = -Infinity
   /** The picture on its way is smaller than wanted, as memory ran out. */

@@ -214,20 +214,6 @@ export function PicturePanel() {
       <div className="relative min-h-0 flex-1">
         <CompareBar />
         <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
-        {shownPass && (
-          <p className="absolute left-3 top-2 flex items-center gap-3 rounded bg-base-300/85 px-2.5 py-1 text-xs">
-            pass {shownPass.pass}, raw values under the probe
-            <button
-              type="button"
-              className="btn btn-xs"
-              onClick={() => {
-                set({ shownPass: undefined })
-              }}
-            >
-              Back to the picture
-            </button>
-          </p>
-        )}
         {viewMode === 'light' && !hasLight && !shownPass && (
           <p className="absolute inset-x-0 top-3 text-center text-base-content/80">
             No step of this comp gives light yet.

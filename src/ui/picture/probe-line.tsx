@@ -7,6 +7,8 @@ import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v))))
+/** Four decimals, unless the value is too large to be read that way. */
+const shortValue = (v: number) => (Math.abs(v) < 1e5 ? v.toFixed(4) : v.toPrecision(4))
 const signed = (v: number) => `${v > 0 ? '+' : ''}${v.toFixed(1)}`
 
 /** The object under the pointer, by name. */
@@ -78,16 +80,22 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
           {probed.object !== undefined && shown && (
             <ProbedObject media={shown.media} pass={shown.pass} id={probed.object} />
           )}
-          <span className="text-base-content" data-testid="probe-values">
-            R {r.toFixed(4)} G {g.toFixed(4)} B {b.toFixed(4)} α {a.toFixed(3)}
-          </span>
-          <span>
-            code {code(r)} {code(g)} {code(b)}
-          </span>
-          <span data-testid="probe-luminance">
-            Y {y.toFixed(4)}
-            {y > 0 && ` · ${signed(stopsFromGrey(y))} stops`}
-          </span>
+          {probed.object === undefined ? (
+            <>
+              <span className="text-base-content" data-testid="probe-values">
+                R {shortValue(r)} G {shortValue(g)} B {shortValue(b)} α {a.toFixed(3)}
+              </span>
+              <span>
+                code {code(r)} {code(g)} {code(b)}
+              </span>
+              <span data-testid="probe-luminance">
+                Y {shortValue(y)}
+                {y > 0 && ` · ${signed(stopsFromGrey(y))} stops`}
+              </span>
+            </>
+          ) : (
+            <span data-testid="probe-values">ID {probed.object}</span>
+          )}
           {probed.data.map(({ name, value }) => (
             <span key={name}>
               {name} {value > 1e30 ? '∞' : value.toFixed(2)}
