@@ -144,6 +144,19 @@ describe('the desk of the demo', () => {
     expect(effects((await savedComp()).comp, 'Seahorse glow')).toBe('channel-gains')
   })
 
+  test('a lane is dropped on a feed, which takes its light from it then', async () => {
+    await (await find(driver, '[aria-label="Lane Seahorse paint"] [aria-label="Step Blur"]')).click()
+    const chip = await find(driver, 'select[aria-label="matte feed"]')
+    await drag(await find(driver, '[aria-label="Drag Seahorse line"]'), chip, 0, 0)
+    await waitFor(driver, 'the matte', async () => {
+      const { comp } = await savedComp()
+      const line = comp.lanes.find((l) => l.name === 'Seahorse line')!.id
+      const blur = comp.lanes.flatMap((l) => l.steps).find((s) => s.effect === 'blur' && s.matte)
+      return blur?.matte?.from.type === 'tap' && blur.matte.from.lane === line
+    })
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+  })
+
   test('what would make a lane take from itself is refused by name, and a locked lane is left alone', async () => {
     await (await find(driver, '[aria-label="Source of Seahorse line"]')).click()
     const source = await find(driver, 'select[aria-label="source feed"]')

@@ -35,15 +35,15 @@ export function readingWarning(
     const isStraight = found.above > 0.35 && found.slope > 0.75
     const isMultiplied = found.above === 0 && found.slope < 0.5
     if (alpha === 'premultiplied' && isStraight)
-      return `the colour of ${name} does not fall with its alpha: it looks straight, but is read as premultiplied, which makes edges too bright. Set “alpha” of the media to straight if they are`
+      return `the colour of ${name} does not fall with its alpha: it looks straight, but is read as premultiplied, which makes edges too bright. Say “straight” for the alpha of the media if they are`
     if (alpha === 'straight' && isMultiplied)
-      return `the colour of ${name} never exceeds its alpha: it looks premultiplied, but is read as straight, which makes edges too dark. Set “alpha” of the media to premultiplied if they are`
+      return `the colour of ${name} never exceeds its alpha: it looks premultiplied, but is read as straight, which makes edges too dark. Say “premultiplied” for the alpha of the media if they are`
   }
   const colours = stats.channels.slice(0, 3)
   const isDisplay =
     stats.eightBit > 0.98 && stats.distinct > 64 && colours.every((c) => c.low >= 0 && c.high <= 1)
   return encoding === 'linear' && isDisplay
-    ? `the values of ${name} are all codes of 8 bits between 0 and 1: it looks encoded for display, but is read as linear light. Set “colour” of the media to sRGB if it looks washed out`
+    ? `the values of ${name} are all codes of 8 bits between 0 and 1: it looks encoded for display, but is read as linear light. Say “sRGB” for the colour of the media if it looks washed out`
     : undefined
 }
 

@@ -6,6 +6,7 @@ import {
   type DroppableContainer,
   type Over,
 } from '@dnd-kit/core'
+import type { Link } from '../../core/comp/schema.ts'
 
 /** What is dragged over the desk. */
 export type Dragged =
@@ -17,6 +18,8 @@ export type Dragged =
 export type Dropped =
   | { readonly type: 'lane'; readonly lane: string }
   | { readonly type: 'slot'; readonly lane: string; readonly at: number }
+  /** A feed, which takes the pass or the lane as where it comes from. */
+  | { readonly type: 'chip'; connect(link: Link): void }
 
 export const droppedOf = (over: Over | DroppableContainer | null): Dropped | undefined =>
   over?.data.current as Dropped | undefined
@@ -38,14 +41,20 @@ export const deskCollisions: CollisionDetection = (args) => {
   const of = (type: Dropped['type']) => args.droppableContainers.filter((d) => droppedOf(d)?.type === type)
   const lanes = pointerWithin({ ...args, droppableContainers: of('lane') })
   const dragged = args.active.data.current as Dragged | undefined
-  if (dragged?.type !== 'step') return lanes
-  const lane =
-    lanes[0] && droppedOf(args.droppableContainers.find((d) => d.id === lanes[0]!.id) ?? null)?.lane
+  if (dragged?.type !== 'step') {
+    const chips = pointerWithin({ ...args, droppableContainers: of('chip') })
+    return chips.length > 0 ? chips : lanes
+  }
+  const over = droppedOf(args.droppableContainers.find((d) => d.id === lanes[0]?.id) ?? null)
+  const lane = over?.type === 'lane' ? over.lane : undefined
   const pointer = args.pointerCoordinates
   if (!lane || !pointer) return []
   const distance = (rect: ClientRect | undefined) =>
     rect ? Math.abs(rect.left + rect.width / 2 - pointer.x) : Infinity
-  const slots = of('slot').filter((d) => droppedOf(d)?.lane === lane)
+  const slots = of('slot').filter((d) => {
+    const slot = droppedOf(d)
+    return slot?.type === 'slot' && slot.lane === lane
+  })
   const nearest = slots.toSorted(
     (a, b) => distance(args.droppableRects.get(a.id)) - distance(args.droppableRects.get(b.id)),
   )[0]

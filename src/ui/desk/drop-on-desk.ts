@@ -15,6 +15,11 @@ export function dropOnDesk(
 ): void {
   const { comp, edit, set } = store.getState()
   if (!onto) return
+  if (onto.type === 'chip') {
+    if (dragged.type === 'pass') onto.connect({ type: 'pass', media: dragged.media, pass: dragged.pass })
+    if (dragged.type === 'lane') onto.connect({ type: 'tap', lane: dragged.lane })
+    return
+  }
   const target = comp.lanes.find((l) => l.id === onto.lane)
   switch (dragged.type) {
     case 'pass': {

@@ -1,8 +1,11 @@
 'use client'
 
+import { useDroppable } from '@dnd-kit/core'
 import { Link2, Unlink } from 'lucide-react'
+import { useId } from 'react'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
+import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShot } from '../shot/shot-context.tsx'
@@ -75,9 +78,7 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
       return
     }
     // Objects belong to the pass that they were picked from.
-    const next: FeedLink = { ...link, from: JSON.parse(text) as Link }
-    delete next.objects
-    onChange(next)
+    connect(JSON.parse(text) as Link)
   }
   const value = link ? encode(link.from) : ''
   const fits = (kind: string) => isMatte || !dataKinds.some((k) => k === kind)
@@ -114,10 +115,21 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
       : undefined
   const idPass = linkedPass?.kind === 'ids'
   const isColour = link !== undefined && !idPass && (linkedPass?.channels.length ?? 4) > 1
+  const id = useId()
+  const connect = (from: Link) => {
+    const next: FeedLink = { ...link, from }
+    delete next.objects
+    onChange(next)
+  }
+  const { setNodeRef, isOver } = useDroppable({
+    id: `chip ${id}`,
+    data: { type: 'chip', connect } satisfies Dropped,
+  })
   const isKnown = options.some((g) => g.links.some((l) => encode(l.link) === value))
   return (
     <div
-      className={`flex items-center gap-1 rounded-full border py-px pl-2.5 pr-1 text-xs ${link ? 'border-primary bg-primary/25' : 'border-base-content/20'}`}
+      ref={setNodeRef}
+      className={`flex items-center gap-1 rounded-full border ${isOver ? 'outline-2 outline-accent' : ''} py-px pl-2.5 pr-1 text-xs ${link ? 'border-primary bg-primary/25' : 'border-base-content/20'}`}
       title={hint}
     >
       <Link2 size={12} className={link ? 'text-accent' : 'text-base-content/40'} aria-hidden />
