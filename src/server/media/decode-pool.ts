@@ -26,6 +26,9 @@ export class DecodeError extends Error {
   }
 }
 
+/** The decoding process ended instead of answering. */
+class DecoderEnded extends DecodeError {}
+
 const timeLimitMs = 60_000
 
 /** One process that decodes, one job at a time. It is ended when a job takes too long, and begun anew for the next. */
@@ -41,7 +44,15 @@ class Decoder {
   run(job: DecodeJob, bytes = 0): Promise<unknown> {
     // Large files take long without being hostile.
     const limitMs = this.limitMs * (1 + bytes / 2.5e8)
-    const mine = this.last.then(() => this.work(job, limitMs))
+    const mine = this.last.then(async () => {
+      try {
+        return await this.work(job, limitMs)
+      } catch (error) {
+        // A process may end for reasons that are not the file's (memory, someone's kill): only what ends two is broken.
+        if (!(error instanceof DecoderEnded)) throw error
+        return await this.work(job, limitMs)
+      }
+    })
     this.last = mine.catch(() => undefined)
     return mine
   }
@@ -94,7 +105,7 @@ class Decoder {
       }
       const ended = () => {
         finish(() => {
-          reject(new DecodeError('It is broken in a way that stops its decoder'))
+          reject(new DecoderEnded('It is broken in a way that stops its decoder'))
         })
       }
       const failed = (error: Error) => {

@@ -13,6 +13,8 @@ async function work(job: DecodeJob): Promise<unknown> {
   }
 }
 
+// It ends with the process that it decodes for: a signal to all of them must not break off a good file's reading.
+for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => undefined)
 process.on('disconnect', () => process.exit(0))
 process.on('message', (job: DecodeJob) => {
   const say = (reply: DecodeReply) => {

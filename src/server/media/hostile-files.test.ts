@@ -108,6 +108,17 @@ test('damaged copies of TIFF are read or refused by the pool, which goes on afte
   expect((await take(original, 'good.tif')).width).toBe(width)
 }, 120_000)
 
+test('a decoder that is killed while it reads a good file is replaced, and the file is not called broken', async () => {
+  const own = new DecodePool(join(process.cwd(), 'dist', 'decode-process.mjs'), { processes: 1 })
+  const hash = await storeFile(join(folder, 'source.exr'))
+  const running = own.take(hash)
+  await vi.waitFor(() => {
+    execFileSync('pkill', ['-KILL', '-P', String(process.pid), '-f', 'decode-process'])
+  })
+  expect((await running).width).toBe(width)
+  own.close()
+})
+
 const readAll = async (bytes: Uint8Array) => {
   const file = await openMedia(bytes)
   for (const { name } of file.info.passes) file.readPass(name)
