@@ -58,7 +58,7 @@ function ObjectChoice({
       }}
     >
       <option value="">{picked.length === 0 ? 'pick objects' : picked.map(name).join(', ')}</option>
-      {objects.slice(0, 200).map((o) => (
+      {objects.map((o) => (
         <option key={o.id} value={o.id}>
           {picked.includes(o.id) ? '− ' : '+ '}
           {objectName(o)}
@@ -129,11 +129,11 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
   return (
     <div
       ref={setNodeRef}
-      className={`flex items-center gap-1 rounded-full border ${isOver ? 'outline-2 outline-accent' : ''} py-px pl-2.5 pr-1 text-xs ${link ? 'border-primary bg-primary/25' : 'border-base-content/20'}`}
+      className={`flex min-w-0 max-w-full flex-wrap items-center gap-1 rounded-xl border ${isOver ? 'outline-2 outline-accent' : ''} py-px pl-2.5 pr-1 text-xs ${link ? 'border-primary bg-primary/25' : 'border-base-content/20'}`}
       title={hint}
     >
       <Link2 size={12} className={link ? 'text-accent' : 'text-base-content/40'} aria-hidden />
-      <span>{label} ←</span>
+      <span className="whitespace-nowrap">{label} ←</span>
       <select
         aria-label={`${label} feed`}
         className="min-w-0 max-w-40 cursor-pointer truncate bg-transparent py-0.5 outline-none"

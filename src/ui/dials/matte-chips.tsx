@@ -57,7 +57,7 @@ export function MatteChips({
       />
       {matte &&
         also.map((one, i) => (
-          <span key={i} className="flex items-center gap-1">
+          <span key={i} className="flex min-w-0 max-w-full items-start gap-1">
             <select
               aria-label={`How matte ${i + 2} is joined`}
               className="cursor-pointer rounded bg-base-300 px-1 py-0.5 text-xs"
