@@ -59,8 +59,8 @@ async function benchSize(width: number, height: number, rounds: number): Promise
     }
     const workshop = { kernels, store }
     const bloom = () => {
-      kernels.brightPass(out, a, 0.4, 0.2, 100)
-      spreadLight(out, out, 60, 0, 1, 1, workshop)
+      const caught = { threshold: 0.4, knee: 0.2, ceiling: 100 }
+      spreadLight(out, a, { widest: 60, tight: 0, gain: 1, reduction: 1, caught, workshop })
     }
     // Addresses first: taking memory may replace the buffer by a larger one.
     const [halvesAt, shownAt] = [store.takeBytes(a.data.length * 2), store.takeBytes(a.data.length)]

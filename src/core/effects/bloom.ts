@@ -1,5 +1,5 @@
 import { spreadLight } from '../kernels/pyramid.ts'
-import { hueSaturationMatrix } from '../picture/colour.ts'
+import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import { colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -82,13 +82,16 @@ export default defineEffect({
   },
   support: () => 'frame',
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
-    const { threshold, tint, saturation, strength } = dials
-    kernels.brightPass(out, feeds.light ?? picture, threshold, dials.knee * threshold, dials.ceiling)
-    const tight = (dials.tightness - 0.5) * 4
-    spreadLight(out, out, dials.reach / radius95, tight, strength, reduction, { kernels, store })
-    if (saturation === 1 && tint.every((v) => v === 1)) return
-    const vivid = hueSaturationMatrix(0, saturation, 1)
-    const tinted = vivid.map((v, i) => v * tint[Math.floor(i / 3)]!)
-    kernels.colourMatrix(out, out, tinted, 0)
+    const { threshold, knee, ceiling, tint, saturation, strength } = dials
+    const isPlain = saturation === 1 && tint.every((v) => v === 1)
+    spreadLight(out, feeds.light ?? picture, {
+      widest: dials.reach / radius95,
+      tight: (dials.tightness - 0.5) * 4,
+      gain: strength,
+      reduction,
+      caught: { threshold, knee: knee * threshold, ceiling },
+      colour: isPlain ? undefined : linearColour(hueSaturationMatrix(0, saturation, 1), 0, tint),
+      workshop: { kernels, store },
+    })
   },
 })

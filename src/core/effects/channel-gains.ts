@@ -1,6 +1,6 @@
-import { hueSaturationMatrix } from '../picture/colour.ts'
+import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
 import { number } from './dials.ts'
-import { defineEffect, type LinearColour } from './effect.ts'
+import { defineEffect } from './effect.ts'
 
 const gain = (name: string) =>
   number({
@@ -15,9 +15,7 @@ type Dials = Record<'red' | 'green' | 'blue' | 'alpha' | 'hue' | 'saturation' | 
 
 /** All of its dials as one matrix. */
 function matrixOf({ red, green, blue, alpha, hue, saturation, value }: Dials): LinearColour {
-  const gains = [red, green, blue]
-  const turned = hueSaturationMatrix(hue, saturation, value)
-  return { matrix: turned.map((v, i) => v * gains[Math.floor(i / 3)]!), alpha }
+  return linearColour(hueSaturationMatrix(hue, saturation, value), alpha, [red, green, blue])
 }
 
 export default defineEffect({

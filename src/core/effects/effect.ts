@@ -1,6 +1,7 @@
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Affine } from '../picture/affine.ts'
+import type { LinearColour } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from './dials.ts'
 
@@ -11,12 +12,6 @@ export interface Feed {
   readonly kind: FeedKind
   readonly required: boolean
   readonly hint: string
-}
-
-/** Row-major 3×3 on premultiplied RGB, and a factor on alpha. */
-export interface LinearColour {
-  readonly matrix: readonly number[]
-  readonly alpha: number
 }
 
 /** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
@@ -60,8 +55,8 @@ export interface Effect<
   support(dials: Values<D>): number | 'frame'
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
-  /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. */
-  linear?(dials: Values<D>): LinearColour
+  /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. Undefined when these dials are not. */
+  linear?(dials: Values<D>): LinearColour | undefined
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
   readonly offset?: {
     readonly x: string

@@ -21,7 +21,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
-  linear: ({ stops }) => ({ matrix: scaling(2 ** stops), alpha: 1 }),
+  linear: ({ stops }) => scaling(2 ** stops, 1),
   apply({ out, picture, dials, kernels }) {
     const gain = 2 ** dials.stops
     kernels.gains(out, picture, gain, gain, gain, 1)

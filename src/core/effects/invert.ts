@@ -1,5 +1,8 @@
+import type { LinearColour } from '../picture/colour.ts'
 import { choice } from './dials.ts'
 import { defineEffect } from './effect.ts'
+
+const opposite: LinearColour = { matrix: [-1, 0, 0, 1, 0, -1, 0, 1, 0, 0, -1, 1], alpha: 1 }
 
 export default defineEffect({
   id: 'invert',
@@ -17,14 +20,11 @@ export default defineEffect({
     }),
   },
   support: () => 0,
-  apply({ out, picture, dials: { what } }) {
-    // Premultiplied: 1 − c of straight colour is α − c.
+  // Premultiplied: 1 − c of straight colour is α − c.
+  linear: ({ what }) => (what === 'colour' ? opposite : undefined),
+  apply({ out, picture, dials: { what }, kernels }) {
     if (what === 'colour') {
-      for (let i = 0; i < out.data.length; i += 4) {
-        const alpha = picture.data[i + 3]!
-        for (let c = 0; c < 3; c++) out.data[i + c] = alpha - picture.data[i + c]!
-        out.data[i + 3] = alpha
-      }
+      kernels.colourMatrix(out, picture, opposite.matrix, opposite.alpha)
       return
     }
     for (let i = 0; i < out.data.length; i += 4) {

@@ -20,7 +20,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
-  linear: ({ opacity }) => ({ matrix: scaling(opacity), alpha: opacity }),
+  linear: ({ opacity }) => scaling(opacity, opacity),
   apply({ out, picture, dials: { opacity }, kernels }) {
     kernels.gains(out, picture, opacity, opacity, opacity, opacity)
   },

@@ -8,7 +8,8 @@ import type { PassBlock } from '../formats/pass-block.ts'
 import { passFilter, reducePass } from '../formats/reduce-pass.ts'
 import { decodePassBlock, encodePassBlock } from '../formats/pass-block.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
-import { Cancelled, Evaluator, type LoadPass } from './evaluator.ts'
+import { Cancelled } from '../cancelled.ts'
+import { Evaluator, type LoadPass } from './evaluator.ts'
 import { luminanceHistogram, shareAbove } from './histogram.ts'
 import { plan, type PassRef, type Target } from './plan.ts'
 import type { Reduction } from './work-area.ts'
@@ -467,10 +468,13 @@ describe('properties, over random desks and edits', () => {
     for (const [effect, dial, value] of [
       ['exposure', 'stops', 0.7],
       ['channel-gains', 'hue', 40],
+      ['invert', 'what', 'colour'],
       ['opacity', 'opacity', 0.6],
     ] as const) {
       const [added, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect)
-      comp = setDial(added, id, dial, value)
+      comp = editStep(setDial(added, id, dial, value), id, (s) => {
+        s.amount = 0.8
+      })
     }
     const { evaluator } = newEvaluator()
     const fused = await compute(comp, { evaluator })

@@ -1,3 +1,4 @@
+import { Cancelled } from '../cancelled.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
@@ -5,11 +6,6 @@ import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan.ts'
 import { workArea } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
-
-/** The work was given up because something newer was asked for. */
-export class Cancelled extends Error {
-  override name = 'Cancelled'
-}
 
 export type LoadPass = (ref: PassRef) => Promise<PassBlock>
 
@@ -101,7 +97,7 @@ export class Evaluator {
   }
 
   /**
-   * The picture of a node; `isStale` is asked between steps and stops the work with Cancelled.
+   * The picture of a node; `isStale` is asked between steps and between bands of a step, and stops the work with Cancelled.
    * It belongs to the cache: use it before the next call, or pin it.
    */
   evaluate(node: PlanNode, isStale: () => boolean = () => false): Picture {
@@ -121,7 +117,7 @@ export class Evaluator {
         pinned.push(entry)
       }
       if (isStale()) throw new Cancelled()
-      const picture = this.withRoom(() => this.make(node, inputs))
+      const picture = this.withRoom(() => this.make(node, inputs, isStale))
       this.computed++
       this.keep(node.key, picture)
       return picture
@@ -140,13 +136,16 @@ export class Evaluator {
     }
   }
 
-  private make(node: PlanNode, inputs: readonly Picture[]): Picture {
-    const scoped = new ScopedStore(this.workshop.store)
+  private make(node: PlanNode, inputs: readonly Picture[], isStale: () => boolean): Picture {
+    const { kernels, store } = this.workshop
+    const scoped = new ScopedStore(store)
     let result: Picture | undefined
+    kernels.watch(isStale)
     try {
-      result = node.make(inputs, { kernels: this.workshop.kernels, store: scoped })
+      result = node.make(inputs, { kernels, store: scoped })
       return result
     } finally {
+      kernels.watch(() => false)
       scoped.giveAllBut(result)
     }
   }

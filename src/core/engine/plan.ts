@@ -13,8 +13,8 @@ import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../com
 import { masterId } from '../comp/edits.ts'
 import type { DialValue } from '../effects/dials.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
-import type { Effect, LinearColour } from '../effects/effect.ts'
-import { multiply3 } from '../picture/colour.ts'
+import type { Effect } from '../effects/effect.ts'
+import { linearAmount, linearChain, type LinearColour } from '../picture/colour.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { chained, inverse, unmoved, type Affine } from '../picture/affine.ts'
@@ -381,7 +381,6 @@ class Planner {
         return undefined
       }
     }
-    if (effect.linear) return this.coloured(effect.linear(dials as never), picture, step.id)
     if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
     const { frame, reduction } = this
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
@@ -407,11 +406,10 @@ class Planner {
   }
 
   /** A picture through a colour matrix; through one before already, both are one pass over memory. */
-  private coloured({ matrix, alpha }: LinearColour, picture: PlanNode, stepId: string): PlanNode {
+  private coloured(linear: LinearColour, picture: PlanNode, stepId: string): PlanNode {
     const before = picture.coloured
     const from = before?.from ?? picture
-    const whole = before ? multiply3(matrix, before.matrix) : matrix
-    const cover = before ? alpha * before.alpha : alpha
+    const { matrix: whole, alpha: cover } = before ? linearChain(before, linear) : linear
     return node(
       `linear ${whole.join(' ')} ${cover}`,
       [from],
@@ -472,7 +470,12 @@ class Planner {
       )
       return { after: picture }
     }
-    const result = this.effectNode(step, effect, picture, laneId)
+    const linear = effect.linear?.(this.dials(step, effect) as never)
+    const amount = settingAt(step.amount, this.frame) as number
+    if (linear && !step.matte) return { after: this.coloured(linearAmount(linear, amount), picture, step.id) }
+    const result = linear
+      ? this.coloured(linear, picture, step.id)
+      : this.effectNode(step, effect, picture, laneId)
     if (!result) return { after: picture }
     const matte = step.matte && this.matteOf(step.matte, laneId, step.id)
     if (step.matte && !matte) return { after: picture }

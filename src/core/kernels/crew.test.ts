@@ -1,5 +1,6 @@
 import { Worker } from 'node:worker_threads'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { Cancelled } from '../cancelled.ts'
 import { OutOfMemoryError, type Picture } from '../picture/picture.ts'
 import { createControl, createKernelMemory } from './crew.ts'
 import type { Kernels } from './kernels.ts'
@@ -45,20 +46,47 @@ describe('several threads give the same bits as one', () => {
   test.each<[string, Parameters<typeof run>[1]]>([
     ['join', (k, out, a, b) => { k.join(out, a, b, undefined, 'screen', 0.3) }],
     ['bright pass', (k, out, a) => { k.brightPass(out, a, 0.5, 0.2, 10) }],
-    ['matrix', (k, out, a) => { k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9], 0.5) }],
+    ['matrix', (k, out, a) => { k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12], 0.5) }],
     ['halves', (k, out, a) => {
       const codes = new Uint16Array(a.data.length)
       k.floatToHalf(codes, a.data)
       k.halfToFloat(out.data, codes)
     }],
     ['Gaussian', (k, out, a, _, store) => { gaussianBlur(out, a, 13, { kernels: k, store }) }],
-    ['spread light', (k, out, a, _, store) => { spreadLight(out, a, 40, 0.5, 2, 1, { kernels: k, store }) }],
+    ['spread light', (k, out, a, _, store) => { spreadLight(out, a, { widest: 40, tight: 0.5, gain: 2, reduction: 1, caught: { threshold: 1, knee: 0.5, ceiling: 3 }, workshop: { kernels: k, store } }) }],
   ])('%s', (_, work) => {
     const expected = run(lone, work)
     // Often, so that threads that come late to a job would be noticed.
     for (let i = 0; i < 10; i++) expect(run(crew, work).equals(expected)).toBe(true)
   }) // prettier-ignore
 })
+
+test.each([
+  ['several threads', crew],
+  ['one thread', lone],
+])(
+  'work that is no longer wanted stops between bands, on %s, and the next is whole',
+  (_, { kernels, store }) => {
+    const [src, out, whole] = [0, 1, 2].map(() => fill(store.take(1500, 1500, 4))) as [
+      Picture,
+      Picture,
+      Picture,
+    ]
+    kernels.gains(whole, src, 3, 3, 3, 3)
+    out.data.fill(-1)
+    let asked = 0
+    kernels.watch(() => ++asked > 2)
+    expect(() => {
+      kernels.gains(out, src, 3, 3, 3, 3)
+    }).toThrow(Cancelled)
+    const untouched = out.data.reduce((count, v) => (v === -1 ? count + 1 : count), 0)
+    expect(untouched).toBeGreaterThan(out.data.length / 4)
+    kernels.watch(() => false)
+    kernels.gains(out, src, 3, 3, 3, 3)
+    expect(Buffer.from(out.data.slice().buffer).equals(Buffer.from(whole.data.slice().buffer))).toBe(true)
+    for (const picture of [src, out, whole]) store.give(picture)
+  },
+)
 
 describe('kernel memory', () => {
   test('pictures never overlap, and what is given back is used again', () => {

@@ -1,14 +1,15 @@
+import { Cancelled } from '../cancelled.ts'
 import { kernelWasm } from './kernels.gen.ts'
 
 /** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
 export const rowFunctions = [
-  'joinOver', 'joinOperator', 'joinScreen', 'joinBlend', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'fill',
+  'brightHalve', 'joinOver', 'joinOperator', 'joinScreen', 'joinBlend', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'fill',
   'halve', 'upAdd', 'gaussRows', 'gaussColumns', 'boxReduce', 'resample', 'halfToFloat', 'floatToHalf', 'display',
 ] as const // prettier-ignore
 export type RowFunction = (typeof rowFunctions)[number]
 
 type NumericFunction = (...args: number[]) => number
-export type KernelExports = Record<RowFunction | 'sanitise' | 'heapBase', NumericFunction>
+export type KernelExports = Record<RowFunction | 'sanitise' | 'heapBase' | 'setHand', NumericFunction>
 
 let compiled: WebAssembly.Module | undefined
 
@@ -41,7 +42,15 @@ export function createControl(): SharedArrayBuffer {
   return new SharedArrayBuffer(argumentsAt + most * 8)
 }
 
-function workThrough(exports: KernelExports, words: Int32Array, args: Float64Array): void {
+/** Values of a band, about: small enough that work which is no longer wanted ends soon. */
+const bandValues = 500_000
+
+function workThrough(
+  exports: KernelExports,
+  words: Int32Array,
+  args: Float64Array,
+  isStale: () => boolean = () => false,
+): void {
   const call = exports[rowFunctions[words[functionIndex]!]!]
   const own = Array.from(args.subarray(0, words[argumentCount]))
   const rows = words[rowCount]!
@@ -50,6 +59,8 @@ function workThrough(exports: KernelExports, words: Int32Array, args: Float64Arr
     const band = Atomics.add(words, nextBand, 1)
     if (band >= words[bandCount]!) return
     call(...own, band * step, Math.min(rows, (band + 1) * step))
+    // Bands that nobody has begun are taken away; those under way end by themselves.
+    if (isStale()) Atomics.store(words, nextBand, words[bandCount]!)
   }
 }
 
@@ -60,6 +71,7 @@ export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuff
   const args = new Float64Array(control, argumentsAt, most)
   let seen = Atomics.load(words, generation)
   const index = Atomics.add(words, ready, 1)
+  exports.setHand(index + 1)
   for (;;) {
     Atomics.wait(words, generation, seen)
     const now = Atomics.load(words, generation)
@@ -78,6 +90,7 @@ export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuff
 export class Crew {
   private readonly words: Int32Array
   private readonly args: Float64Array
+  private isStale: () => boolean = () => false
 
   constructor(
     readonly exports: KernelExports,
@@ -88,16 +101,25 @@ export class Crew {
     this.args = new Float64Array(control, argumentsAt, most)
   }
 
-  /** Calls `name(...args, y0, y1)` over all rows; `rowCost` is about the number of values in a row. */
+  /** From now on `isStale` is asked between bands of work; when it says so, the work ends with Cancelled. */
+  watch(isStale: () => boolean): void {
+    this.isStale = isStale
+  }
+
+  /** Calls `name(...args, y0, y1)` over all rows; `rowCost` is about the number of values in a row. Throws Cancelled. */
   run(name: RowFunction, args: readonly number[], rows: number, rowCost: number): void {
+    const { words, isStale } = this
+    if (isStale()) throw new Cancelled()
     // A hand that is still being started is not waited for.
-    const there = this.hands === 0 ? 0 : Atomics.load(this.words, ready)
-    if (there === 0 || rows < 2 || rows * rowCost < 100_000) {
+    const there = this.hands === 0 ? 0 : Atomics.load(words, ready)
+    const values = rows * rowCost
+    const isAlone = there === 0 || values < 100_000
+    if (rows < 2 || (isAlone && values < 2 * bandValues)) {
       this.exports[name](...args, 0, rows)
       return
     }
-    const { words } = this
-    const bands = Math.min(rows, (there + 1) * 4)
+    const helping = isAlone ? 0 : there
+    const bands = Math.min(rows, Math.max((helping + 1) * 4, Math.ceil(values / bandValues)))
     words[functionIndex] = rowFunctions.indexOf(name)
     words[argumentCount] = args.length
     words[rowCount] = rows
@@ -105,13 +127,17 @@ export class Crew {
     words[bandCount] = Math.ceil(rows / words[bandRows])
     this.args.set(args)
     Atomics.store(words, nextBand, 0)
-    Atomics.store(words, invited, there)
-    Atomics.store(words, pending, there)
-    Atomics.add(words, generation, 1)
-    Atomics.notify(words, generation)
-    workThrough(this.exports, words, this.args)
-    for (let left = Atomics.load(words, pending); left > 0; left = Atomics.load(words, pending))
-      if (Atomics.wait(words, pending, left, 10_000) === 'timed-out')
-        throw new Error('A computing thread stopped answering; reload to start it again')
+    if (helping > 0) {
+      Atomics.store(words, invited, helping)
+      Atomics.store(words, pending, helping)
+      Atomics.add(words, generation, 1)
+      Atomics.notify(words, generation)
+    }
+    workThrough(this.exports, words, this.args, isStale)
+    if (helping > 0)
+      for (let left = Atomics.load(words, pending); left > 0; left = Atomics.load(words, pending))
+        if (Atomics.wait(words, pending, left, 10_000) === 'timed-out')
+          throw new Error('A computing thread stopped answering; reload to start it again')
+    if (isStale()) throw new Cancelled()
   }
 }

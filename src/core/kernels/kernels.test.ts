@@ -102,7 +102,7 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
       k.gains(out, a, 2, 0.5, -1, 0.25)
     })
     compare((k, out, a) => {
-      k.colourMatrix(out, a, [1, 0.2, -0.1, 0.3, 0.9, 0, 0.05, 0, 2], 0.5)
+      k.colourMatrix(out, a, [1, 0.2, -0.1, 0.6, 0.3, 0.9, 0, -1, 0.05, 0, 2, 0.25], 0.5)
     })
     compare((k, out) => {
       k.fill(out, 1, 2, 3, 0.5)
@@ -118,6 +118,17 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     compare((k, out, a) => {
       k.brightPass(out, a, 0, 0, 1e9)
     }, 1e-5)
+  })
+  test('bright pass and halving at once', () => {
+    const half = [Math.ceil(width / 2) + 8, Math.ceil(height / 2) + 8]
+    for (const offset of [-8, -4])
+      compare(
+        (k, out, a) => {
+          k.brightHalve(out, a, offset, 0.8, 0.4, 1.5)
+        },
+        1e-5,
+        half,
+      )
   })
   test('halving and doubling at every offset and edge', () => {
     const half = [Math.ceil(width / 2) + 8, Math.ceil(height / 2) + 8]
@@ -405,7 +416,13 @@ describe('spread light', () => {
     const picture = store.take(size, size, 4)
     picture.data.fill(0)
     picture.data.fill(1, ((size >> 1) * size + (size >> 1)) * 4, ((size >> 1) * size + (size >> 1)) * 4 + 3)
-    spreadLight(picture, picture, widest, tight, 1, 1, { kernels: fast, store })
+    spreadLight(picture, picture, {
+      widest,
+      tight,
+      gain: 1,
+      reduction: 1,
+      workshop: { kernels: fast, store },
+    })
     const row = Array.from(
       { length: size >> 1 },
       (_, i) => picture.data[((size >> 1) * size + (size >> 1) + i) * 4]!,

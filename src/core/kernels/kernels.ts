@@ -23,6 +23,8 @@ export interface DisplayOptions {
  * Nothing here allocates or validates.
  */
 export interface Kernels {
+  /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
+  watch(isStale: () => boolean): void
   /**
    * Joins `top` with `below`: out = below + opacity · matte · (mode(top, below) − below), so that an opacity of 0 is as if
    * the lane were not there. Operators and blend modes as in join-modes.ts, on premultiplied colour; plus holds alpha at 1; screen
@@ -47,13 +49,25 @@ export interface Kernels {
   fill(out: Picture, r: number, g: number, b: number, a: number): void
   /** Multiplies each channel. */
   gains(out: Picture, src: Picture, r: number, g: number, b: number, a: number): void
-  /** Row-major 3×3 matrix on RGB, factor on alpha. Linear, so right on premultiplied colour. */
+  /** Row-major 3×4 matrix from RGBA to RGB, factor on alpha. Linear, so right on premultiplied colour. */
   colourMatrix(out: Picture, src: Picture, matrix: readonly number[], alpha: number): void
   /**
    * The light above `threshold` (luminance, BT.709), hue kept, alpha 0. Between threshold ± knee the part that
    * passes rises as a parabola, so that nothing pops; luminance is held at `ceiling` first. Negative light never passes.
    */
   brightPass(out: Picture, src: Picture, threshold: number, knee: number, ceiling: number): void
+  /**
+   * `halve`, black outside, of what `brightPass` lets through, in one pass over memory. It may read up to 16 pixels outside; `out` must not
+   * be `src`.
+   */
+  brightHalve(
+    out: Picture,
+    src: Picture,
+    offset: number,
+    threshold: number,
+    knee: number,
+    ceiling: number,
+  ): void
   /** Replaces NaN and infinities by 0; gives back how many there were. */
   sanitise(picture: Picture): number
   /**

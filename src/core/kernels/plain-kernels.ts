@@ -1,6 +1,6 @@
 import { displayTable, luminance } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
-import type { Picture } from '../picture/picture.ts'
+import { plainPicture, type Picture } from '../picture/picture.ts'
 import { blendColour, isOperator, operators, type JoinMode } from './join-modes.ts'
 import { displayChannels, type Edge, type Kernels, type ResampleFilter } from './kernels.ts'
 
@@ -71,6 +71,7 @@ function joinPixel(mode: JoinMode, b: Rgba, s: Rgba): Rgba {
 
 /** The kernels as the simplest loops that are right: the reference that the fast ones are checked against. */
 export const plainKernels: Kernels = {
+  watch: () => undefined,
   join(out, below, top, matte, mode, opacity) {
     for (let p = 0; p < out.width * out.height; p++) {
       const weight = opacity * (matte ? matte.data[p]! : 1)
@@ -108,7 +109,8 @@ export const plainKernels: Kernels = {
     for (let i = 0; i < out.data.length; i += 4) {
       const [r, g, b, a] = [src.data[i]!, src.data[i + 1]!, src.data[i + 2]!, src.data[i + 3]!]
       for (let c = 0; c < 3; c++)
-        out.data[i + c] = matrix[c * 3]! * r + matrix[c * 3 + 1]! * g + matrix[c * 3 + 2]! * b
+        out.data[i + c] =
+          matrix[c * 4]! * r + matrix[c * 4 + 1]! * g + matrix[c * 4 + 2]! * b + matrix[c * 4 + 3]! * a
       out.data[i + 3] = a * alpha
     }
   },
@@ -122,6 +124,11 @@ export const plainKernels: Kernels = {
       for (let c = 0; c < 3; c++) out.data[i + c] = y > 0 ? (src.data[i + c]! * Math.max(0, passed)) / y : 0
       out.data[i + 3] = 0
     }
+  },
+  brightHalve(out, src, offset, threshold, knee, ceiling) {
+    const bright = plainPicture(src.width, src.height)
+    plainKernels.brightPass(bright, src, threshold, knee, ceiling)
+    plainKernels.halve(out, bright, offset, 'black')
   },
   sanitise({ data }) {
     let count = 0

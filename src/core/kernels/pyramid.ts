@@ -1,3 +1,4 @@
+import type { LinearColour } from '../picture/colour.ts'
 import type { Picture, PictureStore } from '../picture/picture.ts'
 import type { Edge, Kernels } from './kernels.ts'
 
@@ -22,15 +23,25 @@ export function pyramidSigma(levels: number): number {
   return Math.sqrt(0.5 * (4 ** levels - 1))
 }
 
-/** Halves `src` repeatedly; the first entry is `src` itself, the others are the caller's to give back. */
-export function descend(src: Picture, levels: number, edge: Edge, { kernels, store }: Workshop): Picture[] {
+/**
+ * Halves `src` repeatedly; the first entry is `src` itself, the others are the caller's to give back. `from` is the level of
+ * `src`: 0 for a whole picture, more for one that has been halved already.
+ */
+export function descend(
+  src: Picture,
+  levels: number,
+  edge: Edge,
+  { kernels, store }: Workshop,
+  from = 0,
+): Picture[] {
   const result = [src]
-  let [width, height] = [src.width, src.height]
+  const own = from === 0 ? 0 : 2 * pad
+  let [width, height] = [src.width - own, src.height - own]
   for (let level = 0; level < levels; level++) {
     width = Math.ceil(width / 2)
     height = Math.ceil(height / 2)
     const next = store.take(width + 2 * pad, height + 2 * pad, 4)
-    kernels.halve(next, result[level]!, levelOffset(level), edge)
+    kernels.halve(next, result[level]!, levelOffset(from + level), edge)
     result.push(next)
   }
   return result
@@ -85,25 +96,32 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
   for (const picture of levels.slice(1)) store.give(picture)
 }
 
+/** How light is spread. */
+export interface Spread {
+  /** Standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump. */
+  readonly widest: number
+  /** Share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide. */
+  readonly tight: number
+  /** Factor on the light. */
+  readonly gain: number
+  /**
+   * How much smaller than the full frame the picture is: widths that only the full frame resolves keep their share, so that a
+   * proxy looks like the full picture.
+   */
+  readonly reduction: number
+  /** Only what `brightPass` lets through is spread. */
+  readonly caught?: { readonly threshold: number; readonly knee: number; readonly ceiling: number }
+  /** Colours the light. */
+  readonly colour?: LinearColour | undefined
+  readonly workshop: Workshop
+}
+
 /**
  * Spreads light as a sum of Gaussians whose widths double, black outside: `out` = gain · Σ wₗ · G(σₗ) * src with Σ wₗ = 1,
  * so the energy of the light is kept. `out` may be `src`.
- *
- * widest     standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump
- * tight      share of the small widths against the large: 0 the same for each doubling, +2 tight, −2 wide
- * gain       factor on the light
- * reduction  how much smaller than the full frame the picture is: widths that only the full frame resolves keep
- *            their share, so that a proxy looks like the full picture
  */
-export function spreadLight(
-  out: Picture,
-  src: Picture,
-  widest: number,
-  tight: number,
-  gain: number,
-  reduction: number,
-  workshop: Workshop,
-): void {
+export function spreadLight(out: Picture, src: Picture, how: Spread): void {
+  const { widest, tight, gain, reduction, caught, colour, workshop } = how
   const { kernels, store } = workshop
   const sigma = (level: number) => (level > 0 ? pyramidSigma(level) : pyramidSigma(1) * 2 ** (level - 1))
   const octaves = (level: number) => Math.log2(widest / sigma(level))
@@ -119,7 +137,19 @@ export function spreadLight(
   for (let level = finest; level <= 0; level++) unspread += share(level)
   const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
   const sum = weights.reduce((a, b) => a + b) / gain
-  const levels = descend(src, count, 'black', workshop)
+  // Unspread light is needed at full size only where it has a share; it is caught on the way to half the size otherwise.
+  const isWhole = unspread > 0 || !caught
+  if (isWhole && caught) kernels.brightPass(out, src, caught.threshold, caught.knee, caught.ceiling)
+  const first = isWhole && caught ? out : src
+  if (isWhole && colour) kernels.colourMatrix(out, first, colour.matrix, colour.alpha)
+  const whole = isWhole && colour ? out : first
+  const half = store.take(Math.ceil(src.width / 2) + 2 * pad, Math.ceil(src.height / 2) + 2 * pad, 4)
+  if (isWhole) kernels.halve(half, whole, levelOffset(0), 'black')
+  else {
+    kernels.brightHalve(half, src, levelOffset(0), caught.threshold, caught.knee, caught.ceiling)
+    if (colour) kernels.colourMatrix(half, half, colour.matrix, colour.alpha)
+  }
+  const levels = [whole, ...descend(half, count - 1, 'black', workshop, 1)]
   for (let level = count - 1; level >= 0; level--) {
     const target = level === 0 ? out : levels[level]!
     const fine = weights[level]! > 0 ? levels[level] : undefined

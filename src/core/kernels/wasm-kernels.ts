@@ -47,6 +47,9 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
   }
 
   return {
+    watch: (isStale) => {
+      crew.watch(isStale)
+    },
     join: (out, below, top, matte, mode, opacity) => {
       const sources = [out.at, below.at, top.at, matte?.at ?? 0, opacity]
       if (mode === 'over') run('joinOver', out, ...sources, out.width)
@@ -69,13 +72,23 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       run('gains', out, out.at, src.at, r, g, b, a, out.width)
     },
     colourMatrix: (out, src, m, alpha) => {
-      const columns = [m[0]!, m[3]!, m[6]!, 0, m[1]!, m[4]!, m[7]!, 0, m[2]!, m[5]!, m[8]!, 0, 0, 0, 0, alpha]
-      withFloats(columns, (at) => {
+      const columns = [0, 1, 2, 3].map((c) => [m[c]!, m[4 + c]!, m[8 + c]!, c === 3 ? alpha : 0])
+      withFloats(columns.flat(), (at) => {
         run('colourMatrix', out, out.at, src.at, at, out.width)
       })
     },
     brightPass: (out, src, threshold, knee, ceiling) => {
       run('brightPass', out, out.at, src.at, threshold, knee, ceiling, out.width)
+    },
+    brightHalve: (out, src, offset, threshold, knee, ceiling) => {
+      const bytes = 5 * (src.width + 32) * 16
+      const at = store.takeBytes(bytes * (crew.hands + 1))
+      const sizes = [out.width, src.width, src.height, offset]
+      try {
+        run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, threshold, knee, ceiling)
+      } finally {
+        store.giveBytes(at)
+      }
     },
     sanitise: (picture) => crew.exports.sanitise(picture.at, picture.data.length),
     halve: (out, src, offset, edge) => {

@@ -71,17 +71,45 @@ export function hueSaturationMatrix(hueDegrees: number, saturation: number, valu
   return result
 }
 
-/** The 3×3 matrix that multiplies all of red, green and blue. */
-export function scaling(by: number): readonly number[] {
-  return [by, 0, 0, 0, by, 0, 0, 0, by]
+/** Colour and cover through a matrix: row-major 3×4 from premultiplied RGBA to RGB, and a factor on alpha. */
+export interface LinearColour {
+  readonly matrix: readonly number[]
+  readonly alpha: number
 }
 
-/** Row-major 3×3 product: first `first`, then `then`. */
-export function multiply3(then: readonly number[], first: readonly number[]): number[] {
-  return Array.from({ length: 9 }, (_, i) => {
-    const [row, column] = [Math.floor(i / 3) * 3, i % 3]
-    return (
-      then[row]! * first[column]! + then[row + 1]! * first[column + 3]! + then[row + 2]! * first[column + 6]!
-    )
+/** A row-major 3×3 matrix on RGB, with its rows times `gains`, and a factor on alpha. */
+export function linearColour(
+  matrix: readonly number[],
+  alpha: number,
+  gains: readonly number[] = [1, 1, 1],
+): LinearColour {
+  return {
+    matrix: [0, 1, 2].flatMap((row) => [
+      ...matrix.slice(row * 3, row * 3 + 3).map((v) => v * gains[row]!),
+      0,
+    ]),
+    alpha,
+  }
+}
+
+/** Multiplies red, green and blue, and alpha. */
+export function scaling(colour: number, alpha: number): LinearColour {
+  return { matrix: [colour, 0, 0, 0, 0, colour, 0, 0, 0, 0, colour, 0], alpha }
+}
+
+/** First `first`, then `then`, as one. */
+export function linearChain(first: LinearColour, then: LinearColour): LinearColour {
+  const [a, b] = [first.matrix, then.matrix]
+  const matrix = Array.from({ length: 12 }, (_, i) => {
+    const [row, column] = [Math.floor(i / 4) * 4, i % 4]
+    const own = b[row]! * a[column]! + b[row + 1]! * a[4 + column]! + b[row + 2]! * a[8 + column]!
+    return column === 3 ? own + b[row + 3]! * first.alpha : own
   })
+  return { matrix, alpha: first.alpha * then.alpha }
+}
+
+/** As far as `amount` towards a matrix from leaving all as it is. */
+export function linearAmount({ matrix, alpha }: LinearColour, amount: number): LinearColour {
+  const towards = (v: number, from: number) => from + amount * (v - from)
+  return { matrix: matrix.map((v, i) => towards(v, i % 5 === 0 ? 1 : 0)), alpha: towards(alpha, 1) }
 }

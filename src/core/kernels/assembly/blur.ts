@@ -1,4 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+import { brightRun } from './colour'
+
 @inline
 function held(i: i32, n: i32): i32 {
   return i < 0 ? 0 : i >= n ? n - 1 : i
@@ -89,6 +91,60 @@ export function halve(out: usize, src: usize, ow: i32, sw: i32, sh: i32, offset:
     }
     for (let x = to; x < ow; x++) v128.store(target + ((x as usize) << 4), halveAt(src, 2 * x + offset, sy, sw, sh, black))
   }
+}
+
+/** Zero pixels on both sides of a row in a thread's own rows: what `halve` reads there is black. */
+const rowPad = 16
+/** Which thread this is; each has rows of its own to work in. */
+let hand: i32 = 0
+
+export function setHand(index: i32): void {
+  hand = index
+}
+
+export function brightHalve(
+  out: usize, src: usize, scratch: usize, scratchBytes: i32, ow: i32, sw: i32, sh: i32, offset: i32,
+  threshold: f32, knee: f32, ceiling: f32, y0: i32, y1: i32,
+): void {
+  const three = f32x4.splat(3)
+  const norm = f32x4.splat(1.0 / 64.0)
+  const rowBytes = ((sw + 2 * rowPad) as usize) << 4
+  const padBytes: usize = rowPad << 4
+  // Four rows that turn with the source rows, and one that is black.
+  const rows = scratch + ((hand * scratchBytes) as usize)
+  const black = rows + 4 * rowBytes
+  memory.fill(rows, 0, 5 * rowBytes)
+  let next = 2 * y0 + offset - 1
+  for (let y = y0; y < y1; y++) {
+    const top = 2 * y + offset - 1
+    for (; next < top + 4; next++)
+      if (next >= 0 && next < sh)
+        brightRun(rows + ((next & 3) as usize) * rowBytes + padBytes, src + (((next * sw) as usize) << 4), threshold, knee, ceiling, sw as usize)
+    const a = top >= 0 && top < sh ? rows + ((top & 3) as usize) * rowBytes : black
+    const b = top >= -1 && top + 1 < sh ? rows + (((top + 1) & 3) as usize) * rowBytes : black
+    const c = top >= -2 && top + 2 < sh ? rows + (((top + 2) & 3) as usize) * rowBytes : black
+    const d = top >= -3 && top + 3 < sh ? rows + (((top + 3) & 3) as usize) * rowBytes : black
+    const target = out + (((y * ow) as usize) << 4)
+    let at = ((rowPad + offset - 1) as usize) << 4
+    let left = columnOf(a, b, c, d, at, three)
+    let next0 = columnOf(a, b, c, d, at + 16, three)
+    for (let x = 0; x < ow; x++) {
+      const right0 = columnOf(a, b, c, d, at + 32, three)
+      const right1 = columnOf(a, b, c, d, at + 48, three)
+      const sum = f32x4.add(f32x4.add(left, right1), f32x4.mul(f32x4.add(next0, right0), three))
+      v128.store(target + ((x as usize) << 4), f32x4.mul(sum, norm))
+      left = right0
+      next0 = right1
+      at += 32
+    }
+  }
+}
+
+@inline
+function columnOf(a: usize, b: usize, c: usize, d: usize, at: usize, three: v128): v128 {
+  const outer = f32x4.add(v128.load(a + at), v128.load(d + at))
+  const inner = f32x4.add(v128.load(b + at), v128.load(c + at))
+  return f32x4.add(outer, f32x4.mul(inner, three))
 }
 
 @inline

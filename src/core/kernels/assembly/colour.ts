@@ -22,7 +22,7 @@ export function gains(
     v128.store(out + (i << 4), f32x4.mul(v128.load(src + (i << 4)), gain))
 }
 
-/** `matrix` points at three columns of four floats (red, green, blue in) and a fourth with the alpha gain in its last lane. */
+/** `matrix` points at four columns of four floats: what red, green, blue and alpha give. */
 export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, y0: i32, y1: i32): void {
   const cr = v128.load(matrix)
   const cg = v128.load(matrix, 16)
@@ -34,12 +34,13 @@ export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, 
     const red = f32x4.mul(v128.shuffle<f32>(p, p, 0, 0, 0, 0), cr)
     const green = f32x4.mul(v128.shuffle<f32>(p, p, 1, 1, 1, 1), cg)
     const blue = f32x4.mul(v128.shuffle<f32>(p, p, 2, 2, 2, 2), cb)
-    const alpha = f32x4.mul(p, ca)
+    const alpha = f32x4.mul(v128.shuffle<f32>(p, p, 3, 3, 3, 3), ca)
     v128.store(out + (i << 4), f32x4.add(f32x4.add(red, green), f32x4.add(blue, alpha)))
   }
 }
 
-export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, width: i32, y0: i32, y1: i32): void {
+/** The bright part of pixels src[0..count-1] into out[0..count-1]. */
+export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, count: usize): void {
   // Without branches: in a noisy picture the next pixel is anyone's guess. All four lanes hold the same luminance.
   const weights = f32x4(0.2126, 0.7152, 0.0722, 0)
   const lower = f32x4.splat(threshold - knee)
@@ -49,8 +50,7 @@ export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ce
   const most = f32x4.splat(ceiling)
   const zero = f32x4.splat(0)
   const colour = i32x4(-1, -1, -1, 0)
-  const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+  for (let i: usize = 0; i < count; i++) {
     const p = v128.load(src + (i << 4))
     const w = f32x4.mul(p, weights)
     const pair = f32x4.add(w, v128.shuffle<f32>(w, w, 1, 0, 3, 2))
@@ -62,6 +62,11 @@ export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ce
     const factor = f32x4.div(f32x4.pmax(passed, zero), y)
     v128.store(out + (i << 4), v128.and(f32x4.mul(p, factor), isLit))
   }
+}
+
+export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, width: i32, y0: i32, y1: i32): void {
+  const start = ((y0 * width) as usize) << 4
+  brightRun(out + start, src + start, threshold, knee, ceiling, ((y1 - y0) * width) as usize)
 }
 
 /** Replaces NaN and infinities in `floats` floats by 0; gives back how many there were. */

@@ -4,7 +4,7 @@
 
 export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
 export { gains, colourMatrix, brightPass, sanitise, fill } from './colour'
-export { halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
+export { setHand, brightHalve, halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
 export { halfToFloat, floatToHalf } from './half'
 export { resample } from './resample'
 export { display } from './display'
