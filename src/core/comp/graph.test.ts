@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { addLane, addStep, editLane, emptyComp, setFeed } from './edits.ts'
 import {
-  busesAround, cutLinksTo, dependentsOf, dropLane, duplicateLane, findLoop, insertSteps, joinBus, leaveBus, linked, placeLane,
+  busesAround, cutLinksTo, dependentsOf, dropLane, duplicateLane, findLoop, insertSteps, joinBus, leaveBus, linked, placeLane, redirectLinks, tappedPoints,
 } from './graph.ts' // prettier-ignore
 import { parseComp, type Comp } from './schema.ts'
 
@@ -43,6 +43,27 @@ describe('loops', () => {
     })
     expect(findLoop(looped)).toEqual(expect.arrayContaining(['Bell', 'Bell bus']))
   })
+})
+
+test('links to a lane can lead elsewhere instead, each by the point that it tapped', () => {
+  let comp = withLanes('Plume', 'Copy')
+  const [plume, copy] = comp.lanes.map((l) => l.id) as [string, string]
+  let [own, other] = ['', '']
+  ;[comp, own] = addStep(comp, plume, 0, 'blur')
+  ;[comp, other] = addStep(comp, copy, 0, 'bloom')
+  comp = editLane(comp, copy, (l) => {
+    l.source = tap(plume)
+  })
+  comp = setFeed(comp, other, 'light', { from: tap(plume, own) })
+  comp = setFeed(comp, other, 'matte', { from: tap(copy, 'source'), also: [{ by: 'union', from: tap(plume, 'source') }] } as never) // prettier-ignore
+  expect(tappedPoints(comp, plume)).toEqual([undefined, own, 'source'])
+  const still = redirectLinks(comp, plume, (after) => ({ type: 'pass', media: 'm1', pass: after ?? 'end' }))
+  expect(tappedPoints(still, plume)).toEqual([])
+  expect(still.lanes[1]!.source).toEqual({ type: 'pass', media: 'm1', pass: 'end' })
+  const step = still.lanes[1]!.steps[0]!
+  expect(step.feeds['light']).toEqual({ from: { type: 'pass', media: 'm1', pass: own } })
+  expect(step.matte?.from).toEqual(tap(copy, 'source'))
+  expect(step.matte?.also).toEqual([{ by: 'union', from: { type: 'pass', media: 'm1', pass: 'source' } }])
 })
 
 test('who uses a lane is known, and the links can be cut', () => {

@@ -96,6 +96,51 @@ export function dependentsOf(comp: Comp, laneId: string, stepId?: string): Depen
   return found
 }
 
+/** Every link of a draft, to be read or replaced. */
+function eachLink(
+  draft: WritableDraft<Comp>,
+  visit: (link: Link, replace: (by: Link) => void) => void,
+): void {
+  const visitFeed = (feed: { from: Link }) => {
+    visit(feed.from, (by) => {
+      feed.from = by
+    })
+  }
+  const visitMatte = (matte: WritableDraft<MatteLink> | undefined) => {
+    for (const one of matte ? [matte, ...(matte.also ?? [])] : []) visitFeed(one)
+  }
+  for (const lane of draft.lanes) {
+    if (lane.source.type === 'tap')
+      visit(lane.source, (by) => {
+        lane.source = by
+      })
+    visitMatte(lane.join.matte)
+  }
+  for (const step of allSteps(draft) as WritableDraft<Step>[]) {
+    Object.values(step.feeds).forEach(visitFeed)
+    visitMatte(step.matte)
+  }
+}
+
+/** Replaces each link to a lane; `to` says by what, for the point of the lane that is tapped (undefined: its end). */
+export function redirectLinks(comp: Comp, laneId: string, to: (after: string | undefined) => Link): Comp {
+  return produce(comp, (draft) => {
+    eachLink(draft, (link, replace) => {
+      if (link.type === 'tap' && link.lane === laneId) replace(to(link.after))
+    })
+  })
+}
+
+/** The points of a lane that others take from; undefined is its end. */
+export function tappedPoints(comp: Comp, laneId: string): (string | undefined)[] {
+  const found = new Set<string | undefined>()
+  redirectLinks(dropLane(comp, laneId), laneId, (after) => {
+    found.add(after)
+    return { type: 'tap', lane: laneId }
+  })
+  return [...found]
+}
+
 /** The comp without any link to a lane. A source that was a tap of it becomes empty. */
 export function cutLinksTo(comp: Comp, laneId: string): Comp {
   const isTo = (link: Link) => link.type === 'tap' && link.lane === laneId

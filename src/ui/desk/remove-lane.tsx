@@ -1,11 +1,12 @@
 'use client'
 
-import { useEffect, useRef } from 'react'
+import { useEffect, useRef, useState } from 'react'
 import { editLane, placeOfStep } from '../../core/comp/edits.ts'
 import { cutLinksTo, dependentsOf, dropLane } from '../../core/comp/graph.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { ShotStore } from '../shot/shot-store.ts'
+import { freezeLane } from './freeze-lane.ts'
 import { stepTitle } from './step-title.ts'
 
 /** Removes a lane at once when nothing takes from it; else asks, see RemoveLaneDialog. */
@@ -29,7 +30,10 @@ function userWords(comp: Comp, { laneId, stepId }: { laneId: string; stepId?: st
 
 /** Asks what is to become of those that take from a lane that is to go. */
 export function RemoveLaneDialog() {
-  const { store } = useShotContext()
+  const { id, store, engine } = useShotContext()
+  const [freezing, setFreezing] = useState<AbortController>()
+  const [failure, setFailure] = useState<string>()
+  const frame = useShot((s) => s.frame)
   const laneId = useShot((s) => s.removing)
   const comp = useShot((s) => s.comp)
   const dialog = useRef<HTMLDialogElement>(null)
@@ -41,13 +45,26 @@ export function RemoveLaneDialog() {
   const { edit, set } = store.getState()
   const users = dependentsOf(comp, laneId)
   const close = () => {
+    freezing?.abort()
+    setFreezing(undefined)
+    setFailure(undefined)
     set({ removing: undefined })
+  }
+  const freeze = () => {
+    if (!engine) return
+    const work = new AbortController()
+    setFreezing(work)
+    setFailure(undefined)
+    freezeLane(id, store, engine, laneId, work.signal).then(close, (error: unknown) => {
+      setFreezing(undefined)
+      if (!work.signal.aborted) setFailure(error instanceof Error ? error.message : String(error))
+    })
   }
   return (
     <dialog
       ref={dialog}
       aria-label={`Remove ${lane.name}`}
-      className="m-auto w-[30rem] border border-base-content/20 bg-base-100 p-4 text-base-content backdrop:bg-black/50"
+      className="m-auto w-[36rem] border border-base-content/20 bg-base-100 p-4 text-base-content backdrop:bg-black/50"
       onClose={close}
     >
       <h2 className="font-semibold">Others take their picture from {lane.name}</h2>
@@ -56,9 +73,23 @@ export function RemoveLaneDialog() {
           <li key={`${user.laneId} ${user.stepId ?? ''}`}>{userWords(comp, user)}</li>
         ))}
       </ul>
+      {failure && (
+        <p role="alert" className="text-error">
+          {failure}
+        </p>
+      )}
       <div className="flex justify-end gap-2 pt-2">
         <button type="button" className="btn btn-sm btn-ghost" onClick={close}>
           Leave it
+        </button>
+        <button
+          type="button"
+          className="btn btn-sm"
+          disabled={freezing !== undefined}
+          title="Puts a still of this frame in its place, for each of them and for all frames, and removes the lane"
+          onClick={freeze}
+        >
+          {freezing ? 'Freezing …' : `Freeze frame ${frame}`}
         </button>
         <button
           type="button"

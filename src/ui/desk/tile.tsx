@@ -1,13 +1,15 @@
 'use client'
 
-import { useDraggable } from '@dnd-kit/core'
+import { useDraggable, useDroppable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import type { Dragged } from './drop-edge.ts'
+import { setFeed } from '../../core/comp/edits.ts'
+import type { Dragged, Dropped } from './drop-edge.ts'
+import { feedFor } from './feed-for.ts'
 import { linkedTo } from './linked.ts'
 import { stepTitle } from './step-title.ts'
 import { Thumbnail } from './thumbnail.tsx'
@@ -22,6 +24,8 @@ interface TileProps {
   /** It feeds what is selected, or is fed by it. */
   readonly isLinked?: boolean
   readonly problem?: string | undefined
+  /** What is dragged would be fed to it. */
+  readonly isTarget?: boolean
   readonly drag?: Pick<ReturnType<typeof useDraggable>, 'setNodeRef' | 'listeners'>
   readonly onSelect: () => void
 }
@@ -35,6 +39,7 @@ export function Tile({
   isSelected,
   isOff = false,
   isLinked = false,
+  isTarget = false,
   problem,
   drag,
   onSelect,
@@ -47,7 +52,7 @@ export function Tile({
       aria-label={label}
       aria-pressed={isSelected}
       data-selected={isSelected}
-      className={`gem shrink-0 p-[2px] ${isSelected ? 'bg-primary' : isLinked ? 'bg-accent/70' : 'bg-transparent'}`}
+      className={`gem shrink-0 p-[2px] ${isTarget ? 'bg-accent' : isSelected ? 'bg-primary' : isLinked ? 'bg-accent/70' : 'bg-transparent'}`}
       onClick={onSelect}
     >
       <span
@@ -110,9 +115,29 @@ export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
     data: { type: 'step', step: step.id, title } satisfies Dragged,
     disabled: isLocked,
   })
+  const { setNodeRef: setTarget, isOver } = useDroppable({
+    id: `tile ${step.id}`,
+    data: {
+      type: 'chip',
+      connect: (from) => {
+        const { comp, media, edit, set } = store.getState()
+        const key = feedFor(step, from, comp, media)
+        edit(`Feed ${key} of ${title}`, (c) => setFeed(c, step.id, key, { from }))
+        set({ selection: { lane: laneId, step: step.id } })
+      },
+    } satisfies Dropped,
+    disabled: isLocked,
+  })
   return (
     <Tile
-      drag={drag}
+      drag={{
+        listeners: drag.listeners,
+        setNodeRef: (element) => {
+          drag.setNodeRef(element)
+          setTarget(element)
+        },
+      }}
+      isTarget={isOver}
       isLinked={isLinked}
       thumb={step.id}
       title={title}

@@ -104,6 +104,11 @@ export class EngineClient {
     return this.ask((id) => ({ ...pick(work), type: 'side', id, target, view }))
   }
 
+  /** A picture at full size as an EXR file; undefined where it can not be made. */
+  exr(work: Work, target: Target): Promise<Uint8Array<ArrayBuffer> | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'exr', id, target }))
+  }
+
   /** Where the values of a pass lie; undefined where it can not be loaded. */
   values(work: Work, of: { media: string; pass: string }): Promise<ValueHistogram | undefined> {
     return this.ask((id) => ({ ...pick(work), type: 'values', id, of }))
@@ -175,6 +180,9 @@ export class EngineClient {
         return
       case 'side':
         this.settle(message.id, message.side)
+        return
+      case 'exr':
+        this.settle(message.id, message.bytes)
         return
       case 'passes':
         this.settle(message.id, message.thumbs)

@@ -12,12 +12,15 @@ import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
 import { passFilter } from '../../core/formats/reduce-pass.ts'
 import { objectAt } from '../../core/formats/object-masks.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
+import { portableZlib } from '../../core/formats/exr-codecs.ts'
+import { encodePicture } from '../../core/formats/write-picture.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { luminance } from '../../core/picture/colour.ts'
 import { OutOfMemoryError, type Picture } from '../../core/picture/picture.ts'
 import type {
   EngineReply,
   EngineRequest,
+  ExrRequest,
   HistogramRequest,
   PassesRequest,
   PassThumb,
@@ -197,6 +200,20 @@ class Engine {
     }
   }
 
+  async exr({ comp, media, frame, id, target }: ExrRequest): Promise<void> {
+    try {
+      const { node, area } = plan(comp, media, frame, 1, target)
+      await this.evaluator.load(comp, node)
+      const picture = cropToCanvas(this.evaluator.evaluate(node), area)
+      const bytes = encodePicture(picture, 'exr', `frame ${frame}`, this.kernels, portableZlib)
+      const own = new Uint8Array(bytes)
+      reply({ type: 'exr', id, bytes: own }, [own.buffer])
+    } catch (error) {
+      console.warn('The picture could not be written:', error)
+      reply({ type: 'exr', id, bytes: undefined })
+    }
+  }
+
   async values({ comp, media, frame, id, of }: ValuesRequest): Promise<void> {
     try {
       const { node } = plan(comp, media, frame, 2, { type: 'pass', ...of })
@@ -326,6 +343,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.histogram(request)
     case 'side':
       return engine?.side(request)
+    case 'exr':
+      return engine?.exr(request)
     case 'values':
       return engine?.values(request)
     case 'probe':

@@ -44,6 +44,12 @@ export interface SideRequest extends Work {
   readonly target: Target
   readonly view: DisplayOptions
 }
+/** A picture at full size as the bytes of an EXR file. */
+export interface ExrRequest extends Work {
+  readonly type: 'exr'
+  readonly id: number
+  readonly target: Target
+}
 /** How often the values of a pass lie where. */
 export interface ValuesRequest extends Work {
   readonly type: 'values'
@@ -79,6 +85,7 @@ export type EngineRequest =
   | HistogramRequest
   | ValuesRequest
   | SideRequest
+  | ExrRequest
   | ProbeRequest
   | PassesRequest
 
@@ -143,5 +150,6 @@ export type EngineReply =
   | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
   | { readonly type: 'values'; readonly id: number; readonly histogram: ValueHistogram | undefined }
   | { readonly type: 'side'; readonly id: number; readonly side: Side | undefined }
+  | { readonly type: 'exr'; readonly id: number; readonly bytes: Uint8Array<ArrayBuffer> | undefined }
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

@@ -27,8 +27,10 @@ export function CompareBar() {
     )
   }, [id, isOpen])
   if (!compare) return null
+  const otherFrame = compare.right.startsWith('frame ') ? Number(compare.right.slice(6)) : undefined
   const sides = [
     ...sidesOf(comp),
+    [`frame ${otherFrame ?? store.getState().frame}`, 'the picture on frame …'] as [SideName, string],
     ...stills.map((s): [SideName, string] => [`still ${s.id}`, `still ${s.name}`]),
   ]
   const choose = (which: 'left' | 'right') => (
@@ -41,8 +43,8 @@ export function CompareBar() {
       }}
     >
       {sides
-        // A still is laid over; what is under it is always computed.
-        .filter(([side]) => which === 'right' || !side.startsWith('still'))
+        // Stills and other frames are laid over; what is under them is the picture that is worked on.
+        .filter(([side]) => which === 'right' || !/^(still|frame)/.test(side))
         .map(([side, words]) => (
           <option key={side} value={side}>
             {words}
@@ -75,6 +77,21 @@ export function CompareBar() {
       {choose('left')}
       <span className="text-base-content/50">│</span>
       {choose('right')}
+      {otherFrame !== undefined && (
+        <input
+          type="number"
+          aria-label="Frame of the right side"
+          className="w-16 rounded bg-base-100 px-1.5 py-0.5"
+          min={comp.frames.first}
+          max={comp.frames.last}
+          value={otherFrame}
+          onChange={(e) => {
+            const frame = Math.round(e.target.valueAsNumber)
+            if (frame >= comp.frames.first && frame <= comp.frames.last)
+              set({ compare: { ...compare, right: `frame ${frame}` } })
+          }}
+        />
+      )}
       <button
         type="button"
         className="btn btn-xs"

@@ -30,7 +30,7 @@ export function sidesOf(comp: Comp): [SideName, string][] {
 export function sideTarget(
   { comp, selection }: Pick<ShotState, 'comp' | 'selection'>,
   side: SideName,
-): { comp: Comp; target: Target } | undefined {
+): { comp: Comp; target: Target; frame?: number } | undefined {
   const [kind, lane, step] = side.split(' ')
   switch (kind) {
     case 'before':
@@ -39,6 +39,8 @@ export function sideTarget(
       return { comp, target: { type: 'lane', lane: lane! } }
     case 'step':
       return { comp, target: { type: 'lane', lane: lane!, after: step! } }
+    case 'frame':
+      return { comp, target: { type: 'picture' }, frame: Number(lane) }
     case 'still':
       return undefined
     default:

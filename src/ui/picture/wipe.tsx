@@ -50,7 +50,7 @@ export function Wipe({
         checker: state.isCheckered ? 8 : 0,
       }
       void engine
-        .side({ comp: asked.comp, media: state.media, frame: state.frame }, asked.target, view)
+        .side({ comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame }, asked.target, view)
         .then((side) => {
           if (side) draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)
         })

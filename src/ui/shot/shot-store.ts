@@ -19,9 +19,9 @@ export interface Selection {
 /** What the picture shows: the finished picture, what it was before the selected step, or that step's light alone. */
 export type ViewMode = 'picture' | 'light' | 'before'
 
-/** One side of a comparison: the finished picture, what it was, a point of the desk, or a still. */
+/** One side of a comparison: the finished picture, of another frame too, what it was, a point of the desk, or a still. */
 export type SideName =
-  'picture' | 'before' | `lane ${string}` | `step ${string} ${string}` | `still ${string}`
+  'picture' | `frame ${number}` | 'before' | `lane ${string}` | `step ${string} ${string}` | `still ${string}`
 
 export type Clipboard = { readonly steps: readonly Step[] }
 
