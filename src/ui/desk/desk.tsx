@@ -24,7 +24,7 @@ import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { busesAround } from '../../core/comp/graph.ts'
-import { dropEdge, pointerY, type Dragged, type Dropped } from './drop-edge.ts'
+import { dropEdge, type Dragged, type Dropped } from './drop-edge.ts'
 import { linkedTo } from './linked.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
 import { JoinCell } from './join-cell.tsx'
@@ -241,9 +241,7 @@ function LaneRow({
   const follow = (event: DragMoveEvent | DragOverEvent) => {
     const { over, active } = event
     const dragged = active.data.current as Dragged | undefined
-    setEdge(
-      over?.id === `lane ${lane.id}` ? dropEdge(pointerY(event), over, dragged?.type === 'lane') : undefined,
-    )
+    setEdge(over?.id === `lane ${lane.id}` ? dropEdge(event, dragged?.type === 'lane') : undefined)
   }
   useDndMonitor({
     onDragMove: follow,

@@ -24,14 +24,12 @@ export type Dropped =
 export const droppedOf = (over: Over | DroppableContainer | null): Dropped | undefined =>
   over?.data.current as Dropped | undefined
 
-/** Where the pointer is in a drag that began with an event and has gone this far. */
-export function pointerY({ activatorEvent, delta }: Pick<DragMoveEvent, 'activatorEvent' | 'delta'>): number {
-  return (activatorEvent instanceof PointerEvent ? activatorEvent.clientY : 0) + delta.y
-}
-
-/** In front of a lane, behind it, or onto it, by the part of its row that the pointer is over. Passes know no onto. */
-export function dropEdge(y: number, over: Over, hasOnto: boolean): 'front' | 'back' | 'onto' {
-  const part = (y - over.rect.top) / over.rect.height
+/**
+ * In front of a lane, behind it, or onto it, by the part of its row that the pointer is over. Passes know no onto. Where the
+ * pointer is comes with the collision: the distance that an event tells counts what the desk was scrolled in between.
+ */
+export function dropEdge({ collisions }: Pick<DragMoveEvent, 'collisions'>, hasOnto: boolean) {
+  const part = (collisions?.[0]?.data as { part?: number } | undefined)?.part ?? 0.5
   if (hasOnto && part > 0.3 && part < 0.7) return 'onto'
   return part < 0.5 ? 'front' : 'back'
 }
@@ -39,7 +37,11 @@ export function dropEdge(y: number, over: Over, hasOnto: boolean): 'front' | 'ba
 /** Lanes take lanes and passes; a step goes to the slot nearest to the pointer in the lane that it is over. */
 export const deskCollisions: CollisionDetection = (args) => {
   const of = (type: Dropped['type']) => args.droppableContainers.filter((d) => droppedOf(d)?.type === type)
-  const lanes = pointerWithin({ ...args, droppableContainers: of('lane') })
+  const pointer = args.pointerCoordinates
+  const lanes = pointerWithin({ ...args, droppableContainers: of('lane') }).map(({ id }) => {
+    const rect = args.droppableRects.get(id)
+    return { id, data: rect && pointer ? { part: (pointer.y - rect.top) / rect.height } : {} }
+  })
   const dragged = args.active.data.current as Dragged | undefined
   if (dragged?.type !== 'step') {
     const chips = pointerWithin({ ...args, droppableContainers: of('chip') })
@@ -47,7 +49,6 @@ export const deskCollisions: CollisionDetection = (args) => {
   }
   const over = droppedOf(args.droppableContainers.find((d) => d.id === lanes[0]?.id) ?? null)
   const lane = over?.type === 'lane' ? over.lane : undefined
-  const pointer = args.pointerCoordinates
   if (!lane || !pointer) return []
   const distance = (rect: ClientRect | undefined) =>
     rect ? Math.abs(rect.left + rect.width / 2 - pointer.x) : Infinity

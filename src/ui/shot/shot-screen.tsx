@@ -19,7 +19,7 @@ import { EngineClient } from '../engine/engine-client.ts'
 import type { Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
-import { deskCollisions, dropEdge, droppedOf, pointerY, type Dragged } from '../desk/drop-edge.ts'
+import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
 import { RemoveLaneDialog } from '../desk/remove-lane.tsx'
 import { dropOnDesk } from '../desk/drop-on-desk.ts'
 import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
@@ -173,13 +173,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       return
     }
     const isCopy = activatorEvent instanceof PointerEvent && activatorEvent.altKey
-    dropOnDesk(
-      store,
-      dragged,
-      droppedOf(over),
-      dropEdge(pointerY(event), over, dragged.type === 'lane'),
-      isCopy,
-    )
+    dropOnDesk(store, dragged, droppedOf(over), dropEdge(event, dragged.type === 'lane'), isCopy)
   }
   useEffect(() => sendThumbnail(shot.id, store, context.onPicture), [shot.id, store, context])
 
