@@ -1,12 +1,23 @@
 import type { Affine } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { JoinMode } from './join-modes.ts'
+import type { Tap, Taps } from './line-profile.ts'
 
 /** What lies outside a picture when a filter reads there: its edge pixels again, or black without cover. */
 export type Edge = 'repeat' | 'black'
 
 export const resampleFilters = ['nearest', 'bilinear', 'cubic', 'lanczos'] as const
 export type ResampleFilter = (typeof resampleFilters)[number]
+
+/** Rays from a point: angles in radians, clockwise on screen from east; lengths in pixels. */
+export interface RayGeometry {
+  readonly origin: readonly [number, number]
+  readonly firstAngle: number
+  readonly stepAngle: number
+  readonly firstRadius: number
+  /** The rays go all the way round. */
+  readonly isRound: boolean
+}
 
 export interface DisplayOptions {
   /** Linear factor on the picture before encoding; the backing keeps its brightness. */
@@ -98,6 +109,40 @@ export interface Kernels {
    * three lobes. Where the picture gets smaller the filter grows with it. Beyond `src` is empty. `out` must not be `src`.
    */
   resample(out: Picture, src: Picture, back: Affine, filter: ResampleFilter): void
+  /**
+   * Light drawn out along the lines y = c + slope · x, c = first … first + out.height − 1, |slope| ≤ 1: out(x, i) is the sum over a
+   * profile of the samples at x − t (`ahead`) and x + t (`behind`) on line i, found between the rows of `src`; black outside. `out`
+   * is as wide as `src`, and not `src`.
+   */
+  streakLines(
+    out: Picture,
+    src: Picture,
+    slope: number,
+    first: number,
+    ahead: Taps | undefined,
+    behind: Taps | undefined,
+  ): void
+  /** out += gain · the lines of streakLines, each back in its place. */
+  streakBack(out: Picture, lines: Picture, slope: number, first: number, gain: number): void
+  /** Rows become columns; `out` is as high as `src` is wide, and not `src`. */
+  transpose(out: Picture, src: Picture): void
+  /**
+   * Light drawn out along rays from an origin: row i of `out` is the ray at angle i, its pixels lie one pixel apart from
+   * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain. `occluder` (one
+   * channel, 0–1) takes its share of all light that passes a pixel.
+   */
+  rayLines(
+    out: Picture,
+    light: Picture,
+    occluder: Picture | undefined,
+    taps: readonly Tap[],
+    gains: readonly number[],
+    geometry: RayGeometry,
+  ): void
+  /** out = gain · the rays of rayLines, back in the picture, between rays and pixels of rays. */
+  rayBack(out: Picture, rays: Picture, geometry: RayGeometry, gain: number): void
+  /** Luminance y becomes ((y − black) / (white − black))^(1/gamma), colour with it; alpha 0. Nothing below black; no upper end. */
+  lightLevels(out: Picture, src: Picture, black: number, white: number, gamma: number): void
   /** IEEE 754 binary16 codes to floats, every code exact. */
   halfToFloat(out: Float32Array, codes: Uint16Array): void
   /** Floats to binary16, rounding to nearest even; beyond 65504 + half a step becomes infinity. */

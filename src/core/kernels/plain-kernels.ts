@@ -2,6 +2,7 @@ import { displayTable, luminance } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 import { blendColour, isOperator, operators, type JoinMode } from './join-modes.ts'
+import { weightsOf, type Tap } from './line-profile.ts'
 import { displayChannels, type Edge, type Kernels, type ResampleFilter } from './kernels.ts'
 
 const held = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
@@ -32,6 +33,27 @@ function convolve(out: Picture, src: Picture, weights: readonly number[], dx: nu
               sample(src, x + k * dx, y + k * dy, c, 'repeat'))
         out.data[(y * out.width + x) * 4 + c] = sum
       }
+}
+
+/** The sums of a line over a profile: the most direct way. */
+function along(line: readonly number[], taps: readonly Tap[] | undefined): number[] {
+  const weights = taps ? weightsOf(taps) : []
+  return line.map((_, x) => {
+    let sum = 0
+    for (let t = 0; t <= x && t < weights.length; t++) sum += weights[t]! * line[x - t]!
+    return sum
+  })
+}
+
+/** Between the centres of pixels, 0 outside. */
+function between(src: Picture, u: number, v: number, channel: number): number {
+  const [x, y] = [Math.floor(u), Math.floor(v)]
+  const at = (sx: number, sy: number) =>
+    sx < 0 || sy < 0 || sx >= src.width || sy >= src.height
+      ? 0
+      : src.data[(sy * src.width + sx) * src.channels + channel]!
+  const row = (sy: number) => at(x, sy) + (at(x + 1, sy) - at(x, sy)) * (u - x)
+  return row(y) + (row(y + 1) - row(y)) * (v - y)
 }
 
 const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x))
@@ -200,6 +222,94 @@ export const plainKernels: Kernels = {
               add(sx, sy, weight((sx + 0.5 - u) / su) * weight((sy + 0.5 - v) / sv))
         for (let k = 0; k < 4; k++) out.data[(y * out.width + x) * 4 + k] = total === 0 ? 0 : sums[k]! / total
       }
+  },
+  streakLines(out, src, slope, first, ahead, behind) {
+    const { width } = src
+    for (let i = 0; i < out.height; i++) {
+      const value = (x: number, c: number) => {
+        const y = first + i + x * slope
+        const [a, b] = [Math.floor(y), Math.floor(y) + 1].map((row) =>
+          row < 0 || row >= src.height ? 0 : src.data[(row * width + x) * 4 + c]!,
+        ) as [number, number]
+        return a + (b - a) * (y - Math.floor(y))
+      }
+      for (let c = 0; c < 4; c++) {
+        const line = Array.from({ length: width }, (_, x) => value(x, c))
+        const forth = along(line, ahead?.[ahead.length === 3 ? c : 0])
+        const back = along(line.toReversed(), behind?.[behind.length === 3 ? c : 0]).toReversed()
+        // Lines are drawn only where they run through the picture.
+        for (let x = 0; x < width; x++) {
+          const y = first + i + x * slope
+          out.data[(i * width + x) * 4 + c] = y > -1 && y < src.height ? forth[x]! + back[x]! : 0
+        }
+      }
+    }
+  },
+  streakBack(out, lines, slope, first, gain) {
+    eachValue(out, (i, c, p) => {
+      const [x, y] = [p % out.width, Math.floor(p / out.width)]
+      const line = y - x * slope - first
+      const whole = Math.min(lines.height - 2, Math.max(0, Math.floor(line)))
+      const [a, b] = [0, 1].map((k) => lines.data[((whole + k) * out.width + x) * 4 + c]!) as [number, number]
+      return out.data[i]! + gain * (a + (b - a) * (line - whole))
+    })
+  },
+  transpose(out, src) {
+    eachValue(out, (_, c, p) => {
+      const [x, y] = [p % out.width, Math.floor(p / out.width)]
+      return src.data[(x * src.width + y) * 4 + c]!
+    })
+  },
+  rayLines(out, light, occluder, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
+    const weights = weightsOf(taps)
+    for (let row = 0; row < out.height; row++) {
+      const angle = firstAngle + row * stepAngle
+      const at = (i: number) => {
+        const r = firstRadius + i
+        return [origin[0] + Math.cos(angle) * r - 0.5, origin[1] + Math.sin(angle) * r - 0.5] as const
+      }
+      const open = Array.from({ length: out.width }, (_, i) =>
+        occluder ? 1 - Math.min(1, Math.max(0, between(occluder, ...at(i), 0))) : 1,
+      )
+      for (let c = 0; c < 4; c++) {
+        const line = Array.from({ length: out.width }, (_, i) => between(light, ...at(i), c))
+        for (let i = 0; i < out.width; i++) {
+          let [sum, passed] = [0, 1]
+          for (let t = 0; t <= i && t < weights.length; t++) {
+            sum += weights[t]! * line[i - t]! * passed
+            passed *= open[i - t]!
+          }
+          out.data[(row * out.width + i) * 4 + c] = sum * gains[row]!
+        }
+      }
+    }
+  },
+  rayBack(out, rays, { origin, firstAngle, stepAngle, firstRadius, isRound }, gain) {
+    eachValue(out, (_, c, p) => {
+      const [dx, dy] = [(p % out.width) + 0.5 - origin[0], Math.floor(p / out.width) + 0.5 - origin[1]]
+      const turn = 2 * Math.PI
+      const angle = (((Math.atan2(dy, dx) - firstAngle) % turn) + turn) % turn
+      const [u, v] = [Math.hypot(dx, dy) - firstRadius, angle / stepAngle]
+      const column = held(Math.floor(u), rays.width - 1)
+      const line = (row: number) => {
+        const y = isRound ? row % rays.height : held(row, rays.height)
+        const [a, b] = [0, 1].map((k) => rays.data[(y * rays.width + column + k) * 4 + c]!) as [
+          number,
+          number,
+        ]
+        return a + (b - a) * (u - Math.floor(u))
+      }
+      const [a, b] = [line(Math.floor(v)), line(Math.floor(v) + 1)]
+      return gain * (a + (b - a) * (v - Math.floor(v)))
+    })
+  },
+  lightLevels(out, src, black, white, gamma) {
+    for (let i = 0; i < out.data.length; i += 4) {
+      const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)
+      const level = (y - black) / (white - black)
+      const factor = y > 0 && level > 0 ? level ** (1 / gamma) / y : 0
+      for (let c = 0; c < 4; c++) out.data[i + c] = c < 3 ? src.data[i + c]! * factor : 0
+    }
   },
   halfToFloat(out, codes) {
     for (let i = 0; i < codes.length; i++) out[i] = halfToNumber(codes[i]!)

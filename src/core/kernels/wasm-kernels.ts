@@ -3,7 +3,15 @@ import type { Picture } from '../picture/picture.ts'
 import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import { blends, isOperator, operators } from './join-modes.ts'
-import { resampleFilters, displayChannels, type Kernels } from './kernels.ts'
+import { resampleFilters, displayChannels, type Kernels, type RayGeometry } from './kernels.ts'
+import type { Tap } from './line-profile.ts'
+
+const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeometry) => [
+  ...origin,
+  firstAngle,
+  stepAngle,
+  firstRadius,
+]
 
 /** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
 export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
@@ -14,15 +22,30 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
   const run = (name: Parameters<Crew['run']>[0], out: Picture, ...args: number[]) => {
     crew.run(name, args, out.height, out.width * 4)
   }
-  /** Puts numbers in kernel memory for the time of one call. */
-  const withFloats = (values: readonly number[], call: (at: number) => void) => {
-    const at = store.takeBytes(values.length * 4)
+  const withBytes = (bytes: number, call: (at: number) => void) => {
+    const at = store.takeBytes(bytes)
     try {
-      new Float32Array(store.memory.buffer, at, values.length).set(values)
       call(at)
     } finally {
       store.giveBytes(at)
     }
+  }
+  /** Rows of its own for each thread, for the time of one call. */
+  const withScratch = (bytes: number, call: (at: number) => void) => {
+    withBytes(bytes * (crew.hands + 1), call)
+  }
+  /** Puts numbers in kernel memory for the time of one call. */
+  const withFloats = (values: readonly number[], call: (at: number) => void) => {
+    withBytes(values.length * 4, (at) => {
+      new Float32Array(store.memory.buffer, at, values.length).set(values)
+      call(at)
+    })
+  }
+  const withDoubles = (values: readonly number[], call: (at: number) => void) => {
+    withBytes(values.length * 8, (at) => {
+      new Float64Array(store.memory.buffer, at, values.length).set(values)
+      call(at)
+    })
   }
   const isShared = (array: ArrayBufferView) => array.buffer instanceof SharedArrayBuffer
   /** Calls `convert` with addresses of the two arrays, copying whichever lies outside the kernel memory. */
@@ -82,13 +105,10 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     brightHalve: (out, src, offset, threshold, knee, ceiling) => {
       const bytes = 5 * (src.width + 32) * 16
-      const at = store.takeBytes(bytes * (crew.hands + 1))
       const sizes = [out.width, src.width, src.height, offset]
-      try {
+      withScratch(bytes, (at) => {
         run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, threshold, knee, ceiling)
-      } finally {
-        store.giveBytes(at)
-      }
+      })
     },
     sanitise: (picture) => crew.exports.sanitise(picture.at, picture.data.length),
     halve: (out, src, offset, edge) => {
@@ -123,6 +143,68 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         src.height,
         out.width,
       )
+    },
+    streakLines: (out, src, slope, first, ahead, behind) => {
+      const tables = [ahead, behind].map((taps) => {
+        const count = Math.max(0, ...(taps ?? []).map((channel) => channel.length))
+        // Tables of one length: what is added lies beyond any line.
+        const rows = (taps ?? []).map((channel) => [
+          ...channel,
+          ...new Array<Tap>(count - channel.length).fill([2e9, 0]),
+        ])
+        return { count, values: rows.flat(2) }
+      })
+      const bytes = src.width * 48
+      const byChannel = (ahead ?? behind)?.length === 3
+      withScratch(bytes, (scratch) => {
+        withDoubles(tables[0]!.values, (aheadAt) => {
+          withDoubles(tables[1]!.values, (behindAt) => {
+            const taps = [aheadAt, tables[0]!.count, behindAt, tables[1]!.count, Number(byChannel)]
+            run(
+              'streakLines',
+              out,
+              out.at,
+              src.at,
+              scratch,
+              bytes,
+              ...taps,
+              slope,
+              first,
+              src.width,
+              src.height,
+            )
+          })
+        })
+      })
+    },
+    streakBack: (out, lines, slope, first, gain) => {
+      run('streakBack', out, out.at, lines.at, slope, first, lines.height, gain, out.width)
+    },
+    transpose: (out, src) => {
+      run('transpose', out, out.at, src.at, out.width, out.height)
+    },
+    rayLines: (out, light, occluder, taps, gains, geometry) => {
+      const bytes = out.width * 32
+      withScratch(bytes, (scratch) => {
+        withDoubles(taps.flat(), (tapsAt) => {
+          withFloats(gains, (gainsAt) => {
+            withDoubles(geometryNumbers(geometry), (geometryAt) => {
+              const lines = [scratch, bytes, tapsAt, taps.length, gainsAt, geometryAt]
+              const sizes = [out.width, light.width, light.height]
+              run('rayLines', out, out.at, light.at, occluder?.at ?? 0, ...lines, ...sizes)
+            })
+          })
+        })
+      })
+    },
+    rayBack: (out, rays, geometry, gain) => {
+      withDoubles(geometryNumbers(geometry), (at) => {
+        const sizes = [rays.height, rays.width, Number(geometry.isRound)]
+        run('rayBack', out, out.at, rays.at, at, ...sizes, gain, out.width)
+      })
+    },
+    lightLevels: (out, src, black, white, gamma) => {
+      run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
     },
     halfToFloat: (out, codes) => {
       convert('halfToFloat', out, codes)

@@ -122,7 +122,7 @@ export function PicturePanel() {
 
   return (
     <section aria-label="Picture" className="flex h-full flex-col bg-base-300">
-      <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden px-2 text-xs">
+      <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden whitespace-nowrap px-2 text-xs">
         <Choices
           label="View"
           options={modes}
@@ -165,18 +165,6 @@ export function PicturePanel() {
             {name}
           </button>
         ))}
-        {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
-          <span className="truncate text-warning" role="status">
-            {[
-              [warnings.bright, 'above white'],
-              [warnings.negative, 'negative'],
-              [warnings.alpha, 'α outside 0–1'],
-            ]
-              .filter(([count]) => Number(count) > 0)
-              .map(([count, what]) => `${count} ${what}`)
-              .join(', ')}
-          </span>
-        )}
         <label
           className="ml-auto flex items-center gap-1.5 text-base-content/70"
           title="Brightness of the view in stops; the picture does not change. Double-click resets."
@@ -214,6 +202,21 @@ export function PicturePanel() {
       <div className="relative min-h-0 flex-1">
         <CompareBar />
         <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
+        {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
+          <span
+            className="pointer-events-none absolute bottom-1 left-2 rounded bg-base-300/90 px-1.5 py-0.5 text-xs text-warning"
+            role="status"
+          >
+            {[
+              [warnings.bright, 'above white'],
+              [warnings.negative, 'negative'],
+              [warnings.alpha, 'α outside 0–1'],
+            ]
+              .filter(([count]) => Number(count) > 0)
+              .map(([count, what]) => `${count} px ${what}`)
+              .join(', ')}
+          </span>
+        )}
         {viewMode === 'light' && !hasLight && !shownPass && (
           <p className="absolute inset-x-0 top-3 text-center text-base-content/80">
             No step of this comp gives light yet.

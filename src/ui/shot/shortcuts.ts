@@ -71,7 +71,7 @@ function clip(store: ShotStore, key: string): boolean {
     case 'c':
     case 'x':
       set({ clipboard: { steps: place ? [place.step] : steps } })
-      if (key === 'x' && place) removeSelected(store)
+      if (key === 'x' && place) removeSelected(store, 'Cut')
       return true
     case 'v': {
       if (!clipboard || !selection) return false
@@ -121,14 +121,14 @@ function bus(store: ShotStore, isLeaving: boolean): void {
   if (behind) edit(`Join ${lane.name} and ${behind.name} in a bus`, (c) => joinBus(c, lane.id, behind.id)[0])
 }
 
-function removeSelected(store: ShotStore): void {
+function removeSelected(store: ShotStore, verb = 'Remove'): void {
   const { comp, selection, edit, set } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   if (!place) {
     if (selection) removeLaneOf(store, selection.lane)
     return
   }
-  edit(`Remove ${stepTitle(place.step)}`, (c) => removeStep(c, place.step.id))
+  edit(`${verb} ${stepTitle(place.step)}`, (c) => removeStep(c, place.step.id))
   set({ selection: { lane: place.laneId } })
 }
 

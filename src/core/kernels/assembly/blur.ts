@@ -1,5 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { brightRun } from './colour'
+import { hand } from './hand'
 
 @inline
 function held(i: i32, n: i32): i32 {
@@ -95,13 +96,6 @@ export function halve(out: usize, src: usize, ow: i32, sw: i32, sh: i32, offset:
 
 /** Zero pixels on both sides of a row in a thread's own rows: what `halve` reads there is black. */
 const rowPad = 16
-/** Which thread this is; each has rows of its own to work in. */
-let hand: i32 = 0
-
-export function setHand(index: i32): void {
-  hand = index
-}
-
 export function brightHalve(
   out: usize, src: usize, scratch: usize, scratchBytes: i32, ow: i32, sw: i32, sh: i32, offset: i32,
   threshold: f32, knee: f32, ceiling: f32, y0: i32, y1: i32,

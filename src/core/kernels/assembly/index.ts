@@ -4,7 +4,9 @@
 
 export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
 export { gains, colourMatrix, brightPass, sanitise, fill } from './colour'
-export { setHand, brightHalve, halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
+export { setHand } from './hand'
+export { streakLines, streakBack, transpose, rayLines, rayBack, lightLevels } from './streak'
+export { brightHalve, halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'
 export { halfToFloat, floatToHalf } from './half'
 export { resample } from './resample'
 export { display } from './display'

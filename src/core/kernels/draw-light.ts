@@ -1,0 +1,173 @@
+import type { Picture } from '../picture/picture.ts'
+import type { RayGeometry } from './kernels.ts'
+import { profileTaps, type Taps } from './line-profile.ts'
+import type { Workshop } from './pyramid.ts'
+
+/** A line of light from every point: which way, in degrees clockwise from east, and how far, in pixels. */
+export interface Spike {
+  readonly angle: number
+  readonly length: number
+}
+
+export interface SpikeShape {
+  /** How the light falls along a spike: (1 − t/length)^exponent. */
+  readonly exponent: number
+  /** Factor on the light; a point of one pixel begins its spike with `gain` times its own brightness. */
+  readonly gain: number
+  /** How far the lengths of red and blue part: 0 not at all, 1 in proportion to their wavelengths. */
+  readonly colourSpread: number
+}
+
+/** Dominant wavelengths of the Rec.709 primaries against that of green, in nm. Source: ITU-R BT.709 primaries on the CIE 1931 locus. */
+const wavelengths = [611 / 549, 1, 464 / 549]
+
+/** Taps of a spike on samples that lie 1/`perPixel` pixels apart; each channel keeps its energy when lengths part. */
+function spikeTaps(length: number, perPixel: number, { exponent, gain, colourSpread }: SpikeShape): Taps {
+  const taps = (scale: number) => profileTaps(length * scale * perPixel, exponent, gain / (perPixel * scale))
+  if (colourSpread === 0) return [taps(1)]
+  const [r, g, b] = wavelengths.map((ratio) => taps(Math.max(0.05, 1 + colourSpread * (ratio - 1))))
+  return [r!, g!, b!]
+}
+
+/**
+ * Draws spikes of light from every point of `src`: `out` = their sum, without the points themselves. Black outside; `out` is
+ * not `src`. Lines finer than a pixel alias: blur `src` by 0.7 px or more before.
+ */
+export function drawSpikes(
+  out: Picture,
+  src: Picture,
+  spikes: readonly Spike[],
+  shape: SpikeShape,
+  { kernels, store }: Workshop,
+): void {
+  kernels.fill(out, 0, 0, 0, 0)
+  // Opposite spikes lie on one line: both are drawn from the same sums.
+  const lines = new Map<number, { ahead?: number; behind?: number }>()
+  for (const { angle, length } of spikes) {
+    const turned = ((angle % 360) + 360) % 360
+    const isSteep = Math.abs(Math.sin((turned * Math.PI) / 180)) > Math.SQRT1_2
+    const line = Math.round((turned % 180) * 1e6) / 1e6
+    const isAhead = isSteep ? turned < 180 : turned < 90 || turned > 270
+    const known = lines.get(line) ?? {}
+    lines.set(line, { ...known, [isAhead ? 'ahead' : 'behind']: length })
+  }
+  let turned: { readonly src: Picture; readonly out: Picture } | undefined
+  for (const [line, { ahead, behind }] of lines) {
+    const [cos, sin] = [Math.cos((line * Math.PI) / 180), Math.sin((line * Math.PI) / 180)]
+    const isSteep = Math.abs(sin) > Math.SQRT1_2
+    if (isSteep && !turned) {
+      const [a, b] = [store.take(src.height, src.width, 4), store.take(src.height, src.width, 4)]
+      kernels.transpose(a, src)
+      kernels.fill(b, 0, 0, 0, 0)
+      turned = { src: a, out: b }
+    }
+    const from = isSteep ? turned!.src : src
+    const to = isSteep ? turned!.out : out
+    const slope = isSteep ? cos / sin : sin / cos
+    const perPixel = Math.abs(isSteep ? sin : cos)
+    const taps = (length: number | undefined) =>
+      length === undefined ? undefined : spikeTaps(length, perPixel, shape)
+    const run = (from.width - 1) * slope
+    const first = Math.floor(Math.min(0, -run)) - 1
+    const count = Math.ceil(from.height - 1 - Math.min(0, run)) - first + Math.ceil(Math.max(0, -run)) + 2
+    const drawn = store.take(from.width, count, 4)
+    kernels.streakLines(drawn, from, slope, first, taps(ahead), taps(behind))
+    kernels.streakBack(to, drawn, slope, first, 1)
+    store.give(drawn)
+  }
+  if (!turned) return
+  const upright = store.take(out.width, out.height, 4)
+  kernels.transpose(upright, turned.out)
+  kernels.addLight(out, out, upright, 'add', false)
+  for (const picture of [upright, turned.src, turned.out]) store.give(picture)
+}
+
+/** Rays lie this far apart, in pixels, where they are farthest from each other. */
+const raySpacing = 1.5
+const mostRays = 6144
+
+/** Rays from an origin so that all of a picture lies between them. An origin far outside is drawn nearer on its line. */
+export function raysOver(width: number, height: number, origin: readonly [number, number]) {
+  const middle = [width / 2, height / 2] as const
+  const away = [origin[0] - middle[0], origin[1] - middle[1]] as const
+  const most = 50 * Math.hypot(width, height)
+  const held = Math.min(1, most / Math.max(1e-9, Math.hypot(...away)))
+  const [x, y] = [middle[0] + away[0] * held, middle[1] + away[1] * held]
+  const corners = [
+    [0, 0],
+    [width, 0],
+    [0, height],
+    [width, height],
+  ].map(([cx, cy]) => [cx! - x, cy! - y] as const)
+  const lastRadius = Math.max(...corners.map((c) => Math.hypot(...c)))
+  const isRound = x > -2 && y > -2 && x < width + 2 && y < height + 2
+  const nearest = Math.hypot(Math.max(0, -x, x - width), Math.max(0, -y, y - height))
+  const firstRadius = Math.max(0, Math.floor(nearest) - 2)
+  const length = Math.ceil(lastRadius - firstRadius) + 3
+  const rays = (span: number) => Math.min(mostRays, Math.max(64, Math.ceil((span * lastRadius) / raySpacing)))
+  if (isRound) {
+    const count = rays(2 * Math.PI)
+    const geometry: RayGeometry = {
+      origin: [x, y],
+      firstAngle: 0,
+      stepAngle: (2 * Math.PI) / count,
+      firstRadius,
+      isRound,
+    }
+    return { geometry, count, length }
+  }
+  // Seen from outside, the picture fills less than half of the way round.
+  const towards = Math.atan2(middle[1] - y, middle[0] - x)
+  const turns = corners.map(([cx, cy]) => {
+    const turn = Math.atan2(cy, cx) - towards
+    return turn - 2 * Math.PI * Math.round(turn / (2 * Math.PI))
+  })
+  const pad = 2 / lastRadius
+  const firstAngle = towards + Math.min(...turns) - pad
+  const span = Math.max(...turns) - Math.min(...turns) + 2 * pad
+  const count = rays(span)
+  const geometry: RayGeometry = {
+    origin: [x, y],
+    firstAngle,
+    stepAngle: span / (count - 1),
+    firstRadius,
+    isRound,
+  }
+  return { geometry, count, length }
+}
+
+export interface RayShape {
+  /** Pixels of the picture. */
+  readonly origin: readonly [number, number]
+  /** Pixels. */
+  readonly length: number
+  /** How the light falls along a ray: (1 − t/length)^exponent. */
+  readonly exponent: number
+  /** Factor on the light that each pixel adds to the ray behind it. */
+  readonly gain: number
+  /** Takes its share of the light that passes: one channel, 0–1. */
+  readonly occluder?: Picture | undefined
+  /** Factor on the ray at an angle (radians). */
+  readonly gainAt?: ((angle: number) => number) | undefined
+}
+
+/**
+ * Draws light out along rays away from an origin: every pixel gets gain · ∫ light(t nearer to the origin) · (1 − t/length)^exponent dt.
+ * Black outside the picture. `out` is not `light`.
+ */
+export function castRays(out: Picture, light: Picture, shape: RayShape, { kernels, store }: Workshop): void {
+  const { geometry, count, length } = raysOver(out.width, out.height, shape.origin)
+  const taps = profileTaps(shape.length, shape.exponent)
+  if (taps.length === 0) {
+    kernels.fill(out, 0, 0, 0, 0)
+    return
+  }
+  const rays = store.take(length, count, 4)
+  const { gainAt } = shape
+  const gains = Array.from({ length: count }, (_, i) =>
+    gainAt ? gainAt(geometry.firstAngle + i * geometry.stepAngle) : 1,
+  )
+  kernels.rayLines(rays, light, shape.occluder, taps, gains, geometry)
+  kernels.rayBack(out, rays, geometry, shape.gain)
+  store.give(rays)
+}
