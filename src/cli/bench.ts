@@ -2,6 +2,7 @@ import { availableParallelism } from 'node:os'
 import { Worker } from 'node:worker_threads'
 import sharp from 'sharp'
 import { createControl, createKernelMemory } from '../core/kernels/crew.ts'
+import { castRays, drawSpikes } from '../core/kernels/draw-light.ts'
 import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
@@ -58,6 +59,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       out.data.set(a.data)
     }
     const workshop = { kernels, store }
+    const spikes = { exponent: 1.5, gain: 0.01, colourSpread: 0 }
     const bloom = () => {
       const caught = { threshold: 0.4, knee: 0.2, ceiling: 100 }
       spreadLight(out, a, { widest: 60, tight: 0, gain: 1, reduction: 1, caught, workshop })
@@ -74,6 +76,9 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
       ['gaussian sigma 20', () => { gaussianBlur(out, a, 20, workshop) }, 'sharp 8-bit blur(20)', sharpBlur, 0.2],
       ['bloom', bloom, 'memory copy', copy, threads === 1 ? 5 : null],
+      ['star glare, 1 way', () => { drawSpikes(out, a, [{ angle: 20, length: 256 }], spikes, workshop) }, 'memory copy', copy, threads === 1 ? 18 : null],
+      ['star glare, 6 ways', () => { drawSpikes(out, a, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
+      ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
       ['half to float', () => { kernels.halfToFloat(out.data, halves) }, 'memory copy', copy, threads === 1 ? 1.7 : null],
       ['float to half', () => { kernels.floatToHalf(halves, a.data) }, 'memory copy', copy, threads === 1 ? 3 : null],
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],

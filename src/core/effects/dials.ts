@@ -17,8 +17,15 @@ export interface NumberDial extends DialBase {
   readonly step: number
   /** Slider that gives each doubling the same way. Needs a range above 0, or starts at 0 with a short linear part. */
   readonly taper: 'linear' | 'log'
+  /** It falls off along a length: a chart of how. */
+  readonly profile?: { readonly length: string }
+  /** It is a direction: a handle on the picture for it and a length, while another dial has a value. */
+  readonly direction?: {
+    readonly length: string
+    readonly when?: { readonly dial: string; readonly is: string }
+  }
   /** A luminance histogram of what the step works on, with this dial as a mark to drag. */
-  readonly chart?: { readonly knee: string }
+  readonly chart?: { readonly knee: string; readonly measure?: string }
 }
 export interface ColourDial extends DialBase {
   readonly type: 'colour'

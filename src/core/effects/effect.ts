@@ -48,7 +48,7 @@ export interface Effect<
   /** Counted up when the same dial values give another picture. */
   readonly version: number
   /** Gives another picture at another frame though its dials stand still. */
-  readonly varies: boolean
+  varies(dials: Values<D>): boolean
   readonly feeds: Readonly<Record<F, Feed>>
   readonly dials: D
   /** Pixels of neighbourhood read around each pixel, or 'frame' when all of the picture matters. */
@@ -82,6 +82,11 @@ export const lightDials = {
     label: 'Light covers',
     hint: 'On: the light also counts as cover (alpha), so it is kept over an empty background. Off: alpha stays as it was.',
   }),
+  alone: flag({
+    default: false,
+    label: 'Without the picture',
+    hint: 'On: only the light goes on, so that a lane of its own can put it behind or in front of others.',
+  }),
 } satisfies Record<string, ChoiceDial | FlagDial>
 
 type Declared<D extends Readonly<Record<string, Dial>>, F extends string> = Omit<
@@ -89,7 +94,7 @@ type Declared<D extends Readonly<Record<string, Dial>>, F extends string> = Omit
   'version' | 'varies' | 'search' | 'feeds'
 > & {
   readonly version?: number
-  readonly varies?: boolean
+  varies?(dials: Values<D>): boolean
   readonly search?: string
   readonly feeds?: Readonly<Record<F, Feed>>
 }
@@ -99,5 +104,12 @@ export function defineEffect<const D extends Readonly<Record<string, Dial>>, F e
   declared: Declared<D, F>,
 ): Effect<D, F> {
   const dials = declared.kind === 'light' ? { ...declared.dials, ...lightDials } : declared.dials
-  return { version: 1, varies: false, search: '', feeds: {} as Readonly<Record<F, Feed>>, ...declared, dials }
+  return {
+    version: 1,
+    varies: () => false,
+    search: '',
+    feeds: {} as Readonly<Record<F, Feed>>,
+    ...declared,
+    dials,
+  }
 }

@@ -383,7 +383,7 @@ class Planner {
     }
     if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
     const { frame, reduction } = this
-    const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies ? frame : ''}`
+    const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? frame : ''}`
     return node(
       what,
       [picture, ...feeds],
@@ -480,11 +480,11 @@ class Planner {
     const matte = step.matte && this.matteOf(step.matte, laneId, step.id)
     if (step.matte && !matte) return { after: picture }
     if (effect.kind === 'filter') return { after: this.mix(picture, result, step, matte) }
-    const { join, coverAlpha } = this.dials(step, effect)
+    const { join, coverAlpha, alone } = this.dials(step, effect)
     const light = this.mix(this.nothing, result, step, matte)
     const after = node(
       `light ${String(join)} ${String(coverAlpha)}`,
-      [picture, light],
+      [alone ? this.nothing : picture, light],
       ([src, l], { kernels, store }) => {
         const out = store.take(src!.width, src!.height, 4)
         kernels.addLight(out, src!, l!, join as 'add' | 'screen', coverAlpha as boolean)

@@ -45,7 +45,7 @@ describe('several threads give the same bits as one', () => {
   }
   test.each<[string, Parameters<typeof run>[1]]>([
     ['join', (k, out, a, b) => { k.join(out, a, b, undefined, 'screen', 0.3) }],
-    ['bright pass', (k, out, a) => { k.brightPass(out, a, 0.5, 0.2, 10) }],
+    ['bright pass', (k, out, a) => { k.brightPass(out, a, { threshold: 0.5, knee: 0.2, ceiling: 10 }) }],
     ['matrix', (k, out, a) => { k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12], 0.5) }],
     ['halves', (k, out, a) => {
       const codes = new Uint16Array(a.data.length)

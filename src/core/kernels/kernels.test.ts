@@ -107,16 +107,19 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     compare((k, out) => {
       k.fill(out, 1, 2, 3, 0.5)
     })
+    compare((k, out, a, _, m) => {
+      k.weigh(out, a, m, 1, -0.7)
+    })
   })
   test('bright pass, with soft and hard knee and a ceiling', () => {
     compare((k, out, a) => {
-      k.brightPass(out, a, 0.8, 0.4, 1.5)
+      k.brightPass(out, a, { threshold: 0.8, knee: 0.4, ceiling: 1.5 })
     }, 1e-5)
     compare((k, out, a) => {
-      k.brightPass(out, a, 0.5, 0, 1e9)
+      k.brightPass(out, a, { threshold: 0.5, knee: 0, ceiling: 1e9, byMost: true })
     }, 1e-5)
     compare((k, out, a) => {
-      k.brightPass(out, a, 0, 0, 1e9)
+      k.brightPass(out, a, { threshold: 0, knee: 0, ceiling: 1e9 })
     }, 1e-5)
   })
   test('bright pass and halving at once', () => {
@@ -124,7 +127,7 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     for (const offset of [-8, -4])
       compare(
         (k, out, a) => {
-          k.brightHalve(out, a, offset, 0.8, 0.4, 1.5)
+          k.brightHalve(out, a, offset, { threshold: 0.8, knee: 0.4, ceiling: 1.5, byMost: true })
         },
         1e-5,
         half,

@@ -9,6 +9,17 @@ export type Edge = 'repeat' | 'black'
 export const resampleFilters = ['nearest', 'bilinear', 'cubic', 'lanczos'] as const
 export type ResampleFilter = (typeof resampleFilters)[number]
 
+/** Which light is caught. */
+export interface Caught {
+  readonly threshold: number
+  /** Half the span over which light sets in, in units of light. */
+  readonly knee: number
+  /** Brightness that counts at most. */
+  readonly ceiling: number
+  /** Brightness is that of the brightest channel, not the luminance (BT.709). */
+  readonly byMost?: boolean
+}
+
 /** Rays from a point: angles in radians, clockwise on screen from east; lengths in pixels. */
 export interface RayGeometry {
   readonly origin: readonly [number, number]
@@ -63,22 +74,17 @@ export interface Kernels {
   /** Row-major 3×4 matrix from RGBA to RGB, factor on alpha. Linear, so right on premultiplied colour. */
   colourMatrix(out: Picture, src: Picture, matrix: readonly number[], alpha: number): void
   /**
-   * The light above `threshold` (luminance, BT.709), hue kept, alpha 0. Between threshold ± knee the part that
-   * passes rises as a parabola, so that nothing pops; luminance is held at `ceiling` first. Negative light never passes.
+   * The light above a threshold, hue kept, alpha 0. Between threshold ± knee the part that passes rises as a parabola, so that
+   * nothing pops; brightness is held at the ceiling first. Negative light never passes.
    */
-  brightPass(out: Picture, src: Picture, threshold: number, knee: number, ceiling: number): void
+  brightPass(out: Picture, src: Picture, caught: Caught): void
   /**
-   * `halve`, black outside, of what `brightPass` lets through, in one pass over memory. It may read up to 16 pixels outside; `out` must not
-   * be `src`.
+   * `halve`, black outside, of what `brightPass` lets through, in one pass over memory. It may read up to 16 pixels outside; `out`
+   * must not be `src`.
    */
-  brightHalve(
-    out: Picture,
-    src: Picture,
-    offset: number,
-    threshold: number,
-    knee: number,
-    ceiling: number,
-  ): void
+  brightHalve(out: Picture, src: Picture, offset: number, caught: Caught): void
+  /** out = src · (base + share · matte), alpha too. */
+  weigh(out: Picture, src: Picture, matte: Picture, base: number, share: number): void
   /** Replaces NaN and infinities by 0; gives back how many there were. */
   sanitise(picture: Picture): number
   /**

@@ -136,21 +136,25 @@ export const plainKernels: Kernels = {
       out.data[i + 3] = a * alpha
     }
   },
-  brightPass(out, src, threshold, knee, ceiling) {
+  brightPass(out, src, { threshold, knee, ceiling, byMost }) {
     for (let i = 0; i < out.data.length; i += 4) {
-      const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)
+      const rgb = [src.data[i]!, src.data[i + 1]!, src.data[i + 2]!] as const
+      const y = byMost ? Math.max(...rgb) : luminance(...rgb)
       const lit = Math.min(y, ceiling)
       const above = lit - (threshold - knee)
       const passed =
         !(y > 0) || above <= 0 ? 0 : lit < threshold + knee ? above ** 2 / (4 * knee) : lit - threshold
-      for (let c = 0; c < 3; c++) out.data[i + c] = y > 0 ? (src.data[i + c]! * Math.max(0, passed)) / y : 0
+      for (let c = 0; c < 3; c++) out.data[i + c] = y > 0 ? (rgb[c]! * Math.max(0, passed)) / y : 0
       out.data[i + 3] = 0
     }
   },
-  brightHalve(out, src, offset, threshold, knee, ceiling) {
+  brightHalve(out, src, offset, caught) {
     const bright = plainPicture(src.width, src.height)
-    plainKernels.brightPass(bright, src, threshold, knee, ceiling)
+    plainKernels.brightPass(bright, src, caught)
     plainKernels.halve(out, bright, offset, 'black')
+  },
+  weigh(out, src, matte, base, share) {
+    eachValue(out, (i, _, p) => src.data[i]! * (base + share * matte.data[p]!))
   },
   sanitise({ data }) {
     let count = 0

@@ -1,6 +1,6 @@
 import type { LinearColour } from '../picture/colour.ts'
 import type { Picture, PictureStore } from '../picture/picture.ts'
-import type { Edge, Kernels } from './kernels.ts'
+import type { Caught, Edge, Kernels } from './kernels.ts'
 
 /** What a picture operation made of several kernels works with. */
 export interface Workshop {
@@ -110,7 +110,7 @@ export interface Spread {
    */
   readonly reduction: number
   /** Only what `brightPass` lets through is spread. */
-  readonly caught?: { readonly threshold: number; readonly knee: number; readonly ceiling: number }
+  readonly caught?: Caught
   /** Colours the light. */
   readonly colour?: LinearColour | undefined
   readonly workshop: Workshop
@@ -139,14 +139,14 @@ export function spreadLight(out: Picture, src: Picture, how: Spread): void {
   const sum = weights.reduce((a, b) => a + b) / gain
   // Unspread light is needed at full size only where it has a share; it is caught on the way to half the size otherwise.
   const isWhole = unspread > 0 || !caught
-  if (isWhole && caught) kernels.brightPass(out, src, caught.threshold, caught.knee, caught.ceiling)
+  if (isWhole && caught) kernels.brightPass(out, src, caught)
   const first = isWhole && caught ? out : src
   if (isWhole && colour) kernels.colourMatrix(out, first, colour.matrix, colour.alpha)
   const whole = isWhole && colour ? out : first
   const half = store.take(Math.ceil(src.width / 2) + 2 * pad, Math.ceil(src.height / 2) + 2 * pad, 4)
   if (isWhole) kernels.halve(half, whole, levelOffset(0), 'black')
   else {
-    kernels.brightHalve(half, src, levelOffset(0), caught.threshold, caught.knee, caught.ceiling)
+    kernels.brightHalve(half, src, levelOffset(0), caught)
     if (colour) kernels.colourMatrix(half, half, colour.matrix, colour.alpha)
   }
   const levels = [whole, ...descend(half, count - 1, 'black', workshop, 1)]

@@ -3,9 +3,15 @@ import type { Picture } from '../picture/picture.ts'
 import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import { blends, isOperator, operators } from './join-modes.ts'
-import { resampleFilters, displayChannels, type Kernels, type RayGeometry } from './kernels.ts'
+import { resampleFilters, displayChannels, type Caught, type Kernels, type RayGeometry } from './kernels.ts'
 import type { Tap } from './line-profile.ts'
 
+const caughtNumbers = ({ threshold, knee, ceiling, byMost }: Caught) => [
+  threshold,
+  knee,
+  ceiling,
+  Number(byMost ?? false),
+]
 const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeometry) => [
   ...origin,
   firstAngle,
@@ -100,14 +106,17 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         run('colourMatrix', out, out.at, src.at, at, out.width)
       })
     },
-    brightPass: (out, src, threshold, knee, ceiling) => {
-      run('brightPass', out, out.at, src.at, threshold, knee, ceiling, out.width)
+    brightPass: (out, src, caught) => {
+      run('brightPass', out, out.at, src.at, ...caughtNumbers(caught), out.width)
     },
-    brightHalve: (out, src, offset, threshold, knee, ceiling) => {
+    weigh: (out, src, matte, base, share) => {
+      run('weigh', out, out.at, src.at, matte.at, base, share, out.width)
+    },
+    brightHalve: (out, src, offset, caught) => {
       const bytes = 5 * (src.width + 32) * 16
       const sizes = [out.width, src.width, src.height, offset]
       withScratch(bytes, (at) => {
-        run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, threshold, knee, ceiling)
+        run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, ...caughtNumbers(caught))
       })
     },
     sanitise: (picture) => crew.exports.sanitise(picture.at, picture.data.length),

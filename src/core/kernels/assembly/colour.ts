@@ -40,22 +40,25 @@ export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, 
 }
 
 /** The bright part of pixels src[0..count-1] into out[0..count-1]. */
-export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, count: usize): void {
-  // Without branches: in a noisy picture the next pixel is anyone's guess. All four lanes hold the same luminance.
+export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: i32, count: usize): void {
+  // Without branches: in a noisy picture the next pixel is anyone's guess. All four lanes hold the same brightness.
   const weights = f32x4(0.2126, 0.7152, 0.0722, 0)
   const lower = f32x4.splat(threshold - knee)
   const upper = f32x4.splat(threshold + knee)
   const edge = f32x4.splat(threshold)
   const quarter = f32x4.splat(knee > 0 ? 0.25 / knee : 0)
-  const most = f32x4.splat(ceiling)
+  const highest = f32x4.splat(ceiling)
   const zero = f32x4.splat(0)
   const colour = i32x4(-1, -1, -1, 0)
+  const isMost = i32x4.splat(byMost ? -1 : 0)
   for (let i: usize = 0; i < count; i++) {
     const p = v128.load(src + (i << 4))
     const w = f32x4.mul(p, weights)
     const pair = f32x4.add(w, v128.shuffle<f32>(w, w, 1, 0, 3, 2))
-    const y = f32x4.add(pair, v128.shuffle<f32>(pair, pair, 2, 3, 0, 1))
-    const lit = f32x4.pmin(y, most)
+    const weighed = f32x4.add(pair, v128.shuffle<f32>(pair, pair, 2, 3, 0, 1))
+    const most = f32x4.pmax(v128.shuffle<f32>(p, p, 0, 0, 0, 0), f32x4.pmax(v128.shuffle<f32>(p, p, 1, 1, 1, 1), v128.shuffle<f32>(p, p, 2, 2, 2, 2)))
+    const y = v128.bitselect(most, weighed, isMost)
+    const lit = f32x4.pmin(y, highest)
     const d = f32x4.sub(lit, lower)
     const passed = v128.bitselect(f32x4.mul(f32x4.mul(d, d), quarter), f32x4.sub(lit, edge), f32x4.lt(lit, upper))
     const isLit = v128.and(v128.and(f32x4.gt(y, zero), f32x4.gt(d, zero)), colour)
@@ -64,9 +67,20 @@ export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, cei
   }
 }
 
-export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, width: i32, y0: i32, y1: i32): void {
+export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: i32, width: i32, y0: i32, y1: i32): void {
   const start = ((y0 * width) as usize) << 4
-  brightRun(out + start, src + start, threshold, knee, ceiling, ((y1 - y0) * width) as usize)
+  brightRun(out + start, src + start, threshold, knee, ceiling, byMost, ((y1 - y0) * width) as usize)
+}
+
+/** Colour and alpha times base + share · matte. */
+export function weigh(out: usize, src: usize, matte: usize, base: f32, share: f32, width: i32, y0: i32, y1: i32): void {
+  const b = f32x4.splat(base)
+  const s = f32x4.splat(share)
+  const end: usize = (y1 * width) as usize
+  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+    const weight = f32x4.add(b, f32x4.mul(s, v128.load32_splat(matte + (i << 2))))
+    v128.store(out + (i << 4), f32x4.mul(v128.load(src + (i << 4)), weight))
+  }
 }
 
 /** Replaces NaN and infinities in `floats` floats by 0; gives back how many there were. */

@@ -3,7 +3,7 @@
 // Each has a plain twin in ../plain-kernels.ts, where shapes, units and sources are written down.
 
 export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
-export { gains, colourMatrix, brightPass, sanitise, fill } from './colour'
+export { gains, colourMatrix, brightPass, weigh, sanitise, fill } from './colour'
 export { setHand } from './hand'
 export { streakLines, streakBack, transpose, rayLines, rayBack, lightLevels } from './streak'
 export { brightHalve, halve, upAdd, gaussRows, gaussColumns, boxReduce } from './blur'

@@ -1,0 +1,147 @@
+import { castRays } from '../kernels/draw-light.ts'
+import { noise3 } from '../kernels/noise.ts'
+import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
+import { catchDials, caughtBy, lightFeed } from './catch-light.ts'
+import { choice, colour, number, point } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+/** Light this many pixels deep begins its rays with its own brightness at strength 1. */
+const depthPx = 100
+
+export default defineEffect({
+  id: 'light-rays',
+  title: 'Light rays',
+  family: 'light',
+  kind: 'light',
+  purpose: 'Beams that run from bright openings away from a point, as light does in haze or water.',
+  search: 'god rays sun beams shafts volumetric zoom crepuscular',
+  belongs: {
+    after: ['colour', 'depth'],
+    before: ['motion', 'finish'],
+    reason: 'Rays lie in the haze and smear with what moves.',
+  },
+  feeds: {
+    light: lightFeed,
+    occluder: {
+      kind: 'matte',
+      required: false,
+      hint: 'What stands in the way: rays end in it as far as it covers, pixel by pixel.',
+    },
+  },
+  dials: {
+    origin: point({
+      default: [0.5, 0.1],
+      hint: 'Where the light comes from; rays run away from it. It may lie outside the picture.',
+    }),
+    length: number({
+      default: 500,
+      range: [10, 4000],
+      hard: [0, 1e5],
+      unit: 'px',
+      step: 1,
+      taper: 'log',
+      hint: 'How far the rays reach; how bright they begin does not change.',
+    }),
+    falloff: number({
+      default: 1.5,
+      range: [0, 4],
+      hard: [0, 16],
+      step: 0.05,
+      hint: 'How the light fades along a ray: 0 never, with a hard end; 1 evenly; 2 and more soon.',
+      profile: { length: 'length' },
+    }),
+    ...catchDials,
+    strength: number({
+      default: 1,
+      range: [0, 8],
+      hard: [0, 1e6],
+      step: 0.01,
+      hint: 'How bright the rays are. There is no upper end.',
+    }),
+    colour: choice({
+      default: 'light',
+      options: { light: 'From the light', own: 'Own' },
+      hint: 'Rays take their colour from what gives them, or all have one.',
+    }),
+    tint: colour({ default: [1, 1, 1], hint: 'Own colour of the rays, or what colours those of the light.' }),
+    black: number({
+      default: 0,
+      range: [0, 1],
+      hard: [0, 1e6],
+      step: 0.005,
+      hint: 'Rays darker than this are gone: more leaves only the dense ones.',
+    }),
+    white: number({
+      default: 1,
+      range: [0.05, 4],
+      hard: [1e-3, 1e6],
+      step: 0.01,
+      hint: 'What becomes a brightness of 1: less makes all rays denser.',
+    }),
+    gamma: number({
+      default: 1,
+      range: [0.2, 3],
+      hard: [0.01, 100],
+      step: 0.01,
+      hint: 'More lifts faint rays, less keeps the bright ones.',
+    }),
+    shimmer: number({
+      default: 0,
+      range: [0, 1],
+      step: 0.01,
+      hint: 'How much the rays differ from each other around the origin, as through moving water.',
+    }),
+    shimmerSize: number({
+      default: 8,
+      range: [0.5, 40],
+      hard: [0.05, 360],
+      unit: '°',
+      step: 0.1,
+      taper: 'log',
+      hint: 'Width of the brighter and darker rays.',
+    }),
+    shimmerSpeed: number({
+      default: 0.5,
+      range: [0, 4],
+      hard: [0, 100],
+      unit: 'per s',
+      step: 0.01,
+      hint: 'How often they change in a second at 24 frames.',
+    }),
+  },
+  varies: ({ shimmer, shimmerSpeed }) => shimmer > 0 && shimmerSpeed > 0,
+  support: () => 'frame',
+  apply({ out, picture, feeds, dials, frame, reduction, kernels, store }) {
+    const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
+    const bright = store.take(picture.width, picture.height, 4)
+    kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
+    const isOwn = dials.colour === 'own'
+    if (isOwn || tint.some((v) => v !== 1)) {
+      const { matrix, alpha } = linearColour(hueSaturationMatrix(0, isOwn ? 0 : 1, 1), 0, tint)
+      kernels.colourMatrix(bright, bright, matrix, alpha)
+    }
+    // Noise on a circle, so that it closes; its radius says how often it changes on the way round.
+    const radius = 180 / (Math.PI * shimmerSize)
+    const time = (frame / 24) * shimmerSpeed
+    const gainAt = (angle: number) => {
+      const noise = noise3(radius * Math.cos(angle), radius * Math.sin(angle), time)
+      return Math.max(0, 1 + 1.8 * shimmer * noise)
+    }
+    castRays(
+      out,
+      bright,
+      {
+        origin: dials.origin,
+        length: dials.length,
+        exponent: dials.falloff,
+        gain: (dials.strength * reduction) / depthPx,
+        occluder: feeds.occluder,
+        gainAt: shimmer > 0 ? gainAt : undefined,
+      },
+      { kernels, store },
+    )
+    store.give(bright)
+    if (black === 0 && white === 1 && gamma === 1) return
+    kernels.lightLevels(out, out, black, Math.max(white, black + 1e-3), gamma)
+  },
+})
