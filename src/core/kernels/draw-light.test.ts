@@ -178,7 +178,7 @@ describe('rays', () => {
       for (const length of [0, 0.2, 1e6])
         for (const [w, h] of [[1, 1], [3, 2], [161, 97]] as const) // prettier-ignore
           expect(cast(lights(w, h), { origin, length }).data.every(Number.isFinite)).toBe(true)
-    expect(raysOver(1920, 1080, [960, 540]).count).toBeGreaterThan(4000)
+    expect(raysOver(1920, 1080, [960, 540]).count).toBeGreaterThan(3400)
   })
 })
 
@@ -247,7 +247,7 @@ describe.each([[1, 1], [2, 1], [3, 7], [23, 17]])('the fast lines equal their pl
     const a = make((w, h, c) => plainPicture(w, h, c))
     const b = make((w, h, c) => store.take(w, h, c))
     work(a.out, a.src, { kernels: plainKernels, store: plainStore }, a.occluder)
-    work(b.out, b.src, fast as never, b.occluder)
+    work(b.out, b.src, fast, b.occluder)
     a.out.data.forEach((v, i) => { expect(Math.abs(v - b.out.data[i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v))) })
     for (const p of Object.values(b)) store.give(p)
   }

@@ -83,8 +83,8 @@ export function drawSpikes(
 }
 
 /** Rays lie this far apart, in pixels, where they are farthest from each other. */
-const raySpacing = 1.5
-const mostRays = 6144
+const raySpacing = 1.6
+const mostRays = 8192
 
 /** Rays from an origin so that all of a picture lies between them. An origin far outside is drawn nearer on its line. */
 export function raysOver(width: number, height: number, origin: readonly [number, number]) {

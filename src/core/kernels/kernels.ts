@@ -134,7 +134,7 @@ export interface Kernels {
   transpose(out: Picture, src: Picture): void
   /**
    * Light drawn out along rays from an origin: row i of `out` is the ray at angle i, its pixels lie one pixel apart from
-   * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain. `occluder` (one
+   * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain; alpha 0. `occluder` (one
    * channel, 0–1) takes its share of all light that passes a pixel.
    */
   rayLines(

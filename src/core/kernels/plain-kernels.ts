@@ -283,7 +283,7 @@ export const plainKernels: Kernels = {
             sum += weights[t]! * line[i - t]! * passed
             passed *= open[i - t]!
           }
-          out.data[(row * out.width + i) * 4 + c] = sum * gains[row]!
+          out.data[(row * out.width + i) * 4 + c] = c < 3 ? sum * gains[row]! : 0
         }
       }
     }

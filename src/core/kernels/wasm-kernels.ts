@@ -53,6 +53,17 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       call(at)
     })
   }
+  /** Taps as { offset: i32, weight: f64 at byte 8 }. */
+  const withTaps = (taps: readonly Tap[], call: (at: number) => void) => {
+    withDoubles(
+      taps.flatMap(([, weight]) => [0, weight]),
+      (at) => {
+        const words = new Int32Array(store.memory.buffer, at, taps.length * 4)
+        for (const [i, [offset]] of taps.entries()) words[i * 4] = offset
+        call(at)
+      },
+    )
+  }
   const isShared = (array: ArrayBufferView) => array.buffer instanceof SharedArrayBuffer
   /** Calls `convert` with addresses of the two arrays, copying whichever lies outside the kernel memory. */
   const convert = (
@@ -161,13 +172,13 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
           ...channel,
           ...new Array<Tap>(count - channel.length).fill([2e9, 0]),
         ])
-        return { count, values: rows.flat(2) }
+        return { count, values: rows.flat() }
       })
-      const bytes = src.width * 48
+      const bytes = src.width * 56
       const byChannel = (ahead ?? behind)?.length === 3
       withScratch(bytes, (scratch) => {
-        withDoubles(tables[0]!.values, (aheadAt) => {
-          withDoubles(tables[1]!.values, (behindAt) => {
+        withTaps(tables[0]!.values, (aheadAt) => {
+          withTaps(tables[1]!.values, (behindAt) => {
             const taps = [aheadAt, tables[0]!.count, behindAt, tables[1]!.count, Number(byChannel)]
             run(
               'streakLines',
@@ -187,15 +198,19 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       })
     },
     streakBack: (out, lines, slope, first, gain) => {
-      run('streakBack', out, out.at, lines.at, slope, first, lines.height, gain, out.width)
+      const bytes = out.width * 8
+      withScratch(bytes, (scratch) => {
+        const line = [slope, first, lines.height, gain]
+        run('streakBack', out, out.at, lines.at, scratch, bytes, ...line, out.width)
+      })
     },
     transpose: (out, src) => {
       run('transpose', out, out.at, src.at, out.width, out.height)
     },
     rayLines: (out, light, occluder, taps, gains, geometry) => {
-      const bytes = out.width * 32
+      const bytes = out.width * 32 + out.height * 24
       withScratch(bytes, (scratch) => {
-        withDoubles(taps.flat(), (tapsAt) => {
+        withTaps(taps, (tapsAt) => {
           withFloats(gains, (gainsAt) => {
             withDoubles(geometryNumbers(geometry), (geometryAt) => {
               const lines = [scratch, bytes, tapsAt, taps.length, gainsAt, geometryAt]
@@ -209,7 +224,9 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     rayBack: (out, rays, geometry, gain) => {
       withDoubles(geometryNumbers(geometry), (at) => {
         const sizes = [rays.height, rays.width, Number(geometry.isRound)]
-        run('rayBack', out, out.at, rays.at, at, ...sizes, gain, out.width)
+        withScratch(64, (scratch) => {
+          run('rayBack', out, out.at, rays.at, scratch, 64, at, ...sizes, gain, out.width)
+        })
       })
     },
     lightLevels: (out, src, black, white, gamma) => {

@@ -4,6 +4,11 @@ import { hand } from './hand'
 // Light drawn out along lines. A line's samples become double cumulative sums, of which a piecewise linear profile
 // is a few differences: the cost does not grow with the length. Sums are doubles, so that nothing stays behind a bright pixel.
 
+@inline
+function mixed(a: v128, b: v128, part: v128): v128 {
+  return f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part))
+}
+
 /** Bytes of one sum: four doubles. */
 const sumShift = 5
 
@@ -17,13 +22,13 @@ function high(v: v128): v128 {
   return f64x2.promote_low_f32x4(v128.shuffle<i64>(v, v, 1, 1))
 }
 
-/** Profile taps { offset as f64, weight as f64 } on the sums of a line: the value at `n`, where nothing before `start` counts, times a gain. */
+/** Profile taps { offset: i32, weight: f64 at byte 8 } on the sums of a line: the value at `n`, where nothing before `start` counts, times a gain. */
 @inline
 function tapped(sums: usize, taps: usize, count: i32, n: i32, start: i32, gain: f64): v128 {
   let lo = f64x2.splat(0)
   let hi = f64x2.splat(0)
   for (let k = 0; k < count; k++) {
-    const at = n - (load<f64>(taps + ((k as usize) << 4)) as i32)
+    const at = n - load<i32>(taps + ((k as usize) << 4))
     if (at < start) break
     const weight = v128.load64_splat(taps + ((k as usize) << 4), 8)
     const sum = sums + ((at as usize) << sumShift)
@@ -43,7 +48,7 @@ function tappedByChannel(sums: usize, taps: usize, count: i32, n: i32): v128 {
     const own = taps + (((c * count) as usize) << 4)
     let sum: f64 = 0
     for (let k = 0; k < count; k++) {
-      const at = n - (load<f64>(own + ((k as usize) << 4)) as i32)
+      const at = n - load<i32>(own + ((k as usize) << 4))
       if (at < 0) break
       sum += load<f64>(own + ((k as usize) << 4), 8) * load<f64>(sums + ((at as usize) << sumShift) + ((c as usize) << 3))
     }
@@ -69,6 +74,19 @@ function lastInside(c: f64, slope: f64, width: i32, height: i32): i32 {
   return max<i32>(0, min<i32>(width, (Math.ceil(edge) as i32)))
 }
 
+/** Samples along a slanted line lie far apart in memory: lines are taken together, a few columns at a time. */
+const block = 32
+
+/** Where the line of row 0 runs at each x: the row above it, and how far below that it is. Other rows run alike. */
+function slant(table: usize, first: f64, slope: f64, width: i32): void {
+  for (let x = 0; x < width; x++) {
+    const y = first + (x as f64) * slope
+    const fy = Math.floor(y)
+    store<i32>(table + ((x as usize) << 3), fy as i32)
+    store<f32>(table + ((x as usize) << 3), (y - fy) as f32, 4)
+  }
+}
+
 export function streakLines(
   out: usize, src: usize, scratch: usize, scratchBytes: i32, ahead: usize, aheadCount: i32, behind: usize, behindCount: i32,
   byChannel: i32, slope: f64, first: f64, width: i32, height: i32, y0: i32, y1: i32,
@@ -77,28 +95,32 @@ export function streakLines(
   const sums = line + ((width as usize) << 4)
   const stride = (width as usize) << 4
   const zero = f32x4.splat(0)
+  const slants = sums + ((width as usize) << sumShift)
+  slant(slants, first, slope, width)
+  for (let x0 = 0; x0 < width; x0 += block) {
+    const x1 = min<i32>(width, x0 + block)
+    for (let row = y0; row < y1; row++) {
+      const target = out + (row as usize) * stride
+      for (let x = x0; x < x1; x++) {
+        const upper = row + load<i32>(slants + ((x as usize) << 3))
+        const at = src + (((upper * width + x) as usize) << 4)
+        const a = upper >= 0 && upper < height ? v128.load(at) : zero
+        const b = upper >= -1 && upper < height - 1 ? v128.load(at + stride) : zero
+        v128.store(target + ((x as usize) << 4), mixed(a, b, v128.load32_splat(slants + ((x as usize) << 3), 4)))
+      }
+    }
+  }
   for (let row = y0; row < y1; row++) {
     const c = first + (row as f64)
     const target = out + (row as usize) * stride
-    memory.fill(target, 0, stride)
     const from = firstInside(c, slope, width, height)
     const to = lastInside(c, slope, width, height)
     const count = to - from
     if (count <= 0) continue
     let seen = zero
-    for (let x = from; x < to; x++) {
-      const y = c + (x as f64) * slope
-      const fy = Math.floor(y)
-      const upper = fy as i32
-      const part = f32x4.splat((y - fy) as f32)
-      const at = src + (((upper * width + x) as usize) << 4)
-      const a = upper >= 0 && upper < height ? v128.load(at) : zero
-      const b = upper >= -1 && upper < height - 1 ? v128.load(at + stride) : zero
-      const value = f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part))
-      seen = v128.or(seen, value)
-      v128.store(line + (((x - from) as usize) << 4), value)
-    }
+    for (let x = from; x < to; x++) seen = v128.or(seen, v128.load(target + ((x as usize) << 4)))
     if (!v128.any_true(seen)) continue
+    memory.copy(line, target + ((from as usize) << 4), (count as usize) << 4)
     if (aheadCount > 0) {
       let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
       for (let i = 0; i < count; i++) {
@@ -107,14 +129,12 @@ export function streakLines(
         hi = f64x2.add(hi, high(value))
         lo2 = f64x2.add(lo2, lo)
         hi2 = f64x2.add(hi2, hi)
-        v128.store(sums + ((i as usize) << sumShift), lo2)
-        v128.store(sums + ((i as usize) << sumShift), hi2, 16)
+        const at = sums + ((i as usize) << sumShift)
+        v128.store(at, lo2)
+        v128.store(at, hi2, 16)
+        const drawn = byChannel ? tappedByChannel(sums, ahead, aheadCount, i) : tapped(sums, ahead, aheadCount, i, 0, 1)
+        v128.store(target + (((from + i) as usize) << 4), drawn)
       }
-      for (let i = 0; i < count; i++)
-        v128.store(
-          target + (((from + i) as usize) << 4),
-          byChannel ? tappedByChannel(sums, ahead, aheadCount, i) : tapped(sums, ahead, aheadCount, i, 0, 1),
-        )
     }
     if (behindCount > 0) {
       let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
@@ -124,35 +144,37 @@ export function streakLines(
         hi = f64x2.add(hi, high(value))
         lo2 = f64x2.add(lo2, lo)
         hi2 = f64x2.add(hi2, hi)
-        v128.store(sums + ((i as usize) << sumShift), lo2)
-        v128.store(sums + ((i as usize) << sumShift), hi2, 16)
-      }
-      for (let i = 0; i < count; i++) {
+        const sum = sums + ((i as usize) << sumShift)
+        v128.store(sum, lo2)
+        v128.store(sum, hi2, 16)
         const at = target + (((to - 1 - i) as usize) << 4)
-        const value = byChannel ? tappedByChannel(sums, behind, behindCount, i) : tapped(sums, behind, behindCount, i, 0, 1)
-        v128.store(at, f32x4.add(v128.load(at), value))
+        const drawn = byChannel ? tappedByChannel(sums, behind, behindCount, i) : tapped(sums, behind, behindCount, i, 0, 1)
+        v128.store(at, aheadCount > 0 ? f32x4.add(v128.load(at), drawn) : drawn)
       }
     }
   }
 }
 
 export function streakBack(
-  out: usize, lines: usize, slope: f64, first: f64, count: i32, gain: f32, width: i32, y0: i32, y1: i32,
+  out: usize, lines: usize, scratch: usize, scratchBytes: i32, slope: f64, first: f64, count: i32, gain: f32, width: i32,
+  y0: i32, y1: i32,
 ): void {
   const factor = f32x4.splat(gain)
   const stride = (width as usize) << 4
-  for (let y = y0; y < y1; y++) {
-    const target = out + ((y * width) as usize << 4)
-    for (let x = 0; x < width; x++) {
-      const c = (y as f64) - (x as f64) * slope - first
-      const whole = min<i32>(count - 2, max<i32>(0, Math.floor(c) as i32))
-      const part = f32x4.splat((c - (whole as f64)) as f32)
-      const at = lines + (whole as usize) * stride + ((x as usize) << 4)
-      const a = v128.load(at)
-      const b = v128.load(at + stride)
-      const value = f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part))
-      const place = target + ((x as usize) << 4)
-      v128.store(place, f32x4.add(v128.load(place), f32x4.mul(value, factor)))
+  const slants = scratch + ((hand * scratchBytes) as usize)
+  slant(slants, -first, -slope, width)
+  for (let x0 = 0; x0 < width; x0 += block) {
+    const x1 = min<i32>(width, x0 + block)
+    for (let y = y0; y < y1; y++) {
+      const target = out + (y as usize) * stride
+      for (let x = x0; x < x1; x++) {
+        const whole = min<i32>(count - 2, max<i32>(0, y + load<i32>(slants + ((x as usize) << 3))))
+        const part = v128.load32_splat(slants + ((x as usize) << 3), 4)
+        const at = lines + (whole as usize) * stride + ((x as usize) << 4)
+        const value = mixed(v128.load(at), v128.load(at + stride), part)
+        const place = target + ((x as usize) << 4)
+        v128.store(place, f32x4.add(v128.load(place), f32x4.mul(value, factor)))
+      }
     }
   }
 }
@@ -172,11 +194,6 @@ export function transpose(out: usize, src: usize, outWidth: i32, outHeight: i32,
 @inline
 function at4(src: usize, x: i32, y: i32, width: i32, height: i32): v128 {
   return x >= 0 && y >= 0 && x < width && y < height ? v128.load(src + (((y * width + x) as usize) << 4)) : f32x4.splat(0)
-}
-
-@inline
-function mixed(a: v128, b: v128, part: v128): v128 {
-  return f32x4.add(a, f32x4.mul(f32x4.sub(b, a), part))
 }
 
 /** Between the centres of pixels; empty outside. */
@@ -222,6 +239,28 @@ function between1(src: usize, u: f64, v: f64, width: i32, height: i32): f64 {
 /** Rays are drawn this far out of the picture, for the pixels at its edge that lie between two of them. */
 const beside: f64 = 3
 
+/** First (or one past the last) sample of a ray that lies in the picture, with a little around it. */
+@inline
+function rayRange(ox: f64, oy: f64, cos: f64, sin: f64, radius0: f64, length: i32, width: i32, height: i32): i64 {
+  let near: f64 = 0
+  let far: f64 = 1e9
+  if (Math.abs(cos) > 1e-12) {
+    const a = (-beside - ox) / cos
+    const b = ((width as f64) + beside - ox) / cos
+    near = max<f64>(near, min<f64>(a, b))
+    far = min<f64>(far, max<f64>(a, b))
+  } else if (ox < -beside || ox > (width as f64) + beside) return 0
+  if (Math.abs(sin) > 1e-12) {
+    const a = (-beside - oy) / sin
+    const b = ((height as f64) + beside - oy) / sin
+    near = max<f64>(near, min<f64>(a, b))
+    far = min<f64>(far, max<f64>(a, b))
+  } else if (oy < -beside || oy > (height as f64) + beside) return 0
+  const from = max<i32>(0, (Math.floor(near - radius0) as i32) - 1)
+  const to = min<i32>(length, (Math.ceil(far - radius0) as i32) + 2)
+  return from < to ? ((from as i64) << 32) | (to as i64) : 0
+}
+
 /** `geometry`: origin x, origin y, first angle, step of angle, first radius, as doubles. `gains`: one float a ray. */
 export function rayLines(
   out: usize, light: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
@@ -230,43 +269,55 @@ export function rayLines(
   const sums = scratch + ((hand * scratchBytes) as usize)
   const ox = load<f64>(geometry)
   const oy = load<f64>(geometry, 8)
+  const angle0 = load<f64>(geometry, 16)
+  const perRow = load<f64>(geometry, 24)
   const radius0 = load<f64>(geometry, 32)
+  const table = sums + ((length as usize) << sumShift)
   for (let row = y0; row < y1; row++) {
-    const angle = load<f64>(geometry, 16) + (row as f64) * load<f64>(geometry, 24)
+    const angle = angle0 + (row as f64) * perRow
     const cos = NativeMath.cos(angle)
     const sin = NativeMath.sin(angle)
+    const entry = table + (((row - y0) as usize) * 24)
+    store<f64>(entry, cos)
+    store<f64>(entry, sin, 8)
+    store<i64>(entry, rayRange(ox, oy, cos, sin, radius0, length, width, height), 16)
+  }
+  // Samples first, a few of all rays at a time: neighbours lie together in memory. What passes is noted as alpha.
+  memory.fill(out + (((y0 * length) as usize) << 4), 0, (((y1 - y0) * length) as usize) << 4)
+  for (let i0 = 0; i0 < length; i0 += block)
+    for (let row = y0; row < y1; row++) {
+      const entry = table + (((row - y0) as usize) * 24)
+      const cos = load<f64>(entry)
+      const sin = load<f64>(entry, 8)
+      const range = load<i64>(entry, 16)
+      const from = max<i32>(i0, (range >> 32) as i32)
+      const to = min<i32>(i0 + block, (range & 0xffffffff) as i32)
+      const target = out + (((row * length) as usize) << 4)
+      for (let i = from; i < to; i++) {
+        const r = radius0 + (i as f64)
+        const u = ox + cos * r - 0.5
+        const v = oy + sin * r - 0.5
+        const value = between4(light, u, v, width, height)
+        const passed: f32 = occluder ? ((1 - min<f64>(1, max<f64>(0, between1(occluder, u, v, width, height)))) as f32) : 0
+        v128.store(target + ((i as usize) << 4), f32x4.replace_lane(value, 3, passed))
+      }
+    }
+  for (let row = y0; row < y1; row++) {
+    const range = load<i64>(table + (((row - y0) as usize) * 24), 16)
+    const from = (range >> 32) as i32
+    const to = (range & 0xffffffff) as i32
     const target = out + (((row * length) as usize) << 4)
-    memory.fill(target, 0, (length as usize) << 4)
-    // Where the ray is in the picture, with a little around it.
-    let near: f64 = 0
-    let far: f64 = Infinity
-    if (Math.abs(cos) > 1e-12) {
-      const a = (-beside - ox) / cos
-      const b = ((width as f64) + beside - ox) / cos
-      near = max<f64>(near, min<f64>(a, b))
-      far = min<f64>(far, max<f64>(a, b))
-    } else if (ox < -beside || ox > (width as f64) + beside) continue
-    if (Math.abs(sin) > 1e-12) {
-      const a = (-beside - oy) / sin
-      const b = ((height as f64) + beside - oy) / sin
-      near = max<f64>(near, min<f64>(a, b))
-      far = min<f64>(far, max<f64>(a, b))
-    } else if (oy < -beside || oy > (height as f64) + beside) continue
-    const from = max<i32>(0, (Math.floor(near - radius0) as i32) - 1)
-    const to = min<i32>(length, (Math.ceil(min<f64>(far - radius0, length as f64)) as i32) + 2)
-    const gain = f32x4.splat(load<f32>(gains + ((row as usize) << 2)))
+    const gain = load<f32>(gains + ((row as usize) << 2)) as f64
     let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
     let start = from
     let open: f64 = 1
     for (let i = from; i < to; i++) {
-      const r = radius0 + (i as f64)
-      const u = ox + cos * r - 0.5
-      const v = oy + sin * r - 0.5
-      const value = between4(light, u, v, width, height)
+      const value = v128.load(target + ((i as usize) << 4))
       let a = low(value)
       let b = high(value)
       if (occluder) {
-        const passed = 1 - min<f64>(1, max<f64>(0, between1(occluder, u, v, width, height)))
+        const passed = f64x2.extract_lane(b, 1)
+        b = f64x2.replace_lane(b, 1, 0)
         open *= passed
         if (passed < 1e-9) {
           // Nothing from before gets here.
@@ -295,72 +346,85 @@ export function rayLines(
       hi = f64x2.add(hi, b)
       lo2 = f64x2.add(lo2, lo)
       hi2 = f64x2.add(hi2, hi)
-      v128.store(sums + ((i as usize) << sumShift), lo2)
-      v128.store(sums + ((i as usize) << sumShift), hi2, 16)
-      const drawn = tapped(sums, taps, tapCount, i, start, open)
-            v128.store(target + ((i as usize) << 4), f32x4.mul(drawn, gain))
+      const at = sums + ((i as usize) << sumShift)
+      v128.store(at, lo2)
+      v128.store(at, hi2, 16)
+      v128.store(target + ((i as usize) << 4), tapped(sums, taps, tapCount, i, start, open * gain))
     }
   }
 }
 
-/** atan of 0–1 within 1e-5. Source: minimax polynomial of degree 11. */
+/** Angles of four points, −π…π, within 1e-5. Source: minimax polynomial of degree 11 for atan on 0–1. */
 @inline
-function arcTangent(z: f64): f64 {
-  const q = z * z
-  return z * (0.99997726 + q * (-0.33262347 + q * (0.19354346 + q * (-0.11643287 + q * (0.05265332 - q * 0.0117212)))))
-}
-
-@inline
-function angleOf(y: f64, x: f64): f64 {
-  const ax = Math.abs(x)
-  const ay = Math.abs(y)
-  const most = max<f64>(ax, ay)
-  if (most == 0) return 0
-  let angle = arcTangent(min<f64>(ax, ay) / most)
-  if (ay > ax) angle = 1.5707963267948966 - angle
-  if (x < 0) angle = 3.141592653589793 - angle
-  return y < 0 ? -angle : angle
+function anglesOf(y: v128, x: v128): v128 {
+  const ax = f32x4.abs(x)
+  const ay = f32x4.abs(y)
+  const most = f32x4.max(f32x4.max(ax, ay), f32x4.splat(1e-30))
+  const z = f32x4.div(f32x4.min(ax, ay), most)
+  const q = f32x4.mul(z, z)
+  let sum = f32x4.sub(f32x4.splat(0.05265332), f32x4.mul(q, f32x4.splat(0.0117212)))
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(-0.11643287))
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(0.19354346))
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(-0.33262347))
+  sum = f32x4.add(f32x4.mul(sum, q), f32x4.splat(0.99997726))
+  let angle = f32x4.mul(sum, z)
+  angle = v128.bitselect(f32x4.sub(f32x4.splat(1.5707963), angle), angle, f32x4.gt(ay, ax))
+  angle = v128.bitselect(f32x4.sub(f32x4.splat(3.1415927), angle), angle, f32x4.lt(x, f32x4.splat(0)))
+  return v128.bitselect(f32x4.neg(angle), angle, f32x4.lt(y, f32x4.splat(0)))
 }
 
 export function rayBack(
-  out: usize, rays: usize, geometry: usize, count: i32, length: i32, isRound: i32, gain: f32, width: i32, y0: i32, y1: i32,
+  out: usize, rays: usize, scratch: usize, scratchBytes: i32, geometry: usize, count: i32, length: i32, isRound: i32, gain: f32,
+  width: i32, y0: i32, y1: i32,
 ): void {
   const ox = load<f64>(geometry)
   const oy = load<f64>(geometry, 8)
-  const angle0 = load<f64>(geometry, 16)
-  const perStep = 1 / load<f64>(geometry, 24)
-  const radius0 = load<f64>(geometry, 32)
+  const angle0 = f32x4.splat(load<f64>(geometry, 16) as f32)
+  const perStep = f32x4.splat((1 / load<f64>(geometry, 24)) as f32)
+  const radius0 = f32x4.splat(load<f64>(geometry, 32) as f32)
   const factor = f32x4.splat(gain)
-  const turn = 6.283185307179586
-  for (let y = y0; y < y1; y++) {
-    for (let x = 0; x < width; x++) {
-      const dx = (x as f64) + 0.5 - ox
-      const dy = (y as f64) + 0.5 - oy
-      let angle = angleOf(dy, dx) - angle0
-      if (angle < 0) angle += turn
-      else if (angle >= turn) angle -= turn
-      const u = Math.sqrt(dx * dx + dy * dy) - radius0
-      const v = angle * perStep
-      const fu = Math.floor(u)
-      const fv = Math.floor(v)
-      const px = f32x4.splat((u - fu) as f32)
-      const py = f32x4.splat((v - fv) as f32)
-      const column = max<i32>(0, min<i32>(length - 2, fu as i32))
-      let upper = fv as i32
-      let lower = upper + 1
-      if (isRound) {
-        if (upper >= count) upper -= count
-        if (lower >= count) lower -= count
-      } else {
-        upper = max<i32>(0, min<i32>(count - 1, upper))
-        lower = max<i32>(0, min<i32>(count - 1, lower))
+  const turn = f32x4.splat(6.2831853)
+  const zero = f32x4.splat(0)
+  const stride = (length as usize) << 4
+  const places = scratch + ((hand * scratchBytes) as usize)
+  for (let x0 = 0; x0 < width; x0 += block)
+    for (let y = y0; y < y1; y++) {
+      const x1 = min<i32>(width, x0 + block)
+      const dy = f32x4.splat(((y as f64) + 0.5 - oy) as f32)
+      for (let x = x0; x < x1; x += 4) {
+        const dx = f32x4.add(f32x4.splat(((x as f64) + 0.5 - ox) as f32), f32x4(0, 1, 2, 3))
+        let angle = f32x4.sub(anglesOf(dy, dx), angle0)
+        angle = f32x4.add(angle, v128.and(turn, f32x4.lt(angle, zero)))
+        angle = f32x4.sub(angle, v128.and(turn, f32x4.ge(angle, turn)))
+        const u = f32x4.sub(f32x4.sqrt(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy))), radius0)
+        const v = f32x4.mul(angle, perStep)
+        const fu = f32x4.floor(u)
+        const fv = f32x4.floor(v)
+        v128.store(places, i32x4.trunc_sat_f32x4_s(fu))
+        v128.store(places, i32x4.trunc_sat_f32x4_s(fv), 16)
+        v128.store(places, f32x4.sub(u, fu), 32)
+        v128.store(places, f32x4.sub(v, fv), 48)
+        const many = min<i32>(4, x1 - x)
+        for (let k = 0; k < many; k++) {
+          const lane = places + ((k as usize) << 2)
+          const column = max<i32>(0, min<i32>(length - 2, load<i32>(lane)))
+          let upper = load<i32>(lane, 16)
+          let lower = upper + 1
+          if (isRound) {
+            if (upper >= count) upper -= count
+            if (lower >= count) lower -= count
+          } else {
+            upper = max<i32>(0, min<i32>(count - 1, upper))
+            lower = max<i32>(0, min<i32>(count - 1, lower))
+          }
+          const a = rays + (upper as usize) * stride + ((column as usize) << 4)
+          const b = rays + (lower as usize) * stride + ((column as usize) << 4)
+          const px = v128.load32_splat(lane, 32)
+          const value = mixed(mixed(v128.load(a), v128.load(a, 16), px), mixed(v128.load(b), v128.load(b, 16), px), v128.load32_splat(lane, 48))
+          v128.store(out + (((y * width + x + k) as usize) << 4), f32x4.mul(value, factor))
+        }
       }
-      const a = rays + (((upper * length + column) as usize) << 4)
-      const b = rays + (((lower * length + column) as usize) << 4)
-      const value = mixed(mixed(v128.load(a), v128.load(a, 16), px), mixed(v128.load(b), v128.load(b, 16), px), py)
-      v128.store(out + (((y * width + x) as usize) << 4), f32x4.mul(value, factor))
     }
-  }
 }
 
 /** Colour through black, white and gamma on its luminance: y' = ((y − black) / (white − black))^(1 / gamma). */
