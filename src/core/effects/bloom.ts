@@ -1,4 +1,4 @@
-import { spreadLight } from '../kernels/pyramid.ts'
+import { spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { catchDials, caughtBy, lightFeed, tintBy, tintDials } from './catch-light.ts'
 import { number } from './dials.ts'
 import { defineEffect } from './effect.ts'
@@ -49,6 +49,13 @@ export default defineEffect({
     ...tintDials,
   },
   support: () => 'frame',
+  profile: ({ reach, tightness }) => spreadProfile(reach / radius95, (tightness - 0.5) * 4),
+  starts: [
+    { name: 'Thin haze', dials: { threshold: 0.6, reach: 400, tightness: 0.2, strength: 0.5 } },
+    { name: 'Close gleam', dials: { threshold: 1, reach: 40, tightness: 0.8, strength: 1 } },
+    { name: 'Neon', dials: { threshold: 0.3, measure: 'channel', reach: 120, saturation: 1.5, strength: 1.6 } },
+    { name: 'Full of light', dials: { threshold: 0, reach: 900, tightness: 0.3, strength: 0.8 } },
+  ], // prettier-ignore
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     spreadLight(out, feeds.light ?? picture, {
       widest: dials.reach / radius95,

@@ -17,8 +17,6 @@ export interface NumberDial extends DialBase {
   readonly step: number
   /** Slider that gives each doubling the same way. Needs a range above 0, or starts at 0 with a short linear part. */
   readonly taper: 'linear' | 'log'
-  /** It falls off along a length: a chart of how. */
-  readonly profile?: { readonly length: string }
   /** It is a direction: a handle on the picture for it and a length, while another dial has a value. */
   readonly direction?: {
     readonly length: string

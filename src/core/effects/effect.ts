@@ -14,6 +14,12 @@ export interface Feed {
   readonly hint: string
 }
 
+/** A named setting to begin with. */
+export interface StartingPoint<D extends Readonly<Record<string, Dial>>> {
+  readonly name: string
+  readonly dials: Partial<Values<D>>
+}
+
 /** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
 export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends string> extends Workshop {
   /** To be filled whole; never one of the sources. */
@@ -65,6 +71,10 @@ export interface Effect<
     readonly turn: string
     readonly scale: string
   }
+  /** How the light of a point falls with the distance, for a chart: to `reach` pixels, 1 or less at 0. */
+  profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined
+  /** Settings to begin with, each with a name of its own; what is left out is at its default. */
+  readonly starts: readonly StartingPoint<D>[]
   // A method, so that effects of any dials fit the general type.
   apply(job: EffectJob<D, F>): void
 }
@@ -91,11 +101,12 @@ export const lightDials = {
 
 type Declared<D extends Readonly<Record<string, Dial>>, F extends string> = Omit<
   Effect<D, F>,
-  'version' | 'varies' | 'search' | 'feeds'
+  'version' | 'varies' | 'search' | 'feeds' | 'starts'
 > & {
   readonly version?: number
   varies?(dials: Values<D>): boolean
   readonly search?: string
+  readonly starts?: readonly StartingPoint<D>[]
   readonly feeds?: Readonly<Record<F, Feed>>
 }
 
@@ -108,6 +119,7 @@ export function defineEffect<const D extends Readonly<Record<string, Dial>>, F e
     version: 1,
     varies: () => false,
     search: '',
+    starts: [],
     feeds: {} as Readonly<Record<F, Feed>>,
     ...declared,
     dials,

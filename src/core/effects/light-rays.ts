@@ -48,7 +48,6 @@ export default defineEffect({
       hard: [0, 16],
       step: 0.05,
       hint: 'How the light fades along a ray: 0 never, with a hard end; 1 evenly; 2 and more soon.',
-      profile: { length: 'length' },
     }),
     ...catchDials,
     strength: number({
@@ -111,6 +110,13 @@ export default defineEffect({
   },
   varies: ({ shimmer, shimmerSpeed }) => shimmer > 0 && shimmerSpeed > 0,
   support: () => 'frame',
+  profile: ({ length, falloff }) => ({ reach: length, at: (px) => Math.max(0, 1 - px / length) ** falloff }),
+  starts: [
+    { name: 'Beams in haze', dials: { length: 700, falloff: 1.2, strength: 0.8 } },
+    { name: 'Moving water', dials: { length: 900, falloff: 1.5, shimmer: 0.6, shimmerSize: 6, strength: 1 } },
+    { name: 'Short burst', dials: { length: 160, falloff: 2, strength: 1.5 } },
+    { name: 'Dense shafts', dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 } },
+  ], // prettier-ignore
   apply({ out, picture, feeds, dials, frame, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
     const bright = store.take(picture.width, picture.height, 4)

@@ -1,6 +1,6 @@
 import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
-import { gaussianBlur, spreadLight } from '../kernels/pyramid.ts'
+import { gaussianBlur, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -68,7 +68,6 @@ export default defineEffect({
       hard: [0, 16],
       step: 0.05,
       hint: 'How a glow along an angle fades: 0 not at all with a hard end, 1 evenly, more sooner.',
-      profile: { length: 'radius' },
     }),
     strength: number({
       default: 1,
@@ -103,6 +102,16 @@ export default defineEffect({
     }),
   },
   support: () => 'frame',
+  profile: ({ spread, radius, falloff, tightness }) =>
+    spread === 'angle'
+      ? { reach: radius, at: (px) => Math.max(0, 1 - px / radius) ** falloff }
+      : spreadProfile(radius / radius95, (tightness - 0.5) * 4),
+  starts: [
+    { name: 'Soft halo', dials: { radius: 70, tightness: 0.4, strength: 1 } },
+    { name: 'Thin rim', dials: { radius: 10, tightness: 0.8, strength: 2 } },
+    { name: 'Lit from within', dials: { side: 'inside', radius: 40, strength: 1.2, core: 0.2 } },
+    { name: 'Sinking light', dials: { spread: 'angle', angle: 90, radius: 180, falloff: 1.6, strength: 1.5 } },
+  ], // prettier-ignore
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const { width, height } = picture
     const { side, radius, tint } = dials

@@ -65,7 +65,6 @@ export default defineEffect({
       hard: [0, 16],
       step: 0.05,
       hint: 'How the light fades along a spike: 0 not at all with a hard end, 1 evenly, more sooner.',
-      profile: { length: 'length' },
     }),
     uneven: number({
       default: 0.35,
@@ -110,6 +109,13 @@ export default defineEffect({
     ...tintDials,
   },
   support: () => 'frame',
+  profile: ({ length, falloff }) => ({ reach: length, at: (px) => Math.max(0, 1 - px / length) ** falloff }),
+  starts: [
+    { name: 'Rivet sparkle', dials: { length: 60, number: 4, falloff: 2.5, uneven: 0, colourSpread: 0.15, turn: 45, softness: 0.8, strength: 1.5 } },
+    { name: 'Seven blades', dials: { from: 'blades', number: 7, length: 140, falloff: 2, uneven: 0.2, pattern: 'random', colourSpread: 0.5 } },
+    { name: 'Wet lashes', dials: { number: 11, pattern: 'random', uneven: 0.8, length: 220, falloff: 3, softness: 1.6, strength: 1.4 } },
+    { name: 'Long streak', dials: { number: 2, turn: 0, length: 900, falloff: 1.5, uneven: 0, colourSpread: 0, softness: 1.4, tint: [0.6, 0.8, 1.2], strength: 2 } },
+  ], // prettier-ignore
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }
     const bright = store.take(picture.width, picture.height, 4)

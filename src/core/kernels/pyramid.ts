@@ -96,6 +96,37 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
   for (const picture of levels.slice(1)) store.give(picture)
 }
 
+/** Standard deviation of each level's Gaussian, in pixels; levels below 1 are finer than a pyramid resolves. */
+const levelSigma = (level: number) => (level > 0 ? pyramidSigma(level) : pyramidSigma(1) * 2 ** (level - 1))
+
+/** The share of each level, unspread light first, for a picture `reduction` times smaller than the full frame. */
+function spreadWeights(widest: number, tight: number, reduction: number, most: number) {
+  const octaves = (level: number) => Math.log2(widest / levelSigma(level))
+  const clamp = (v: number) => Math.min(1, Math.max(0, v))
+  // A level fades in over one doubling of `widest`.
+  const share = (level: number) => clamp(octaves(level) + 0.5) * 2 ** (tight * octaves(level))
+  let count = 1
+  while (count < most && octaves(count + 1) > -0.5) count++
+  const finest = 1 - Math.log2(reduction)
+  // Below the finest width the unspread light takes over, as do widths finer than these pixels.
+  let unspread = clamp(0.5 - octaves(finest))
+  for (let level = finest; level <= 0; level++) unspread += share(level)
+  const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
+  return { weights, sum: weights.reduce((a, b) => a + b) }
+}
+
+/** How the light of a point falls with the distance when it is spread, 1 in the middle; to where 95 % of the widest Gaussian lies. */
+export function spreadProfile(widest: number, tight: number) {
+  const { weights } = spreadWeights(widest, tight, 1, 20)
+  const at = (px: number) =>
+    weights.reduce((sum, weight, level) => {
+      const variance = levelSigma(level) ** 2
+      return sum + (weight / variance) * Math.exp(-(px * px) / (2 * variance))
+    }, 0)
+  const middle = at(0)
+  return { reach: 2.4477 * widest, at: (px: number) => at(px) / middle }
+}
+
 /** How light is spread. */
 export interface Spread {
   /** Standard deviation of the widest Gaussian, pixels of the picture, > 0; changes without a jump. */
@@ -123,20 +154,11 @@ export interface Spread {
 export function spreadLight(out: Picture, src: Picture, how: Spread): void {
   const { widest, tight, gain, reduction, caught, colour, workshop } = how
   const { kernels, store } = workshop
-  const sigma = (level: number) => (level > 0 ? pyramidSigma(level) : pyramidSigma(1) * 2 ** (level - 1))
-  const octaves = (level: number) => Math.log2(widest / sigma(level))
-  const clamp = (v: number) => Math.min(1, Math.max(0, v))
-  // A level fades in over one doubling of `widest`.
-  const share = (level: number) => clamp(octaves(level) + 0.5) * 2 ** (tight * octaves(level))
   const most = Math.max(1, Math.ceil(Math.log2(Math.max(src.width, src.height))))
-  let count = 1
-  while (count < most && octaves(count + 1) > -0.5) count++
-  const finest = 1 - Math.log2(reduction)
-  // Below the finest width the unspread light takes over, as do widths finer than these pixels.
-  let unspread = clamp(0.5 - octaves(finest))
-  for (let level = finest; level <= 0; level++) unspread += share(level)
-  const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
-  const sum = weights.reduce((a, b) => a + b) / gain
+  const { weights, sum: total } = spreadWeights(widest, tight, reduction, most)
+  const count = weights.length - 1
+  const unspread = weights[0]!
+  const sum = total / gain
   // Unspread light is needed at full size only where it has a share; it is caught on the way to half the size otherwise.
   const isWhole = unspread > 0 || !caught
   if (isWhole && caught) kernels.brightPass(out, src, caught)
