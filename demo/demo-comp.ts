@@ -47,7 +47,8 @@ class Builder {
 }
 
 /**
- * The comp that the demo shot opens with. Open water behind; the cave with a bloom that takes its light from the jellyfish and the lamp alone;
+ * The comp that the demo shot opens with. Open water behind; the cave with a bloom that takes its light from the jellyfish and the lamp alone,
+ * sparkle on brass and crystals, and rays that take theirs from the hole in the roof;
  * the drawn plume as three live copies of one drawing; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
  */
 export function demoComp(width: number, height: number, demoFrames: number): Comp {
@@ -61,22 +62,33 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     from: { at: [width / 2, height * 0.3], colour: [0.01, 0.08, 0.13], alpha: 1 },
     to: { at: [width / 2, height * 0.75], colour: [0.004, 0.03, 0.07], alpha: 1 },
   })
-  const light = b.lane('Living light', { type: 'pass', media: 'cave', pass: 'emission' })
-  b.edit(light, (l) => {
-    l.kind = 'matte'
-  })
-  const kept = b.step(light, 'opacity', { opacity: 0 })
-  const objects = idsOf('jelly_1', 'jelly_2', 'jelly_3', 'jelly_4', 'jelly_5', 'bell_lamp')
-  b.comp = setFeed(b.comp, kept, 'matte', {
-    from: { type: 'pass', media: 'cave', pass: 'objects' },
-    objects,
-    invert: true,
-  })
+  /** A matte lane: a pass of the cave, of these objects alone. */
+  const only = (name: string, pass: string, ...objects: string[]): string => {
+    const lane = b.lane(name, { type: 'pass', media: 'cave', pass })
+    b.edit(lane, (l) => {
+      l.kind = 'matte'
+    })
+    const kept = b.step(lane, 'opacity', { opacity: 0 })
+    b.comp = setFeed(b.comp, kept, 'matte', {
+      from: { type: 'pass', media: 'cave', pass: 'objects' },
+      objects: idsOf(...objects),
+      invert: true,
+    })
+    return lane
+  }
+  const daylight = only('Daylight', 'emission', 'surface')
+  const shine = only('Hard shine', 'beauty', 'bell_brass', 'crystals')
+  const jellies = ['jelly_1', 'jelly_2', 'jelly_3', 'jelly_4', 'jelly_5']
+  const light = only('Living light', 'emission', ...jellies, 'bell_lamp')
 
   const cave = b.lane('Cave', beauty('cave'))
   b.step(cave, 'exposure', { stops: 0.4 })
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
+  const star = b.step(cave, 'star-glare', { threshold: 0.9, length: 46 * px, number: 4, turn: 38, uneven: 0.3, strength: 1.1, colourSpread: 0.25 }) // prettier-ignore
+  b.comp = setFeed(b.comp, star, 'light', { from: { type: 'tap', lane: shine } })
+  const rays = b.step(cave, 'light-rays', { origin: [width * 0.51, -height * 0.06], length: 620 * px, falloff: 1.3, threshold: 0.5, strength: 0.34 * (1 / px), tint: [0.62, 0.9, 1], shimmer: 0.45, shimmerSize: 5 }) // prettier-ignore
+  b.comp = setFeed(b.comp, rays, 'light', { from: { type: 'tap', lane: daylight } })
 
   const shape = b.lane('Plume drawing', beauty('plume'))
   b.edit(shape, (l) => {
@@ -115,11 +127,9 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const seahorse = b.bus('Seahorse', paint, shade, line)
 
   const glow = b.lane('Seahorse glow', { type: 'tap', lane: seahorse })
-  b.step(glow, 'blur', { radius: 22 * px })
-  b.step(glow, 'channel-gains', { red: 0.9, green: 0.8, blue: 0.6 })
+  b.step(glow, 'matte-glow', { radius: 80 * px, tightness: 0.45, strength: 0.9, tint: [1, 0.85, 0.6], alone: true }) // prettier-ignore
   b.edit(glow, (l) => {
     l.join.mode = 'plus'
-    l.join.opacity = 0.35
   })
   b.comp = placeLane(b.comp, glow, 'back', seahorse)
   return b.comp

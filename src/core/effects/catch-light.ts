@@ -57,7 +57,7 @@ export const tintDials = {
   }),
 } as const
 
-interface CatchValues {
+export interface CatchValues {
   readonly threshold: number
   readonly knee: number
   readonly measure: 'luminance' | 'channel'

@@ -11,6 +11,8 @@ export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'mo
 export interface Feed {
   readonly kind: FeedKind
   readonly required: boolean
+  /** What counts while nothing is connected; 'its own picture' where left out. */
+  readonly without?: string
   readonly hint: string
 }
 
@@ -94,7 +96,7 @@ export const lightDials = {
   }),
   alone: flag({
     default: false,
-    label: 'Without the picture',
+    label: 'Light only',
     hint: 'On: only the light goes on, so that a lane of its own can put it behind or in front of others.',
   }),
 } satisfies Record<string, ChoiceDial | FlagDial>

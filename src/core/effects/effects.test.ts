@@ -57,6 +57,15 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
       if (dial.type === 'number')
         expect(dial.range[0] >= dial.hard[0] && dial.range[1] <= dial.hard[1], key).toBe(true)
     }
+    for (const { name, dials } of effect.starts)
+      for (const [key, value] of Object.entries(dials))
+        expect(dialProblem(effect.dials[key]!, value), `${name}: ${key}`).toBeUndefined()
+    const profile = effect.profile?.(defaultDials(effect) as never)
+    if (profile) {
+      expect(profile.at(0)).toBeCloseTo(1, 6)
+      for (let i = 1; i <= 20; i++)
+        expect(profile.at((profile.reach * i) / 20)).toBeLessThan(profile.at((profile.reach * (i - 1)) / 20))
+    }
     for (const feed of Object.values(effect.feeds)) expect(feed.hint.length).toBeGreaterThan(10)
   })
   test.each([

@@ -25,6 +25,7 @@ export default defineEffect({
     occluder: {
       kind: 'matte',
       required: false,
+      without: 'nothing',
       hint: 'What stands in the way: rays end in it as far as it covers, pixel by pixel.',
     },
   },
@@ -103,7 +104,7 @@ export default defineEffect({
       default: 0.5,
       range: [0, 4],
       hard: [0, 100],
-      unit: 'per s',
+      unit: '/s',
       step: 0.01,
       hint: 'How often they change in a second at 24 frames.',
     }),

@@ -23,6 +23,7 @@ export default defineEffect({
     shape: {
       kind: 'matte',
       required: false,
+      without: 'its own alpha',
       hint: 'What shines: a drawn shape, objects, a pass or a lane. Without it, the alpha of the step’s own picture.',
     },
   },

@@ -13,11 +13,13 @@ export interface LuminanceHistogram {
 
 const [low, high, perStop] = [-10, 7, 12]
 
-export function luminanceHistogram({ data, channels }: Picture): LuminanceHistogram {
+/** `byMost`: the brightest channel counts instead of luminance. */
+export function luminanceHistogram({ data, channels }: Picture, byMost = false): LuminanceHistogram {
   const counts = new Array<number>((high - low) * perStop).fill(0)
   let black = 0
   for (let i = 0; i < data.length; i += channels) {
-    const y = channels === 1 ? data[i]! : luminance(data[i]!, data[i + 1]!, data[i + 2]!)
+    const [r, g, b] = [data[i]!, data[i + 1]!, data[i + 2]!]
+    const y = channels === 1 ? r : byMost ? Math.max(r, g, b) : luminance(r, g, b)
     if (!(y > 0)) {
       black++
       continue

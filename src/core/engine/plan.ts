@@ -12,6 +12,7 @@ import {
 import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../comp/schema.ts'
 import { masterId } from '../comp/edits.ts'
 import type { DialValue } from '../effects/dials.ts'
+import { caughtBy, type CatchValues } from '../effects/catch-light.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import type { Effect } from '../effects/effect.ts'
 import { linearAmount, linearChain, type LinearColour } from '../picture/colour.ts'
@@ -69,6 +70,8 @@ export type Target =
   | { readonly type: 'matte'; readonly lane: string; readonly step?: string }
   /** What a step takes its light from: its light feed, or the picture that comes to it. */
   | { readonly type: 'light-input'; readonly step: string }
+  /** How much of the light that comes to a step passes its threshold: one channel, 0–1. */
+  | { readonly type: 'caught'; readonly step: string }
   /** A pass as it came in. */
   | {
       readonly type: 'pass'
@@ -590,6 +593,37 @@ class Planner {
     return undefined
   }
 
+  /** What a step takes its light from. */
+  private lightInput(stepId: string): PlanNode {
+    const found = this.stepInput(stepId)
+    const feed = found?.step.feeds['light']
+    return (feed && this.colourOf(feed.from, found.laneId, stepId)) ?? found?.picture ?? this.nothing
+  }
+
+  private caught(stepId: string): PlanNode {
+    const step = this.stepInput(stepId)?.step
+    const effect = step && findEffect(step.effect)
+    if (!effect || !('threshold' in effect.dials)) return this.nothing
+    const caught = caughtBy(this.dials(step, effect) as unknown as CatchValues)
+    return node(
+      `caught ${JSON.stringify(caught)}`,
+      [this.lightInput(stepId)],
+      ([src], { kernels, store }) => {
+        const bright = store.take(src!.width, src!.height, 4)
+        kernels.brightPass(bright, src!, caught)
+        const out = store.take(src!.width, src!.height, 1)
+        for (let i = 0; i < out.data.length; i++) {
+          const [r, g, b] = [src!.data[i * 4]!, src!.data[i * 4 + 1]!, src!.data[i * 4 + 2]!]
+          const all = Math.max(r, g, b)
+          const passed = Math.max(bright.data[i * 4]!, bright.data[i * 4 + 1]!, bright.data[i * 4 + 2]!)
+          // Little that passes is marked too: what counts is that it does.
+          out.data[i] = all > 0 ? Math.sqrt(passed / all) : 0
+        }
+        return out
+      },
+    )
+  }
+
   target(target: Target): PlanNode {
     switch (target.type) {
       case 'picture':
@@ -613,11 +647,10 @@ class Planner {
           (target.objects ? this.objects(target, target.objects, '') : this.pass(target, '')?.node) ??
           this.nothing
         )
-      case 'light-input': {
-        const found = this.stepInput(target.step)
-        const feed = found?.step.feeds['light']
-        return (feed && this.colourOf(feed.from, found.laneId, target.step)) ?? found?.picture ?? this.nothing
-      }
+      case 'light-input':
+        return this.lightInput(target.step)
+      case 'caught':
+        return this.caught(target.step)
       default:
         return assertNever(target)
     }

@@ -32,7 +32,7 @@ function Row({ name, dial, value, onChange, children }: RowProps<Dial, DialValue
   const isDefault = JSON.stringify(value) === JSON.stringify(dial.default)
   return (
     <div
-      className="grid min-h-6.5 grid-cols-[6.2rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
+      className="grid min-h-6.5 grid-cols-[6.9rem_minmax(0,1fr)_1.1rem] items-center gap-x-2"
       data-dial={name}
     >
       <span className="truncate text-base-content/85" title={dial.hint}>

@@ -21,6 +21,9 @@ import { duplicateLane, leaveBus } from '../../core/comp/graph.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { PassDetails } from '../passes/pass-details.tsx'
+import { ProfileChart } from './profile-chart.tsx'
+import { StartingPoints } from './starting-points.tsx'
+import type { ShotStore } from '../shot/shot-store.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
 import { LinkChip } from './link-chip.tsx'
@@ -40,6 +43,22 @@ const opacityDial = number({
   step: 0.01,
   hint: 'How much of the lane meets the picture below it.',
 })
+
+/** How much light a step adds to what comes to it, on the whole of the picture. */
+function lightWords(stops: number): string {
+  if (stops >= 10) return 'gives the first light of its lane'
+  if (Math.abs(stops) < 0.005) return 'adds no light yet'
+  return `adds ${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)} stops of light`
+}
+
+/** Lays what passes a step's threshold over the picture until the pointer is let go. */
+function showCaught(store: ShotStore, stepId: string): void {
+  store.getState().set({ catching: stepId })
+  const end = () => {
+    store.getState().set({ catching: undefined })
+  }
+  window.addEventListener('pointerup', end, { once: true })
+}
 
 function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const { store } = useShotContext()
@@ -63,7 +82,8 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const canvas = useShot((s) => s.comp.canvas)
   // Points have their defaults on this canvas.
   const defaults = effect ? defaultDials(effect, canvas) : {}
-  const value = (key: string): DialValue => settingAt(step.dials[key] ?? (defaults[key] as never), frame)
+  const value = (key: string): DialValue =>
+    settingAt(step.dials[key] ?? ((defaults[key] ?? 0) as never), frame)
   const change = (key: string) => (next: DialValue, gesture?: string) => {
     edit(
       `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
@@ -76,6 +96,13 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   }
   const chart = effect && Object.entries(effect.dials).find(([, d]) => d.type === 'number' && d.chart)
   const chartDial = chart?.[1].type === 'number' ? chart[1] : undefined
+
+  const stops = useShot((s) => s.meters[step.id])
+  const profile = effect?.profile?.(
+    Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never,
+  )
+  // Below the dial that shapes it most.
+  const profileKey = ['falloff', 'tightness'].find((key) => effect?.dials[key] !== undefined)
 
   return (
     <>
@@ -109,6 +136,11 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           <p className="text-xs text-base-content/65">
             {effect?.purpose ?? 'This effect is not part of this Zafiro; its settings are kept.'}
           </p>
+          {effect?.kind === 'light' && step.on && stops !== undefined && (
+            <p className="text-xs text-accent" data-testid="light-added">
+              {lightWords(stops)}
+            </p>
+          )}
         </div>
         <label className="flex items-center gap-1.5 text-xs" title="Switch the step off and on (Space)">
           {step.on ? 'on' : 'off'}
@@ -134,13 +166,13 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         </p>
       )}
       <div className="flex flex-wrap gap-1.5">
-        {Object.entries(effect?.feeds ?? {}).map(([key, { hint, kind }]) => (
+        {Object.entries(effect?.feeds ?? {}).map(([key, { hint, kind, without }]) => (
           <LinkChip
             key={key}
             label={key}
             hint={hint}
             link={step.feeds[key]}
-            without="its own picture"
+            without={without ?? 'its own picture'}
             laneId={laneId}
             isMatte={kind === 'matte'}
             onChange={feed(key, key)}
@@ -153,23 +185,36 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           onChange={feed('matte', 'matte')}
         />
       </div>
+      {effect && <StartingPoints key={step.id} step={step} effect={effect} laneId={laneId} />}
       {chart && chartDial?.chart && (
         <ThresholdChart
           stepId={step.id}
           threshold={value(chart[0]) as number}
           knee={value(chartDial.chart.knee) as number}
+          byMost={value(chartDial.chart.measure ?? '') === 'channel'}
           onChange={change(chart[0])}
         />
       )}
       <div className="space-y-0.5">
         {Object.entries(effect?.dials ?? {}).map(([key, dial]) => (
-          <DialRow
+          <div
             key={key}
-            name={key}
-            dial={{ ...dial, default: defaults[key] } as Dial}
-            value={value(key)}
-            onChange={change(key)}
-          />
+            onPointerDown={
+              key === chart?.[0] || key === chartDial?.chart?.knee
+                ? () => {
+                    showCaught(store, step.id)
+                  }
+                : undefined
+            }
+          >
+            <DialRow
+              name={key}
+              dial={{ ...dial, default: defaults[key] } as Dial}
+              value={value(key)}
+              onChange={change(key)}
+            />
+            {key === profileKey && profile && <ProfileChart reach={profile.reach} at={profile.at} />}
+          </div>
         ))}
         <div className="my-2 border-t border-base-300" />
         <NumberRow

@@ -1,6 +1,8 @@
 'use client'
 
+import { Pipette } from 'lucide-react'
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+import { luminance } from '../../core/picture/colour.ts'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { filledArea, quietAxis, useChart } from './use-chart.ts'
@@ -15,11 +17,14 @@ export function ThresholdChart({
   stepId,
   threshold,
   knee,
+  byMost,
   onChange,
 }: {
   stepId: string
   threshold: number
   knee: number
+  /** Brightness is that of the brightest channel. */
+  byMost: boolean
   onChange: (value: number, gesture: string) => void
 }) {
   const { engine, store, onPicture } = useShotContext()
@@ -41,7 +46,8 @@ export function ThresholdChart({
     let isCurrent = true
     const ask = () => {
       const { comp, media } = store.getState()
-      void engine.histogram({ comp, media, frame }, { type: 'light-input', step: stepId }).then((found) => {
+      const input = { type: 'light-input', step: stepId } as const
+      void engine.histogram({ comp, media, frame }, input, byMost).then((found) => {
         if (isCurrent) setHistogram(found)
       })
     }
@@ -54,7 +60,7 @@ export function ThresholdChart({
       isCurrent = false
       stop()
     }
-  }, [engine, store, stepId, frame, feed, onPicture])
+  }, [engine, store, stepId, frame, feed, byMost, onPicture])
 
   useEffect(() => {
     if (!histogram || !chart.current) return
@@ -104,6 +110,33 @@ export function ThresholdChart({
   const kneeTo = threshold > 0 ? Math.log2(threshold * (1 + knee)) : lowStops
   const share = histogram && shareAbove(histogram, threshold)
 
+  const isPicking = useShot((s) => s.picking !== undefined)
+  const pick = () => {
+    const { set } = store.getState()
+    if (isPicking) {
+      set({ picking: undefined })
+      return
+    }
+    const words = 'Click on the faintest light that should be caught'
+    set({
+      picking: {
+        words,
+        pick: ([x, y]) => {
+          const { comp, media } = store.getState()
+          void engine
+            ?.probe({ comp, media, frame }, x, y, { type: 'light-input', step: stepId })
+            .then((probed) => {
+              if (!probed) return
+              const [r, g, b] = probed.rgba
+              const brightness = byMost ? Math.max(r, g, b) : luminance(r, g, b)
+              // A little below it, so that what was clicked passes.
+              onChange(Number((0.9 * Math.max(0, brightness)).toPrecision(3)), newGesture())
+            })
+        },
+      },
+    })
+  }
+
   const setFrom = (event: PointerEvent<HTMLDivElement>) => {
     const box = event.currentTarget.getBoundingClientRect()
     const at = lowStops + ((event.clientX - box.left) / box.width) * (highStops - lowStops)
@@ -130,6 +163,7 @@ export function ThresholdChart({
         className="absolute inset-0 cursor-ew-resize touch-none"
         onPointerDown={(event) => {
           gesture.current = newGesture()
+          store.getState().set({ catching: stepId })
           event.currentTarget.setPointerCapture(event.pointerId)
           setFrom(event)
         }}
@@ -138,6 +172,7 @@ export function ThresholdChart({
         }}
         onPointerUp={() => {
           gesture.current = undefined
+          store.getState().set({ catching: undefined })
         }}
         onKeyDown={keys}
       >
@@ -161,6 +196,16 @@ export function ThresholdChart({
           {share === undefined ? '' : `catches ${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`}
         </span>
       </div>
+      <button
+        type="button"
+        aria-pressed={isPicking}
+        aria-label="Pick the threshold from the picture"
+        title="Catch what is clicked on in the picture, and all that is brighter"
+        className={`absolute bottom-5 left-1 rounded p-1 ${isPicking ? 'bg-primary text-primary-content' : 'bg-base-100/80 hover:bg-base-100'}`}
+        onClick={pick}
+      >
+        <Pipette size={13} aria-hidden />
+      </button>
     </div>
   )
 }

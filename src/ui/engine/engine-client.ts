@@ -1,3 +1,4 @@
+import type { Comp } from '../../core/comp/schema.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
@@ -95,8 +96,8 @@ export class EngineClient {
     if (!this.isRunning) this.run(this.firstReduction())
   }
 
-  histogram(work: Work, target: Target): Promise<LuminanceHistogram | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target }))
+  histogram(work: Work, target: Target, byMost: boolean): Promise<LuminanceHistogram | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target, byMost }))
   }
 
   /** A second picture at full size; undefined where it can not be made. */
@@ -115,8 +116,18 @@ export class EngineClient {
   }
 
   /** Values under a pixel of the full frame; undefined outside the picture. */
-  probe(work: Work, x: number, y: number): Promise<Probed | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y }))
+  probe(work: Work, x: number, y: number, of?: Target): Promise<Probed | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y, ...(of ? { of } : {}) }))
+  }
+
+  /** Small pictures of other comps of the same shot; undefined for those that can not be made. */
+  previews(
+    { media, frame }: Work,
+    comps: readonly Comp[],
+    target: Target,
+    width: number,
+  ): Promise<readonly (Thumb | undefined)[] | undefined> {
+    return this.ask((id) => ({ type: 'previews', id, comps, media, frame, target, width }))
   }
 
   /** Readable small pictures of every pass of the media; those that can not be loaded are left out. */
@@ -185,6 +196,9 @@ export class EngineClient {
         this.settle(message.id, message.bytes)
         return
       case 'passes':
+        this.settle(message.id, message.thumbs)
+        return
+      case 'previews':
         this.settle(message.id, message.thumbs)
         return
       case 'probe':

@@ -6,6 +6,7 @@ import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
 import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
+import { findEffect } from '../../core/effects/registry.ts'
 import { markWarnings, overlayMatte } from '../../core/engine/overlay.ts'
 import { readablePass } from '../../core/engine/readable-pass.ts'
 import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
@@ -24,6 +25,7 @@ import type {
   HistogramRequest,
   PassesRequest,
   PassThumb,
+  PreviewsRequest,
   ProbeRequest,
   ShowRequest,
   SideRequest,
@@ -148,12 +150,15 @@ class Engine {
         points.map((p) => p.target),
       )
       const thumbs: Thumb[] = []
+      const means = new Map<string, number>()
       const picture = async (node: PlanNode) => {
         await this.evaluator.load(comp, node)
         return this.evaluator.evaluate(node, isStale)
       }
       for (const [i, { node, area }] of planned.entries()) {
-        const small = shrink(cropToCanvas(await picture(node), area), width)
+        const whole = await picture(node)
+        means.set(points[i]!.key, meanLuminance(whole))
+        const small = shrink(cropToCanvas(whole, area), width)
         thumbs.push({
           key: points[i]!.key,
           width: small.width,
@@ -162,6 +167,16 @@ class Engine {
         })
       }
       const meters: (readonly [string, number])[] = []
+      const chains = [
+        ...comp.lanes.map((l) => [`lane:${l.id}`, l.steps] as const),
+        ['joined', comp.master] as const,
+      ]
+      for (const [source, steps] of chains)
+        for (const [i, step] of steps.entries())
+          if (findEffect(step.effect)?.kind === 'light') {
+            const before = means.get(steps[i - 1]?.id ?? source) ?? 0
+            meters.push([step.id, addedStops(before, means.get(step.id) ?? 0)])
+          }
       for (const [i, [behind, withLane]] of planJoins(comp, media, frame, reduction).entries()) {
         const before = meanLuminance(await picture(behind))
         meters.push([comp.lanes[i]!.id, addedStops(before, meanLuminance(await picture(withLane)))])
@@ -175,11 +190,30 @@ class Engine {
     }
   }
 
-  async histogram({ comp, media, frame, id, target }: HistogramRequest): Promise<void> {
+  async previews({ comps, media, frame, id, target, width }: PreviewsRequest): Promise<void> {
+    const thumbs: (Thumb | undefined)[] = []
+    for (const [i, comp] of comps.entries())
+      try {
+        const { node, area } = plan(comp, media, frame, 4, target)
+        await this.evaluator.load(comp, node)
+        const small = shrink(cropToCanvas(this.evaluator.evaluate(node), area), width)
+        const { width: w, height } = small
+        thumbs.push({ key: String(i), width: w, height, pixels: smallToCodes(small, 4) })
+      } catch (error) {
+        console.warn('A preview could not be made:', error)
+        thumbs.push(undefined)
+      }
+    reply(
+      { type: 'previews', id, thumbs },
+      thumbs.flatMap((t) => (t ? [t.pixels.buffer] : [])),
+    )
+  }
+
+  async histogram({ comp, media, frame, id, target, byMost }: HistogramRequest): Promise<void> {
     try {
       const { node } = plan(comp, media, frame, 2, target)
       await this.evaluator.load(comp, node)
-      reply({ type: 'histogram', id, histogram: luminanceHistogram(this.evaluator.evaluate(node)) })
+      reply({ type: 'histogram', id, histogram: luminanceHistogram(this.evaluator.evaluate(node), byMost) })
     } catch {
       reply({ type: 'histogram', id, histogram: undefined })
     }
@@ -251,7 +285,15 @@ class Engine {
     )
   }
 
-  async probe({ comp, media, frame, id, x, y }: ProbeRequest): Promise<void> {
+  async probe({ comp, media, frame, id, x, y, of }: ProbeRequest): Promise<void> {
+    if (of) {
+      const { node, area } = plan(comp, media, frame, 1, of)
+      await this.evaluator.load(comp, node)
+      const [px, py] = [Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx]
+      const rgba = pixelAt(this.evaluator.evaluate(node), px, py)
+      reply({ type: 'probe', id, probed: rgba && { rgba, data: [] } })
+      return
+    }
     const { shown } = this
     const rgba =
       shown &&
@@ -347,6 +389,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.exr(request)
     case 'values':
       return engine?.values(request)
+    case 'previews':
+      return engine?.previews(request)
     case 'probe':
       return engine?.probe(request)
     case 'passes':

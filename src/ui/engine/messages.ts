@@ -36,6 +36,8 @@ export interface HistogramRequest extends Work {
   readonly type: 'histogram'
   readonly id: number
   readonly target: Target
+  /** By the brightest channel instead of luminance. */
+  readonly byMost: boolean
 }
 /** A second picture to be compared with the shown one. */
 export interface SideRequest extends Work {
@@ -62,6 +64,18 @@ export interface ProbeRequest extends Work {
   /** Pixel of the full frame. */
   readonly x: number
   readonly y: number
+  /** Asked of this instead of the shown picture. */
+  readonly of?: Target
+}
+/** Small pictures of several comps, as starting points to choose from. */
+export interface PreviewsRequest {
+  readonly type: 'previews'
+  readonly id: number
+  readonly comps: readonly Comp[]
+  readonly media: MediaTable
+  readonly frame: number
+  readonly target: Target
+  readonly width: number
 }
 /** Small readable pictures of all passes. */
 export interface PassesRequest extends Work {
@@ -88,6 +102,7 @@ export type EngineRequest =
   | ExrRequest
   | ProbeRequest
   | PassesRequest
+  | PreviewsRequest
 
 export interface Thumb {
   /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
@@ -140,7 +155,7 @@ export type EngineReply =
       readonly isMemory: boolean
       readonly reduction: Reduction
     }
-  /** Stops that each lane adds to the mean luminance below it, by lane id. */
+  /** Stops that each lane adds to the mean luminance below it, and each step that gives light to its lane's, by id. */
   | {
       readonly type: 'thumbs'
       readonly serial: number
@@ -152,4 +167,5 @@ export type EngineReply =
   | { readonly type: 'side'; readonly id: number; readonly side: Side | undefined }
   | { readonly type: 'exr'; readonly id: number; readonly bytes: Uint8Array<ArrayBuffer> | undefined }
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
+  | { readonly type: 'previews'; readonly id: number; readonly thumbs: readonly (Thumb | undefined)[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }

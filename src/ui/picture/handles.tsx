@@ -6,6 +6,7 @@ import { Circle, Group, Layer, Line, Stage, Text } from 'react-konva'
 import { editLane, placeOfStep, setDial } from '../../core/comp/edits.ts'
 import { isAnimated, type Comp, type Step } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
+import type { Effect } from '../../core/effects/effect.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { newGesture } from '../dials/value-field.tsx'
@@ -32,8 +33,41 @@ const numberOf = (step: Step, key: string): number | undefined => {
   return typeof value === 'number' ? value : undefined
 }
 
+/** A direction and a length together, drawn from the middle of the frame. */
+function directionHandles(step: Step, effect: Effect, { width, height }: Comp['canvas']): Handle[] {
+  const middle: Point = [width / 2, height / 2]
+  const valueOf = (key: string) => step.dials[key] ?? effect.dials[key]?.default
+  return Object.entries(effect.dials).flatMap(([key, dial]) => {
+    if (dial.type !== 'number' || !dial.direction) return []
+    const { length: lengthKey, when } = dial.direction
+    const [angle, length] = [valueOf(key), valueOf(lengthKey)]
+    if (when && valueOf(when.dial) !== when.is) return []
+    if (typeof angle !== 'number' || typeof length !== 'number') return []
+    const turn = (angle * Math.PI) / 180
+    const lengthDial = effect.dials[lengthKey]!
+    const words = [dialLabel(key, dial), dialLabel(lengthKey, lengthDial).toLowerCase()].join(', ')
+    return [
+      {
+        id: `${step.id} ${key}`,
+        label: words,
+        at: [middle[0] + length * Math.cos(turn), middle[1] + length * Math.sin(turn)] as Point,
+        from: middle,
+        editName: `${words} of ${stepTitle(step)}`,
+        move: (comp: Comp, to: Point) => {
+          const [dx, dy] = [to[0] - middle[0], to[1] - middle[1]]
+          const raw = (Math.atan2(dy, dx) * 180) / Math.PI
+          // Within the circle that its slider shows.
+          const near = Math.round((((raw % 360) + 360) % 360) * 10) / 10
+          const long = Math.max(1, Math.round(Math.hypot(dx, dy)))
+          return setDial(setDial(comp, step.id, key, near), step.id, lengthKey, long)
+        },
+      },
+    ]
+  })
+}
+
 /** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
-function stepHandles(step: Step): Handle[] {
+function stepHandles(step: Step, canvas: Comp['canvas']): Handle[] {
   const effect = findEffect(step.effect)
   if (!effect) return []
   const title = stepTitle(step)
@@ -49,6 +83,7 @@ function stepHandles(step: Step): Handle[] {
       move: (comp, to) => setDial(comp, step.id, key, [to[0], to[1]]),
     })
   }
+  found.push(...directionHandles(step, effect, canvas))
   const offsets = effect.offset
   const pivot = offsets && (step.dials[offsets.about] as unknown as Point | undefined)
   if (!offsets || !Array.isArray(pivot)) return found
@@ -90,7 +125,8 @@ function useHandles(): Handle[] {
   const selection = useShot((s) => s.selection)
   const step = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step)?.step : undefined))
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
-  if (step) return step.on ? stepHandles(step) : []
+  const canvas = useShot((s) => s.comp.canvas)
+  if (step) return step.on ? stepHandles(step, canvas) : []
   if (!lane || selection?.step !== undefined || lane.source.type !== 'gradient') return []
   const { source } = lane
   return (['from', 'to'] as const).map((end) => ({

@@ -35,7 +35,8 @@ export function PictureView({
   onZoom: (zoom: number) => void
   onPoint: (point: readonly [number, number] | undefined) => void
 }) {
-  const { onPicture } = useShotContext()
+  const { onPicture, store } = useShotContext()
+  const picking = useShot((s) => s.picking)
   const { width, height } = useShot((s) => s.comp.canvas)
   const frame = useRef<HTMLDivElement>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
@@ -133,8 +134,29 @@ export function PictureView({
     [onPicture],
   )
 
-  const move = (event: PointerEvent) => {
+  /** Pixel of the full frame under the pointer. */
+  const pixelUnder = (event: PointerEvent): [number, number] => {
     const box = frame.current!.getBoundingClientRect()
+    const { zoom, x, y } = view.current
+    return [
+      Math.floor((event.clientX - box.left - x) / zoom),
+      Math.floor((event.clientY - box.top - y) / zoom),
+    ]
+  }
+  const isInside = ([x, y]: readonly [number, number]) => x >= 0 && y >= 0 && x < width && y < height
+
+  useEffect(() => {
+    if (!picking) return
+    const press = (event: KeyboardEvent) => {
+      if (event.key === 'Escape') store.getState().set({ picking: undefined })
+    }
+    window.addEventListener('keydown', press)
+    return () => {
+      window.removeEventListener('keydown', press)
+    }
+  }, [picking, store])
+
+  const move = (event: PointerEvent) => {
     const { zoom, x, y } = view.current
     if (drag.current) {
       view.current = {
@@ -147,9 +169,8 @@ export function PictureView({
       apply()
       return
     }
-    const px = Math.floor((event.clientX - box.left - x) / zoom)
-    const py = Math.floor((event.clientY - box.top - y) / zoom)
-    onPoint(px >= 0 && py >= 0 && px < width && py < height ? [px, py] : undefined)
+    const pixel = pixelUnder(event)
+    onPoint(isInside(pixel) ? pixel : undefined)
   }
 
   return (
@@ -157,6 +178,12 @@ export function PictureView({
       ref={frame}
       className="absolute inset-0 cursor-crosshair touch-none overflow-hidden"
       onPointerDown={(event) => {
+        const pixel = pixelUnder(event)
+        if (picking && isInside(pixel)) {
+          picking.pick(pixel)
+          store.getState().set({ picking: undefined })
+          return
+        }
         drag.current = { x: event.clientX, y: event.clientY }
         event.currentTarget.setPointerCapture(event.pointerId)
       }}
@@ -175,7 +202,14 @@ export function PictureView({
         aria-label="The picture"
       />
       <Wipe frame={frame} place={placed} />
-      {placed.width > 0 && <Handles size={placed} place={placed} />}
+      {picking && (
+        <p className="pointer-events-none absolute inset-x-0 bottom-2 z-20 text-center">
+          <span className="rounded bg-primary px-2.5 py-1 text-xs text-primary-content" role="status">
+            {picking.words} · Escape leaves
+          </span>
+        </p>
+      )}
+      {placed.width > 0 && !picking && <Handles size={placed} place={placed} />}
     </div>
   )
 }

@@ -49,8 +49,9 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
           ? sideTarget(state, state.compare.left)
           : undefined) ?? viewTarget(state.comp, state.viewMode, state.selection))
     const { selection, hasWarnings } = state
-    const overlay =
-      state.hasOverlay && selection && !state.shownPass
+    const overlay = state.catching
+      ? ({ type: 'caught', step: state.catching } as const)
+      : state.hasOverlay && selection && !state.shownPass
         ? ({
             type: 'matte',
             lane: selection.lane,
@@ -73,6 +74,7 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
     compare,
     hasOverlay,
     hasWarnings,
+    catching,
   }: ShotState) =>
     [
       comp,
@@ -86,6 +88,7 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
       compare?.left,
       hasOverlay,
       hasWarnings,
+      catching,
       viewMode === 'picture' && !hasOverlay && compare?.left !== 'before' ? 0 : selection,
     ] as const
   show(store.getState())

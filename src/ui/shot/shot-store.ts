@@ -23,6 +23,12 @@ export type ViewMode = 'picture' | 'light' | 'before'
 export type SideName =
   'picture' | `frame ${number}` | 'before' | `lane ${string}` | `step ${string} ${string}` | `still ${string}`
 
+/** A pick from the picture, at a pixel of the full frame. */
+export interface Picking {
+  readonly words: string
+  readonly pick: (at: readonly [number, number]) => void
+}
+
 export type Clipboard = { readonly steps: readonly Step[] }
 
 export interface ShotState {
@@ -63,6 +69,10 @@ export interface ShotState {
   /** What a display hides is marked. */
   readonly hasWarnings: boolean
   readonly warnings: Warnings | undefined
+  /** A step whose threshold is being set: what passes it is laid over the picture. */
+  readonly catching: string | undefined
+  /** What the next click on the picture picks, in words, and where it goes. */
+  readonly picking: Picking | undefined
   /** Why the last edit was not made. */
   readonly refusal: string | undefined
 
@@ -108,6 +118,8 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         hasOverlay: false,
         hasWarnings: false,
         warnings: undefined,
+        catching: undefined,
+        picking: undefined,
         refusal: undefined,
         removing: undefined,
         clipboard: undefined,
