@@ -85,7 +85,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.step(cave, 'exposure', { stops: 0.4 })
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
-  const star = b.step(cave, 'star-glare', { threshold: 0.9, length: 46 * px, number: 4, turn: 38, uneven: 0.3, strength: 1.1, colourSpread: 0.25 }) // prettier-ignore
+  const star = b.step(cave, 'star-glare', { threshold: 0.55, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
   b.comp = setFeed(b.comp, star, 'light', { from: { type: 'tap', lane: shine } })
   const rays = b.step(cave, 'light-rays', { origin: [width * 0.51, -height * 0.06], length: 620 * px, falloff: 1.3, threshold: 0.5, strength: 0.34 * (1 / px), tint: [0.62, 0.9, 1], shimmer: 0.45, shimmerSize: 5 }) // prettier-ignore
   b.comp = setFeed(b.comp, rays, 'light', { from: { type: 'tap', lane: daylight } })
@@ -127,7 +127,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const seahorse = b.bus('Seahorse', paint, shade, line)
 
   const glow = b.lane('Seahorse glow', { type: 'tap', lane: seahorse })
-  b.step(glow, 'matte-glow', { radius: 80 * px, tightness: 0.45, strength: 0.9, tint: [1, 0.85, 0.6], alone: true }) // prettier-ignore
+  b.step(glow, 'matte-glow', { radius: 70 * px, tightness: 0.5, strength: 3, tint: [1, 0.85, 0.6], alone: true }) // prettier-ignore
   b.edit(glow, (l) => {
     l.join.mode = 'plus'
   })

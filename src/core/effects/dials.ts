@@ -4,6 +4,8 @@ interface DialBase {
   readonly label?: string
   /** One or two sentences on what more and less look like. */
   readonly hint: string
+  /** It counts only while another dial has a value. */
+  readonly when?: { readonly dial: string; readonly is: string }
 }
 
 export interface NumberDial extends DialBase {
@@ -18,10 +20,7 @@ export interface NumberDial extends DialBase {
   /** Slider that gives each doubling the same way. Needs a range above 0, or starts at 0 with a short linear part. */
   readonly taper: 'linear' | 'log'
   /** It is a direction: a handle on the picture for it and a length, while another dial has a value. */
-  readonly direction?: {
-    readonly length: string
-    readonly when?: { readonly dial: string; readonly is: string }
-  }
+  readonly direction?: { readonly length: string }
   /** A luminance histogram of what the step works on, with this dial as a mark to drag. */
   readonly chart?: { readonly knee: string; readonly measure?: string }
 }

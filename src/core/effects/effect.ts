@@ -30,6 +30,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly feeds: Readonly<Partial<Record<F, Picture>>>
   readonly dials: Values<D>
   readonly frame: number
+  /** What `prepare` made. */
+  readonly prepared: Picture | undefined
   /** How much smaller than the full frame the pictures are: 1, 2, 4. Dials in px are scaled already. */
   readonly reduction: number
 }
@@ -73,6 +75,14 @@ export interface Effect<
     readonly turn: string
     readonly scale: string
   }
+  /**
+   * Something that is slow to make and depends on few of the dials and the size alone: `key` says on what. It is kept while
+   * other dials move.
+   */
+  prepare?(
+    dials: Values<D>,
+    size: { readonly width: number; readonly height: number; readonly frameWidth: number },
+  ): { readonly key: string; readonly make: (workshop: Workshop) => Picture } | undefined
   /** How the light of a point falls with the distance, for a chart: to `reach` pixels, 1 or less at 0. */
   profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined
   /** Settings to begin with, each with a name of its own; what is left out is at its default. */

@@ -25,11 +25,15 @@ function apply(
   feeds: Record<string, Picture> = {},
 ): Picture {
   const out = store.take(picture.width, picture.height, 4)
+  const { width, height } = picture
+  const size = { width, height, frameWidth: width }
+  const prepared = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
   effect.apply({
     out,
     picture,
     feeds,
     dials: { ...defaultDials(effect), ...dials } as never,
+    prepared: prepared?.make({ kernels, store }),
     frame: 1,
     reduction: 1,
     kernels,
@@ -90,6 +94,7 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
       picture: plain,
       feeds: {},
       dials: defaultDials(effect) as never,
+      prepared: undefined,
       frame: 1,
       reduction: 1,
       kernels: plainKernels,

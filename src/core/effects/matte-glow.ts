@@ -52,6 +52,7 @@ export default defineEffect({
       range: [0, 1],
       step: 0.01,
       label: 'Wide ↔ tight',
+      when: { dial: 'spread', is: 'round' },
       hint: 'Less puts the light far out as a veil, more keeps it close to the edge.',
     }),
     angle: number({
@@ -61,13 +62,15 @@ export default defineEffect({
       unit: '°',
       step: 1,
       hint: 'Which way a glow along an angle runs, clockwise from the right: 90 is down.',
-      direction: { length: 'radius', when: { dial: 'spread', is: 'angle' } },
+      direction: { length: 'radius' },
+      when: { dial: 'spread', is: 'angle' },
     }),
     falloff: number({
       default: 1.5,
       range: [0, 4],
       hard: [0, 16],
       step: 0.05,
+      when: { dial: 'spread', is: 'angle' },
       hint: 'How a glow along an angle fades: 0 not at all with a hard end, 1 evenly, more sooner.',
     }),
     strength: number({

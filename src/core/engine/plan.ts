@@ -386,10 +386,14 @@ class Planner {
     }
     if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
     const { frame, reduction } = this
+    const { width, height, canvasWidth: frameWidth } = this.area
+    const own = effect.prepare?.(dials as never, { width, height, frameWidth })
+    const prepared =
+      own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? frame : ''}`
     return node(
       what,
-      [picture, ...feeds],
+      [picture, ...feeds, ...(prepared ? [prepared] : [])],
       ([src, ...fed], workshop) => {
         const out = workshop.store.take(src!.width, src!.height, 4)
         const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
@@ -399,6 +403,7 @@ class Planner {
           picture: src!,
           feeds: byName,
           dials: dials as never,
+          prepared: prepared ? fed.at(-1) : undefined,
           frame,
           reduction,
         })

@@ -147,6 +147,14 @@ export interface Kernels {
   ): void
   /** out = gain · the rays of rayLines, back in the picture, between rays and pixels of rays. */
   rayBack(out: Picture, rays: Picture, geometry: RayGeometry, gain: number): void
+  /**
+   * Fourier transform of a picture whose sides are powers of two, in place: each pixel is two complex numbers, red + i·green and
+   * blue + i·alpha. Not scaled either way: there and back multiplies by the number of pixels. The inverse makes the first `rows` rows
+   * alone, where they are all that is wanted.
+   */
+  fourier(data: Picture, isInverse: boolean, rows?: number): void
+  /** Multiplies a transform by that of symmetric filters: near is in the red of `spectrum`, far in its blue. */
+  filterSpectrum(data: Picture, spectrum: Picture, which: 'near' | 'far' | 'both'): void
   /** Luminance y becomes ((y − black) / (white − black))^(1/gamma), colour with it; alpha 0. Nothing below black; no upper end. */
   lightLevels(out: Picture, src: Picture, black: number, white: number, gamma: number): void
   /** IEEE 754 binary16 codes to floats, every code exact. */

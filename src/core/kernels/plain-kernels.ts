@@ -307,6 +307,37 @@ export const plainKernels: Kernels = {
       return gain * (a + (b - a) * (v - Math.floor(v)))
     })
   },
+  fourier(data, isInverse) {
+    // The sums of the definition, along rows and then along columns.
+    const { width, height } = data
+    const pass = (n: number, lines: number, at: (line: number, i: number) => number) => {
+      for (let line = 0; line < lines; line++)
+        for (const part of [0, 2]) {
+          const values = Array.from({ length: n }, (_, i) => [
+            data.data[at(line, i) + part]!,
+            data.data[at(line, i) + part + 1]!,
+          ])
+          for (let k = 0; k < n; k++) {
+            let [re, im] = [0, 0]
+            for (const [i, [x, y]] of values.entries() as IterableIterator<[number, [number, number]]>) {
+              const angle = ((isInverse ? 2 : -2) * Math.PI * i * k) / n
+              re += x * Math.cos(angle) - y * Math.sin(angle)
+              im += x * Math.sin(angle) + y * Math.cos(angle)
+            }
+            data.data[at(line, k) + part] = re
+            data.data[at(line, k) + part + 1] = im
+          }
+        }
+    }
+    pass(width, height, (y, x) => (y * width + x) * 4)
+    pass(height, width, (x, y) => (y * width + x) * 4)
+  },
+  filterSpectrum(data, spectrum, which) {
+    eachValue(data, (i, c) => {
+      const [near, far] = [spectrum.data[i - c]!, spectrum.data[i - c + 2]!]
+      return data.data[i]! * ((which === 'far' ? 0 : near) + (which === 'near' ? 0 : far))
+    })
+  },
   lightLevels(out, src, black, white, gamma) {
     for (let i = 0; i < out.data.length; i += 4) {
       const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)

@@ -229,6 +229,33 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         })
       })
     },
+    fourier: (data, isInverse, rows = data.height) => {
+      const { width, height } = data
+      const twiddles = (n: number) =>
+        Array.from({ length: n }, (_, i) => {
+          const angle = ((isInverse ? 2 : -2) * Math.PI * (i >> 1)) / n
+          return i & 1 ? Math.sin(angle) : Math.cos(angle)
+        })
+      const bytes = Math.max(width * 20, height * 68)
+      const way = Number(isInverse)
+      withScratch(bytes, (scratch) => {
+        const alongRows = (count: number) => {
+          withFloats(twiddles(width), (at) => {
+            crew.run('fourierRows', [data.at, scratch, bytes, at, way, width], count, width * 4)
+          })
+        }
+        if (!isInverse) alongRows(height)
+        withFloats(twiddles(height), (at) => {
+          const args = [data.at, scratch, bytes, at, way, width, height]
+          crew.run('fourierColumns', args, Math.ceil(width / 4), height * 16)
+        })
+        if (isInverse) alongRows(rows)
+      })
+    },
+    filterSpectrum: (data, spectrum, which) => {
+      const [near, far] = { near: [1, 0], far: [0, 1], both: [1, 1] }[which] as [number, number]
+      run('filterSpectrum', data, data.at, spectrum.at, near, far, data.width)
+    },
     lightLevels: (out, src, black, white, gamma) => {
       run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
     },

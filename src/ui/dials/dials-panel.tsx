@@ -47,7 +47,8 @@ const opacityDial = number({
 /** How much light a step adds to what comes to it, on the whole of the picture. */
 function lightWords(stops: number): string {
   if (stops >= 10) return 'gives the first light of its lane'
-  if (Math.abs(stops) < 0.005) return 'adds no light yet'
+  if (stops === 0) return 'adds no light yet'
+  if (Math.abs(stops) < 0.005) return 'adds under 0.01 stops of light'
   return `adds ${stops > 0 ? '+' : '−'}${Math.abs(stops).toFixed(2)} stops of light`
 }
 
@@ -101,8 +102,11 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const profile = effect?.profile?.(
     Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never,
   )
+  const shownDials = Object.entries(effect?.dials ?? {}).filter(
+    ([, { when }]) => !when || value(when.dial) === when.is,
+  )
   // Below the dial that shapes it most.
-  const profileKey = ['falloff', 'tightness'].find((key) => effect?.dials[key] !== undefined)
+  const profileKey = ['falloff', 'tightness', 'age'].find((key) => shownDials.some(([k]) => k === key))
 
   return (
     <>
@@ -196,7 +200,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         />
       )}
       <div className="space-y-0.5">
-        {Object.entries(effect?.dials ?? {}).map(([key, dial]) => (
+        {shownDials.map(([key, dial]) => (
           <div
             key={key}
             onPointerDown={

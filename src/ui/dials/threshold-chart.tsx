@@ -12,6 +12,13 @@ const [lowStops, highStops] = [-8, 6]
 const chartHeight = 84
 const axisHeight = 18
 
+/** A share in per cent; little is not called nothing. */
+function shareWords(share: number): string {
+  if (share === 0) return 'nothing'
+  if (share < 0.0005) return 'under 0.1 %'
+  return `${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`
+}
+
 /** Luminance of what a step takes its light from, in stops, with the threshold as a mark to drag. */
 export function ThresholdChart({
   stepId,
@@ -159,7 +166,7 @@ export function ThresholdChart({
         tabIndex={0}
         aria-label="Threshold on the histogram"
         aria-valuenow={threshold}
-        aria-valuetext={`${threshold}, catches ${share === undefined ? 'an unknown part' : `${(share * 100).toFixed(1)} %`}`}
+        aria-valuetext={`${threshold}, catches ${share === undefined ? 'an unknown part' : shareWords(share)}`}
         className="absolute inset-0 cursor-ew-resize touch-none"
         onPointerDown={(event) => {
           gesture.current = newGesture()
@@ -193,7 +200,7 @@ export function ThresholdChart({
           style={{ left: place(stops) }}
           data-testid="share-caught"
         >
-          {share === undefined ? '' : `catches ${(share * 100).toFixed(share < 0.1 ? 1 : 0)} %`}
+          {share === undefined ? '' : `catches ${shareWords(share)}`}
         </span>
       </div>
       <button

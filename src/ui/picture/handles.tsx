@@ -39,7 +39,8 @@ function directionHandles(step: Step, effect: Effect, { width, height }: Comp['c
   const valueOf = (key: string) => step.dials[key] ?? effect.dials[key]?.default
   return Object.entries(effect.dials).flatMap(([key, dial]) => {
     if (dial.type !== 'number' || !dial.direction) return []
-    const { length: lengthKey, when } = dial.direction
+    const { length: lengthKey } = dial.direction
+    const { when } = dial
     const [angle, length] = [valueOf(key), valueOf(lengthKey)]
     if (when && valueOf(when.dial) !== when.is) return []
     if (typeof angle !== 'number' || typeof length !== 'number') return []

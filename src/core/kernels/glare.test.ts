@@ -1,0 +1,88 @@
+import { expect, test } from 'vitest'
+import { plainPicture, type Picture } from '../picture/picture.ts'
+import { glare, glareSize, glareSpectrum, glareVeil } from './glare.ts'
+import { plainKernels } from './plain-kernels.ts'
+import { createLoneKernels } from './wasm-kernels.ts'
+
+const { kernels, store } = createLoneKernels(1024)
+const workshop = { kernels, store }
+const eye = { field: 20, age: 30, pigment: 0.5 }
+
+test.each([[2, 2], [4, 8], [16, 2], [32, 64], [64, 16]])('the transform at %i × %i is the sum of its definition, and there and back', (w, h) => {
+  const plain = plainPicture(w, h)
+  const fast = store.take(w, h, 4)
+  plain.data.forEach((_, i) => { fast.data[i] = plain.data[i] = ((i * 7919) % 17) / 8 - 1 })
+  const before = plain.data.slice()
+  for (const isInverse of [false, true]) {
+    plainKernels.fourier(plain, isInverse)
+    kernels.fourier(fast, isInverse)
+    plain.data.forEach((v, i) => { expect(Math.abs(v - fast.data[i]!)).toBeLessThan(2e-5 * w * h) })
+  }
+  before.forEach((v, i) => { expect(fast.data[i]! / (w * h)).toBeCloseTo(v, 4) })
+  store.give(fast)
+}) // prettier-ignore
+
+test('a shift in the picture turns phases only: all of its frequencies are as strong (theory)', () => {
+  const [a, b] = [store.take(32, 16, 4), store.take(32, 16, 4)]
+  for (const p of [a, b]) p.data.fill(0)
+  a.data[0] = 1
+  b.data[(5 * 32 + 9) * 4] = 1
+  for (const p of [a, b]) kernels.fourier(p, false)
+  for (let i = 0; i < a.data.length; i += 4)
+    expect(Math.hypot(b.data[i]!, b.data[i + 1]!)).toBeCloseTo(Math.hypot(a.data[i]!, a.data[i + 1]!), 5)
+})
+
+/** A point of light in the middle, as the eye sees it. */
+function seen(width: number, height: number, far: [number, number, number] = [1, 1, 1]): Picture {
+  const src = store.take(width, height, 4)
+  src.data.fill(0)
+  src.data.fill(1, ((height >> 1) * width + (width >> 1)) * 4, ((height >> 1) * width + (width >> 1)) * 4 + 3)
+  const out = store.take(width, height, 4)
+  glare(out, src, glareSpectrum(width, height, eye, width, workshop), [1, 1, 1], far, workshop)
+  return out
+}
+
+test('the veil falls as the CIE equation says: slope of its logarithm at three distances', () => {
+  const [w, h] = [401, 301]
+  const out = seen(w, h)
+  const at = (r: number) => out.data[((h >> 1) * w + (w >> 1) + r) * 4]!
+  // The slope of 10/θ³ + [5/θ² + 0.1 p/θ]·[1 + (A/62.5)⁴] + 0.0025 p, by hand.
+  const older = 1 + (30 / 62.5) ** 4
+  for (const r of [10, 40, 120]) {
+    const t = (r * eye.field) / w
+    const f = 10 / t ** 3 + (5 / t ** 2 + 0.05 / t) * older + 0.00125
+    const slope = (-30 / t ** 3 - (10 / t ** 2 + 0.05 / t) * older) / f
+    const [near, far] = [r - 2, r + 2]
+    const met = Math.log(at(far) / at(near)) / Math.log(far / near)
+    expect(met).toBeCloseTo(slope, 1)
+    expect(at(r) / at(20)).toBeCloseTo(glareVeil(t, eye) / glareVeil((20 * eye.field) / w, eye), 2)
+  }
+  // Stiles–Holladay, 10/θ², is what is left at a few degrees for a young eye, within a third.
+  expect(glareVeil(3, { age: 20, pigment: 0.5 }) / (10 / 9)).toBeGreaterThan(0.66)
+})
+
+test('light is kept, in every direction alike, and what is scattered far can have a colour of its own', () => {
+  const [w, h] = [201, 201]
+  const out = seen(w, h)
+  const sum = (p: Picture, c: number) => p.data.reduce((s, v, i) => (i % 4 === c ? s + v : s), 0)
+  expect(sum(out, 0)).toBeCloseTo(1, 2)
+  const at = (x: number, y: number) => out.data[((100 + y) * w + 100 + x) * 4]!
+  for (const [x, y] of [
+    [30, 0],
+    [21, 9],
+    [50, 50],
+  ] as const)
+    // prettier-ignore
+    for (const other of [at(-x, y), at(x, -y), at(y, x)]) expect(Math.abs(other - at(x, y))).toBeLessThan(1e-6)
+  const tinted = seen(w, h, [1, 0.5, 0])
+  const ratio = (x: number) =>
+    tinted.data[(100 * w + 100 + x) * 4 + 2]! / tinted.data[(100 * w + 100 + x) * 4]!
+  expect(ratio(2)).toBeGreaterThan(0.7)
+  expect(ratio(80)).toBeLessThan(0.15)
+})
+
+test('a frame of any size is glared, large ones at a smaller size', () => {
+  for (const [w, h] of [[1, 1], [3, 2], [17, 5]] as const) expect(seen(w, h).data.every(Number.isFinite)).toBe(true) // prettier-ignore
+  expect(glareSize(1920, 1080)).toMatchObject({ factor: 1, sides: [4096, 2048] })
+  expect(glareSize(3840, 2160)).toMatchObject({ factor: 2, sides: [4096, 2048] })
+})
