@@ -166,6 +166,9 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     compare((k, out, a) => {
       k.gaussColumns(out, a, weights)
     })
+    compare((k, out, a) => {
+      k.smooth(out, a)
+    })
     for (const factor of [2, 4])
       compare(
         (k, out, a) => {

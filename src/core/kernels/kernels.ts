@@ -104,6 +104,8 @@ export interface Kernels {
     fineWeight: number,
     coarseWeight: number,
   ): void
+  /** [1 6 15 20 15 6 1]/64 along both axes; edges repeat. Adds a variance of 1.5 px². `out` must not be `src`. */
+  smooth(out: Picture, src: Picture): void
   /** Convolves rows with a symmetric filter, weights[0] in its middle; edges repeat. `out` must not be `src`. */
   gaussRows(out: Picture, src: Picture, weights: readonly number[]): void
   /** Convolves columns; otherwise as gaussRows. */

@@ -189,6 +189,12 @@ export const plainKernels: Kernels = {
         }
       }
   },
+  smooth(out, src) {
+    const weights = [20 / 64, 15 / 64, 6 / 64, 1 / 64]
+    const between = plainPicture(src.width, src.height)
+    convolve(between, src, weights, 1, 0)
+    convolve(out, between, weights, 0, 1)
+  },
   gaussRows: (out, src, weights) => {
     convolve(out, src, weights, 1, 0)
   },

@@ -97,7 +97,9 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
 }
 
 /** Standard deviation of each level's Gaussian, in pixels; levels below 1 are finer than a pyramid resolves. */
-const levelSigma = (level: number) => (level > 0 ? pyramidSigma(level) : pyramidSigma(1) * 2 ** (level - 1))
+const levelSigma = (level: number): number =>
+  // Each level is smoothed by 1.5 px² of its own on its way up, and with all finer ones: 1.5 · (4 + 16 + … + 4^level).
+  level > 0 ? Math.sqrt((0.5 + 2) * (4 ** level - 1)) : levelSigma(1) * 2 ** (level - 1)
 
 /** The share of each level, unspread light first, for a picture `reduction` times smaller than the full frame. */
 function spreadWeights(widest: number, tight: number, reduction: number, most: number) {
@@ -112,7 +114,9 @@ function spreadWeights(widest: number, tight: number, reduction: number, most: n
   let unspread = clamp(0.5 - octaves(finest))
   for (let level = finest; level <= 0; level++) unspread += share(level)
   const weights = [unspread, ...Array.from({ length: count }, (_, i) => share(i + 1))]
-  return { weights, sum: weights.reduce((a, b) => a + b) }
+  // Of the light that stays at full size, the part of the width that smoothing alone makes.
+  const softened = finest <= 0 && unspread > 0 ? share(0) / unspread : 0
+  return { weights, softened, sum: weights.reduce((a, b) => a + b) }
 }
 
 /** How the light of a point falls with the distance when it is spread, 1 in the middle; to where 95 % of the widest Gaussian lies. */
@@ -155,7 +159,7 @@ export function spreadLight(out: Picture, src: Picture, how: Spread): void {
   const { widest, tight, gain, reduction, caught, colour, workshop } = how
   const { kernels, store } = workshop
   const most = Math.max(1, Math.ceil(Math.log2(Math.max(src.width, src.height))))
-  const { weights, sum: total } = spreadWeights(widest, tight, reduction, most)
+  const { weights, softened, sum: total } = spreadWeights(widest, tight, reduction, most)
   const count = weights.length - 1
   const unspread = weights[0]!
   const sum = total / gain
@@ -171,12 +175,23 @@ export function spreadLight(out: Picture, src: Picture, how: Spread): void {
     kernels.brightHalve(half, src, levelOffset(0), caught)
     if (colour) kernels.colourMatrix(half, half, colour.matrix, colour.alpha)
   }
-  const levels = [whole, ...descend(half, count - 1, 'black', workshop, 1)]
+  if (softened > 0) {
+    const soft = store.take(src.width, src.height, 4)
+    kernels.smooth(soft, whole)
+    kernels.mix(out, whole, soft, undefined, softened)
+    store.give(soft)
+  }
+  const levels = [softened > 0 ? out : whole, ...descend(half, count - 1, 'black', workshop, 1)]
   for (let level = count - 1; level >= 0; level--) {
     const target = level === 0 ? out : levels[level]!
+    // What is left of the grid of a level's pixels would make the glow of a small light that moves flicker.
+    const coarse = levels[level + 1]!
+    const soft = store.take(coarse.width, coarse.height, 4)
+    kernels.smooth(soft, coarse)
     const fine = weights[level]! > 0 ? levels[level] : undefined
     const coarseWeight = level === count - 1 ? weights[count]! / sum : 1
-    ascend(target, fine, levels[level + 1]!, level, weights[level]! / sum, coarseWeight, kernels)
+    ascend(target, fine, soft, level, weights[level]! / sum, coarseWeight, kernels)
+    store.give(soft)
   }
   for (const picture of levels.slice(1)) store.give(picture)
 }

@@ -138,6 +138,12 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       const sizes = [out.width, coarse.width, coarse.height, offset]
       run('upAdd', out, out.at, fine?.at ?? 0, coarse.at, ...sizes, fineWeight, coarseWeight)
     },
+    smooth: (out, src) => {
+      const bytes = (src.width + 6) * 16
+      withScratch(bytes, (at) => {
+        run('smooth', out, out.at, src.at, at, bytes, out.width, out.height)
+      })
+    },
     gaussRows: (out, src, weights) => {
       withFloats(weights, (at) => {
         run('gaussRows', out, out.at, src.at, at, weights.length - 1, out.width)

@@ -226,6 +226,54 @@ export function gaussRows(out: usize, src: usize, weights: usize, radius: i32, w
   }
 }
 
+/** [1 6 15 20 15 6 1]/64 along both axes in one pass; edges repeat. */
+export function smooth(out: usize, src: usize, scratch: usize, scratchBytes: i32, width: i32, height: i32, y0: i32, y1: i32): void {
+  const line = scratch + ((hand * scratchBytes) as usize)
+  const inner = line + 48
+  const stride = (width as usize) << 4
+  const w0 = f32x4.splat(20.0 / 64.0)
+  const w1 = f32x4.splat(15.0 / 64.0)
+  const w2 = f32x4.splat(6.0 / 64.0)
+  const w3 = f32x4.splat(1.0 / 64.0)
+  for (let y = y0; y < y1; y++) {
+    const r0 = src + (y as usize) * stride
+    const a1 = src + (held(y - 1, height) as usize) * stride
+    const b1 = src + (held(y + 1, height) as usize) * stride
+    const a2 = src + (held(y - 2, height) as usize) * stride
+    const b2 = src + (held(y + 2, height) as usize) * stride
+    const a3 = src + (held(y - 3, height) as usize) * stride
+    const b3 = src + (held(y + 3, height) as usize) * stride
+    for (let i: usize = 0; i < stride; i += 16) {
+      const near = f32x4.add(
+        f32x4.mul(v128.load(r0 + i), w0),
+        f32x4.mul(f32x4.add(v128.load(a1 + i), v128.load(b1 + i)), w1),
+      )
+      const far = f32x4.add(
+        f32x4.mul(f32x4.add(v128.load(a2 + i), v128.load(b2 + i)), w2),
+        f32x4.mul(f32x4.add(v128.load(a3 + i), v128.load(b3 + i)), w3),
+      )
+      v128.store(inner + i, f32x4.add(near, far))
+    }
+    for (let k: usize = 1; k <= 3; k++) {
+      v128.store(inner - (k << 4), v128.load(inner))
+      v128.store(inner + stride - 16 + (k << 4), v128.load(inner + stride - 16))
+    }
+    const target = out + (y as usize) * stride
+    for (let i: usize = 0; i < stride; i += 16) {
+      const at = inner + i
+      const near = f32x4.add(
+        f32x4.mul(v128.load(at), w0),
+        f32x4.mul(f32x4.add(v128.load(at - 16), v128.load(at, 16)), w1),
+      )
+      const far = f32x4.add(
+        f32x4.mul(f32x4.add(v128.load(at - 32), v128.load(at, 32)), w2),
+        f32x4.mul(f32x4.add(v128.load(at - 48), v128.load(at, 48)), w3),
+      )
+      v128.store(target + i, f32x4.add(near, far))
+    }
+  }
+}
+
 export function gaussColumns(
   out: usize, src: usize, weights: usize, radius: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
