@@ -11,7 +11,7 @@ const usage = `zafiro: finishes rendered frames
 
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
-  zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8
+  zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8|exr-straight|png16-premultiplied|png8-premultiplied
       renders frames of a shot file
   zafiro effects [--json | --markdown]
       every effect with its dials

@@ -5,7 +5,7 @@ import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
-import { encodePicture, fileEnding, outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { encodePicture, outputFormats, outputName, type OutputFormat } from '../core/formats/write-picture.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
@@ -102,10 +102,7 @@ export async function renderShotFile(
       for (const { message } of problems) warned.add(message)
       for (const [pass, count] of replaced)
         warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
-      const file = join(
-        options.out,
-        `${fileStem(shot.name)}.${String(frame).padStart(4, '0')}.${fileEnding[format]}`,
-      )
+      const file = join(options.out, outputName(fileStem(shot.name), frame, format))
       await writeWhole(
         file,
         encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib),

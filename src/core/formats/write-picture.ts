@@ -5,13 +5,37 @@ import type { Zlib } from './exr-codecs.ts'
 import { textAttribute, writeExr } from './exr-write.ts'
 import { writePng } from './png.ts'
 
-export const outputFormats = ['exr', 'png16', 'png8'] as const
+export const outputFormats = [
+  'exr',
+  'png16',
+  'png8',
+  'exr-straight',
+  'png16-premultiplied',
+  'png8-premultiplied',
+] as const
 export type OutputFormat = (typeof outputFormats)[number]
-export const fileEnding: Readonly<Record<OutputFormat, string>> = { exr: 'exr', png16: 'png', png8: 'png' }
+
+/** How a format is written: kind of file, bits, and whether colour is multiplied by alpha (EXR's and PNG's own way without more words). */
+const writing: Readonly<Record<OutputFormat, { ending: 'exr' | 'png'; bits: 8 | 16; isPremultiplied: boolean }>> = {
+  exr: { ending: 'exr', bits: 16, isPremultiplied: true },
+  png16: { ending: 'png', bits: 16, isPremultiplied: false },
+  png8: { ending: 'png', bits: 8, isPremultiplied: false },
+  'exr-straight': { ending: 'exr', bits: 16, isPremultiplied: false },
+  'png16-premultiplied': { ending: 'png', bits: 16, isPremultiplied: true },
+  'png8-premultiplied': { ending: 'png', bits: 8, isPremultiplied: true },
+} // prettier-ignore
+
+/** 'grotto-descent' and frame 7 as png8-premultiplied → 'grotto-descent-premultiplied.0007.8bit.png'. */
+export function outputName(stem: string, frame: number, format: OutputFormat): string {
+  const { ending, bits } = writing[format]
+  const alpha = format.includes('-') ? format.slice(format.indexOf('-')) : ''
+  return `${stem}${alpha}.${String(frame).padStart(4, '0')}${bits === 8 ? '.8bit' : ''}.${ending}`
+}
 
 /**
- * Encodes a finished picture: EXR as premultiplied scene-linear half RGBA (values beyond 65504 are held there),
- * PNG as straight sRGB codes clipped to 0–1. `name` is noted in the EXR header.
+ * Encodes a finished picture: EXR as scene-linear half RGBA (values beyond 65504 are held there), PNG as sRGB codes clipped to 0–1.
+ * Where colour is straight, light without cover (alpha 0) is written as it is: no straight colour can say it. `name` is noted
+ * in the EXR header.
  */
 export function encodePicture(
   picture: Picture,
@@ -20,8 +44,10 @@ export function encodePicture(
   kernels: Kernels,
   zlib: Zlib,
 ): Uint8Array {
-  const { width, height, data } = picture
-  if (format !== 'exr') return writePng(width, height, toCodes(data, format === 'png16' ? 65535 : 255))
+  const { width, height } = picture
+  const { ending, bits, isPremultiplied } = writing[format]
+  const data = isPremultiplied ? picture.data : straightened(picture.data)
+  if (ending === 'png') return writePng(width, height, toCodes(data, bits === 16 ? 65535 : 255))
   const held = Float32Array.from(data, (v) => (v > 65504 ? 65504 : v < -65504 ? -65504 : v))
   const codes = new Uint16Array(held.length)
   kernels.floatToHalf(codes, held)
@@ -39,15 +65,19 @@ export function encodePicture(
   )
 }
 
+/** Colour divided by alpha where there is some. */
+function straightened(data: Float32Array): Float32Array {
+  const out = data.slice()
+  for (let i = 0; i < out.length; i += 4) {
+    const alpha = out[i + 3]!
+    if (alpha > 0 && alpha < 1) for (let c = 0; c < 3; c++) out[i + c]! /= alpha
+  }
+  return out
+}
+
 function toCodes(data: Float32Array, most: number): Uint8Array | Uint16Array {
   const out = most > 255 ? new Uint16Array(data.length) : new Uint8Array(data.length)
   const code = (v: number) => Math.round(Math.min(1, Math.max(0, v)) * most)
-  for (let i = 0; i < data.length; i += 4) {
-    const alpha = data[i + 3]!
-    // Light without cover can not be said in a straight picture; it is written as it looks over black.
-    const cover = alpha > 0 ? Math.min(1, alpha) : 1
-    for (let c = 0; c < 3; c++) out[i + c] = code(linearToSrgb(data[i + c]! / cover))
-    out[i + 3] = code(alpha)
-  }
+  for (let i = 0; i < data.length; i++) out[i] = code(i % 4 === 3 ? data[i]! : linearToSrgb(data[i]!))
   return out
 }

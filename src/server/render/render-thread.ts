@@ -1,7 +1,7 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parentPort } from 'node:worker_threads'
-import { encodePicture, fileEnding } from '../../core/formats/write-picture.ts'
+import { encodePicture, outputName } from '../../core/formats/write-picture.ts'
 import type { RenderJob } from '../db/renders.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
 import { nodeZlib } from '../media/node-zlib.ts'
@@ -35,7 +35,7 @@ async function render(engine: NodeEngine, job: RenderJob, folder: string): Promi
   const files: string[] = []
   for (const [i, format] of job.formats.entries()) {
     say({ type: 'progress', progress: 0.6 + (0.4 * i) / job.formats.length })
-    const name = `${fileStem(job.shotName)}.${String(job.frame).padStart(4, '0')}${format === 'png8' ? '.8bit' : ''}.${fileEnding[format]}`
+    const name = outputName(fileStem(job.shotName), job.frame, format)
     await writeWhole(
       join(folder, name),
       encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib),

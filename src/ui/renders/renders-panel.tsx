@@ -8,9 +8,12 @@ import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const formatNames: Readonly<Record<OutputFormat, string>> = {
-  exr: 'EXR, half, with alpha',
-  png16: 'PNG, 16 bit',
-  png8: 'PNG, 8 bit',
+  exr: 'EXR, half, premultiplied',
+  png16: 'PNG, 16 bit, straight',
+  png8: 'PNG, 8 bit, straight',
+  'exr-straight': 'EXR, half, straight',
+  'png16-premultiplied': 'PNG, 16 bit, premultiplied',
+  'png8-premultiplied': 'PNG, 8 bit, premultiplied',
 }
 
 type ShownRender = Omit<Render, 'createdAt'> & { readonly createdAt: string }
@@ -159,6 +162,9 @@ export function RendersPanel() {
               {formatNames[format]}
             </label>
           ))}
+          <p className="text-xs text-base-content/60">
+            Premultiplied keeps light over nothing. The first three are what each kind of file expects.
+          </p>
         </fieldset>
         <button type="submit" className="btn btn-primary btn-sm" disabled={formats.length === 0 || isAsking}>
           Start rendering
