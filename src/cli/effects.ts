@@ -14,11 +14,12 @@ function rangeOf(dial: Dial): string {
 
 /** The reference page of all effects, from their declarations. */
 export function effectsReference(): string {
-  const pages = effects.map(({ id, title, purpose, family, kind, belongs, feeds, dials }) =>
+  const pages = effects.map(({ id, title, purpose, family, kind, belongs, feeds, dials, starts }) =>
     [
       `## ${title} (\`${id}\`)`,
       `${purpose} Family: ${family}; kind: ${kind}.`,
-      belongs.reason,
+      `![Left without ${title}, right with it](effects/${id}.webp)`,
+      `Where it belongs: ${belongs.reason}`,
       ...Object.entries(feeds).map(
         ([key, feed]) => `- feed \`${key}\`${feed.required ? ' (required)' : ''}: ${feed.hint}`,
       ),
@@ -29,6 +30,7 @@ export function effectsReference(): string {
               `| \`${key}\` ${dialLabel(key, dial)} | ${JSON.stringify(dial.default)} | ${rangeOf(dial)} | ${dial.hint} |`,
           )
           .join('\n'),
+      ...(starts.length > 0 ? [`Starting points: ${starts.map((s) => s.name).join(', ')}.`] : []),
     ].join('\n\n'),
   )
   return `# Effects\n\nWritten by \`npx zafiro effects --markdown\` from the declarations in \`src/core/effects/\`.\n\n${pages.join('\n\n')}\n`

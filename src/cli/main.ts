@@ -2,6 +2,7 @@ import { parseArgs } from 'node:util'
 import { ProblemError } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { runBench } from './bench.ts'
+import { drawEffects } from './effect-pictures.ts'
 import { listEffects } from './effects.ts'
 import { inspect } from './inspect.ts'
 import { renderShotFile } from './render.ts'
@@ -13,8 +14,8 @@ const usage = `zafiro: finishes rendered frames
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8|exr-straight|png16-premultiplied|png8-premultiplied
       renders frames of a shot file
-  zafiro effects [--json | --markdown]
-      every effect with its dials
+  zafiro effects [--json | --markdown | --pictures FOLDER --from FRAME.exr]
+      every effect with its dials, or a picture of each on a frame
   zafiro bench [--json]
       measures this machine against sharp and a plain memory copy`
 
@@ -51,7 +52,17 @@ async function run(args: string[]): Promise<void> {
     }
     case 'effects':
       {
-        const { values } = parseArgs({ args: rest, options: { json, markdown: json } })
+        const text = { type: 'string' } as const
+        const { values } = parseArgs({
+          args: rest,
+          options: { json, markdown: json, pictures: text, from: text },
+        })
+        if (values.pictures !== undefined) {
+          if (values.from === undefined)
+            throw new UsageError('usage', '--pictures FOLDER wants --from FRAME.exr too')
+          await drawEffects(values.from, values.pictures, say)
+          return
+        }
         say(listEffects(values.json ? 'json' : values.markdown ? 'markdown' : 'text'))
       }
       return

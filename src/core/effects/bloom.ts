@@ -109,6 +109,7 @@ export default defineEffect({
     { name: 'Neon', dials: { threshold: 0.3, measure: 'channel', reach: 120, saturation: 1.5, strength: 1.6 } },
     { name: 'Full of light', dials: { threshold: 0, reach: 900, tightness: 0.3, strength: 0.8 } },
   ], // prettier-ignore
+  example: { threshold: 0.3, strength: 1.2 },
   apply({ out, picture, feeds, dials, prepared, reduction, kernels, store }) {
     if (dials.profile === 'eye' && prepared) {
       const { strength, saturation, tint, farTint } = dials

@@ -22,6 +22,7 @@ export default defineEffect({
     }),
   },
   support: (dials) => 4 * dials.radius,
+  example: { radius: 7 },
   apply({ out, picture, dials, kernels, store }) {
     gaussianBlur(out, picture, dials.radius, { kernels, store })
   },

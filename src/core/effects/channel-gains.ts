@@ -60,6 +60,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  example: { red: 1.5, green: 0.9, blue: 0.6 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {
     const { matrix, alpha } = matrixOf(dials)

@@ -85,6 +85,8 @@ export interface Effect<
   ): { readonly key: string; readonly make: (workshop: Workshop) => Picture } | undefined
   /** How the light of a point falls with the distance, for a chart: to `reach` pixels, 1 or less at 0. */
   profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined
+  /** Dials that show what it does, for its picture in the reference. */
+  readonly example?: Partial<Values<D>>
   /** Settings to begin with, each with a name of its own; what is left out is at its default. */
   readonly starts: readonly StartingPoint<D>[]
   // A method, so that effects of any dials fit the general type.

@@ -21,6 +21,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  example: { stops: 1.5 },
   linear: ({ stops }) => scaling(2 ** stops, 1),
   apply({ out, picture, dials, kernels }) {
     const gain = 2 ** dials.stops

@@ -76,6 +76,7 @@ export default defineEffect({
     { name: 'Wet lens', dials: { count: 9, size: 60, strength: 1.4, variety: 1, colourSpread: 0.6 } },
     { name: 'Cool chain', dials: { count: 6, spread: 1.6, size: 30, tint: [0.4, 0.7, 1.2] } },
   ], // prettier-ignore
+  example: { strength: 6, size: 20 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }
     // Copies are soft: a quarter of the full frame's size holds all there is to see in them.

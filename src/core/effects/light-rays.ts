@@ -118,6 +118,7 @@ export default defineEffect({
     { name: 'Short burst', dials: { length: 160, falloff: 2, strength: 1.5 } },
     { name: 'Dense shafts', dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 } },
   ], // prettier-ignore
+  example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
   apply({ out, picture, feeds, dials, frame, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
     const bright = store.take(picture.width, picture.height, 4)

@@ -27,6 +27,7 @@ export default defineEffect({
     invert: flag({ default: false, hint: 'On: the matte is where it was not.' }),
   },
   support: () => 0,
+  example: { of: 'luminance' },
   apply({ out, picture, feeds: { matte: fed }, dials: { of, invert }, store }) {
     const matte = fed ?? store.take(picture.width, picture.height, 1)
     if (!fed) extractMatte(matte, picture, of, false)

@@ -116,6 +116,7 @@ export default defineEffect({
     { name: 'Lit from within', dials: { side: 'inside', radius: 40, strength: 1.2, core: 0.2 } },
     { name: 'Sinking light', dials: { spread: 'angle', angle: 90, radius: 180, falloff: 1.6, strength: 1.5 } },
   ], // prettier-ignore
+  example: { strength: 3, radius: 60 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const { width, height } = picture
     const { side, radius, tint } = dials

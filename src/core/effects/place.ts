@@ -82,6 +82,7 @@ export default defineEffect({
   },
   support: () => 'frame',
   offset: { x: 'moveX', y: 'moveY', about: 'pivot', turn: 'turn', scale: 'scale' },
+  example: { turn: -8, scale: 85 },
   affine: placed,
   apply({ out, picture, dials, kernels }) {
     const { matrix, filter } = placed(dials)

@@ -116,6 +116,7 @@ export default defineEffect({
     { name: 'Wet lashes', dials: { number: 11, pattern: 'random', uneven: 0.8, length: 220, falloff: 3, softness: 1.6, strength: 1.4 } },
     { name: 'Long streak', dials: { number: 2, turn: 0, length: 900, falloff: 1.5, uneven: 0, colourSpread: 0, softness: 1.4, tint: [0.6, 0.8, 1.2], strength: 2 } },
   ], // prettier-ignore
+  example: { threshold: 1.2, length: 130, strength: 1.2 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }
     const bright = store.take(picture.width, picture.height, 4)

@@ -1,0 +1,72 @@
+import { mkdir } from 'node:fs/promises'
+import { join } from 'node:path'
+import sharp from 'sharp'
+import { addLane, addStep, emptyComp, setDial, setFeed } from '../core/comp/edits.ts'
+import type { Comp } from '../core/comp/schema.ts'
+import type { Effect } from '../core/effects/effect.ts'
+import { effects } from '../core/effects/registry.ts'
+import { shrink, smallToCodes } from '../core/engine/shrink.ts'
+import { NodeEngine } from '../server/engine/node-engine.ts'
+import type { MediaFile } from '../server/media/media-file.ts'
+import { openMedia } from '../server/media/raster-file.ts'
+import { readInput } from './inspect.ts'
+
+const width = 640
+
+/** The comp of one effect on the beauty pass, with the feeds that show it best; without the effect for undefined. */
+function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readonly string[]): Comp {
+  const source = { type: 'pass', media: 'm1', pass: 'beauty' } as const
+  let comp = addLane(emptyComp(info.width, info.height), 'Cave', source)
+  if (!effect) return comp
+  let id: string
+  ;[comp, id] = addStep(comp, 'lane1', 0, effect.id)
+  const dials = { ...effect.starts[0]?.dials, ...effect.example }
+  for (const [key, value] of Object.entries(dials)) comp = setDial(comp, id, key, value as never)
+  if (effect.feeds['light'])
+    comp = setFeed(comp, id, 'light', { from: { type: 'pass', media: 'm1', pass: 'emission' } })
+  const shape = Object.entries(effect.feeds).find(
+    ([key, feed]) => !['occluder', 'matte'].includes(key) && feed.kind === 'matte',
+  )
+  const masks = { from: { type: 'pass' as const, media: 'm1', pass: 'objects' }, objects: [...objects] }
+  if (shape) comp = setFeed(comp, id, shape[0], masks)
+  return comp
+}
+
+/** `zafiro effects --pictures`: for each effect a picture, left of its middle without it, right with it. */
+export async function drawEffects(
+  framePath: string,
+  folder: string,
+  say: (line: string) => void,
+): Promise<void> {
+  const file = await openMedia(await readInput(framePath))
+  const engine = new NodeEngine(({ pass, as }) =>
+    Promise.resolve(file.readPass(pass.inFile ?? pass.name, as)),
+  )
+  const media = { m1: { name: 'cave', frames: { 1: framePath }, passes: file.info.passes } }
+  const names = [...(file.masks[0]?.objects ?? [])].filter(([, name]) => name.startsWith('jelly'))
+  const jellies = names.map(([id]) => id.toString(16).padStart(8, '0'))
+  const shown = async (comp: Comp) => {
+    const { picture } = await engine.renderFrame(comp, media, 1)
+    return smallToCodes(shrink(picture, width), 8)
+  }
+  try {
+    await mkdir(folder, { recursive: true })
+    const before = await shown(compOf(undefined, file, jellies))
+    const height = before.length / 4 / width
+    for (const effect of effects) {
+      const after = await shown(compOf(effect, file, jellies))
+      for (let y = 0; y < height; y++) {
+        const [from, middle] = [y * width * 4, (y * width + width / 2) * 4]
+        after.set(before.subarray(from, middle), from)
+        after.fill(255, middle - 4, middle + 4)
+      }
+      const path = join(folder, `${effect.id}.webp`)
+      await sharp(after, { raw: { width, height, channels: 4 } })
+        .webp({ quality: 82 })
+        .toFile(path)
+      say(path)
+    }
+  } finally {
+    await engine.close()
+  }
+}
