@@ -62,8 +62,9 @@ export async function openBrowser(): Promise<WebDriver> {
   return driver
 }
 
-export function find(driver: WebDriver, css: string): Promise<WebElement> {
-  return driver.wait(until.elementLocated(By.css(css)), 20_000, `nothing fits ${css}`)
+export function find(driver: WebDriver, where: string): Promise<WebElement> {
+  const by = where.startsWith('//') ? By.xpath(where) : By.css(where)
+  return driver.wait(until.elementLocated(by), 20_000, `nothing fits ${where}`)
 }
 
 /** Waits until something about the page holds. */

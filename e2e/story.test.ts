@@ -97,16 +97,67 @@ describe('the desk of the demo', () => {
     const click = async (name: string) => (await find(driver, `[aria-label="Source of ${name}"]`)).click()
     await click('Cave')
     expect(await sentence()).toMatch(
-      /^Beauty of grotto, then exposure, then bloom \(light from Living light\); joined by over\.$/,
+      /^Beauty of grotto, then exposure, then bloom \(light from Living light\), then star glare \(light from Hard shine\), then light rays/,
     )
     await click('Seahorse glow')
-    expect(await sentence()).toMatch(
-      /^A live copy of Seahorse, then blur, then channel gains; joined by plus at 35 %\.$/,
-    )
+    expect(await sentence()).toMatch(/^A live copy of Seahorse, then matte glow; joined by plus\.$/)
     await click('Living light')
     expect(await sentence()).toMatch(
       /opacity \(only outside 6 objects in objects of grotto\)\. It is not in the picture/,
     )
+  })
+
+  test('rays are added by what they do, fed by chosen light, begun from a starting point and seen alone', async () => {
+    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await driver.actions().sendKeys('/').perform()
+    await find(driver, 'dialog[open] input')
+    await driver.actions().sendKeys('sun beams', Key.ENTER).perform()
+    const feed = await find(driver, 'select[aria-label="light feed"]')
+    for (const option of await feed.findElements(By.css('option')))
+      if ((await option.getText()) === 'tap of Daylight') await option.click()
+    await settled()
+    await waitFor(driver, 'stops of light', async () =>
+      (await textOf(driver, '[data-testid=light-added]')).startsWith('adds +'),
+    )
+    await (await find(driver, '//button[contains(., "Starting points")]')).click()
+    await (await find(driver, '//button[contains(., "Short burst")]')).click()
+    const length = await find(driver, 'input[aria-label="Length"]')
+    expect(await length.getAttribute('value')).toBe('160')
+    const undo = await find(driver, 'button[title^="Undo"]')
+    expect(await undo.getAttribute('title')).toContain('short burst')
+    await driver.actions().sendKeys('l').perform()
+    await settled()
+    // Rays of the roof's hole alone: light below it, none on the lamp of the bell.
+    const lit = async (x: number, y: number) => {
+      await point(x, y)
+      let found: number[] = []
+      await waitFor(driver, 'steady values', async () => {
+        const [before, now] = [found.join(), await values()]
+        found = now
+        return now.length === 4 && before === now.join()
+      })
+      return found[1]!
+    }
+    expect(await lit(0.53, 0.22)).toBeGreaterThan(0.05)
+    expect(await lit(0.378, 0.4)).toBeLessThan(0.01)
+    await driver.actions().sendKeys('l').perform()
+  })
+
+  test('a threshold is picked from the picture: what is clicked on, and all that is brighter', async () => {
+    await (await find(driver, '[aria-label="Step Bloom"]')).click()
+    const before = await threshold()
+    await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
+    await find(driver, '//*[contains(text(), "faintest light that should be caught")]')
+    // Beside everything that lives: nothing is picked, and this is said.
+    await point(0.1, 0.9)
+    await driver.actions().click().perform()
+    await find(driver, '//*[contains(text(), "is dark there")]')
+    await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
+    await point(0.563, 0.41)
+    await driver.actions().click().perform()
+    await waitFor(driver, 'the threshold of a jellyfish', async () => (await threshold()) > 1.2 * before)
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    await waitFor(driver, 'the undo', async () => (await threshold()) === before)
   })
 
   test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
@@ -134,24 +185,24 @@ describe('the desk of the demo', () => {
     // Onto the upper edge: in front.
     await drag(await handle('Seahorse glow'), await find(driver, '[aria-label="Lane Seahorse"]'), -300, -17)
     await becomes('the front lane', (comp) => comp.lanes.at(-1)!.name === 'Seahorse glow')
-    const blur = await find(driver, '[aria-label="Lane Seahorse glow"] [aria-label="Step Blur"]')
-    await drag(blur, await find(driver, '[aria-label="Lane Seahorse paint"]'), 200, 0)
+    const glow = await find(driver, '[aria-label="Lane Seahorse glow"] [aria-label="Step Matte glow"]')
+    await drag(glow, await find(driver, '[aria-label="Lane Seahorse paint"]'), 200, 0)
     await becomes(
       'the step on the other lane',
-      (comp) => effects(comp, 'Seahorse paint') === 'channel-gains,blur',
+      (comp) => effects(comp, 'Seahorse paint') === 'channel-gains,matte-glow',
     )
-    expect(effects((await savedComp()).comp, 'Seahorse glow')).toBe('channel-gains')
+    expect(effects((await savedComp()).comp, 'Seahorse glow')).toBe('')
   })
 
   test('a lane is dropped on a feed, which takes its light from it then', async () => {
-    await (await find(driver, '[aria-label="Lane Seahorse paint"] [aria-label="Step Blur"]')).click()
+    await (await find(driver, '[aria-label="Lane Seahorse paint"] [aria-label="Step Matte glow"]')).click()
     const chip = await find(driver, 'select[aria-label="matte feed"]')
     await drag(await find(driver, '[aria-label="Drag Seahorse line"]'), chip, 0, 0)
     await waitFor(driver, 'the matte', async () => {
       const { comp } = await savedComp()
       const line = comp.lanes.find((l) => l.name === 'Seahorse line')!.id
-      const blur = comp.lanes.flatMap((l) => l.steps).find((s) => s.effect === 'blur' && s.matte)
-      return blur?.matte?.from.type === 'tap' && blur.matte.from.lane === line
+      const fed = comp.lanes.flatMap((l) => l.steps).find((s) => s.effect === 'matte-glow' && s.matte)
+      return fed?.matte?.from.type === 'tap' && fed.matte.from.lane === line
     })
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
   })
@@ -657,8 +708,8 @@ describe('the command line', () => {
     expect(status).toBe(0)
     const made = openMediaFile(new Uint8Array(readFileSync(join(out, 'grotto-descent.0001.exr'))))
     const source = openMediaFile(new Uint8Array(readFileSync(frame)))
-    const at = [[30, 200]] as const
-    // The comp lifts the cave by 0.4 stops, and nothing lies before it there.
+    const at = [[20, 10]] as const
+    // The comp lifts the cave by 0.4 stops; in this corner there is no other light.
     expect(
       made.storedPixels(at)[0]![0]!.values['R']! / source.storedPixels(at)[0]![0]!.values['R']!,
     ).toBeCloseTo(2 ** 0.4, 2)

@@ -3,6 +3,7 @@ import { Worker } from 'node:worker_threads'
 import sharp from 'sharp'
 import { createControl, createKernelMemory } from '../core/kernels/crew.ts'
 import { castRays, drawSpikes } from '../core/kernels/draw-light.ts'
+import { glare, glareSpectrum } from '../core/kernels/glare.ts'
 import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
@@ -59,6 +60,8 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       out.data.set(a.data)
     }
     const workshop = { kernels, store }
+    // For 1920×1080, and for 3840×2160 at half of it: red, green, blue and alpha at once, so that 80 M are 40 M for two.
+    const spectrum = glareSpectrum(width, height, { field: 40, age: 30, pigment: 0.5 }, width, workshop)
     const spikes = { exponent: 1.5, gain: 0.01, colourSpread: 0 }
     const bloom = () => {
       const caught = { threshold: 0.4, knee: 0.2, ceiling: 100 }
@@ -79,6 +82,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['star glare, 1 way', () => { drawSpikes(out, a, [{ angle: 20, length: 256 }], spikes, workshop) }, 'memory copy', copy, threads === 1 ? 18 : null],
       ['star glare, 6 ways', () => { drawSpikes(out, a, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
       ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
+      ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
       ['half to float', () => { kernels.halfToFloat(out.data, halves) }, 'memory copy', copy, threads === 1 ? 1.7 : null],
       ['float to half', () => { kernels.floatToHalf(halves, a.data) }, 'memory copy', copy, threads === 1 ? 3 : null],
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],

@@ -136,8 +136,14 @@ export function ThresholdChart({
               if (!probed) return
               const [r, g, b] = probed.rgba
               const brightness = byMost ? Math.max(r, g, b) : luminance(r, g, b)
+              if (!(brightness > 0)) {
+                const refusal =
+                  'What this step takes its light from is dark there. Click on something that shines in it.'
+                store.getState().set({ refusal })
+                return
+              }
               // A little below it, so that what was clicked passes.
-              onChange(Number((0.9 * Math.max(0, brightness)).toPrecision(3)), newGesture())
+              onChange(Number((0.9 * brightness).toPrecision(3)), newGesture())
             })
         },
       },
