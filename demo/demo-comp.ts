@@ -77,7 +77,6 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     return lane
   }
   const daylight = only('Daylight', 'emission', 'surface')
-  const shine = only('Hard shine', 'beauty', 'bell_brass', 'crystals')
   const jellies = ['jelly_1', 'jelly_2', 'jelly_3', 'jelly_4', 'jelly_5']
   const light = only('Living light', 'emission', ...jellies, 'bell_lamp')
 
@@ -86,7 +85,10 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
   const star = b.step(cave, 'star-glare', { threshold: 0.55, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
-  b.comp = setFeed(b.comp, star, 'light', { from: { type: 'tap', lane: shine } })
+  b.comp = setFeed(b.comp, star, 'within', {
+    from: { type: 'pass', media: 'cave', pass: 'objects' },
+    objects: idsOf('bell_brass', 'crystals'),
+  })
   const rays = b.step(cave, 'light-rays', { origin: [width * 0.51, -height * 0.06], length: 620 * px, falloff: 1.3, threshold: 0.5, strength: 0.34 * (1 / px), tint: [0.62, 0.9, 1], shimmer: 0.45, shimmerSize: 5 }) // prettier-ignore
   b.comp = setFeed(b.comp, rays, 'light', { from: { type: 'tap', lane: daylight } })
 

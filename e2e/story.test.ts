@@ -97,7 +97,7 @@ describe('the desk of the demo', () => {
     const click = async (name: string) => (await find(driver, `[aria-label="Source of ${name}"]`)).click()
     await click('Cave')
     expect(await sentence()).toMatch(
-      /^Beauty of grotto, then exposure, then bloom \(light from Living light\), then star glare \(light from Hard shine\), then light rays/,
+      /^Beauty of grotto, then exposure, then bloom \(light from Living light\), then star glare \(light in 2 objects in objects of grotto\), then light rays/,
     )
     await click('Seahorse glow')
     expect(await sentence()).toMatch(/^A live copy of Seahorse, then matte glow; joined by plus\.$/)

@@ -25,7 +25,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       () => new Worker(hand, { workerData: { memory, control } }),
     )
     for (const worker of workers) worker.unref()
-    return { threads, workers, ...createKernels(memory, control, threads - 1) }
+    return { threads, workers, control, ...createKernels(memory, control, threads - 1) }
   })
   const codes = Buffer.from(
     Uint8Array.from({ length: width * height * 4 }, (_, i) => (Math.imul(i, 2654435761) >>> 24) & 255),
@@ -45,7 +45,10 @@ async function benchSize(width: number, height: number, rounds: number): Promise
   const turned = inverse(placement([width / 2, height / 2], [1.1, 1.1], 12, [3, 4]))!
   const sharpBlur = () => sharp(codes, raw).blur(20).raw().toBuffer()
 
-  for (const { threads, kernels, store, workers } of crews) {
+  for (const { threads, kernels, store, workers, control } of crews) {
+    // Word 8 counts the hands that wait for work.
+    while (Atomics.load(new Int32Array(control), 8) < threads - 1)
+      await new Promise((resolve) => setTimeout(resolve, 10))
     sharp.concurrency(threads)
     const [a, b, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [
       ReturnType<typeof store.take>,

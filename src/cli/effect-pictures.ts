@@ -25,7 +25,7 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
   if (effect.feeds['light'])
     comp = setFeed(comp, id, 'light', { from: { type: 'pass', media: 'm1', pass: 'emission' } })
   const shape = Object.entries(effect.feeds).find(
-    ([key, feed]) => !['occluder', 'matte'].includes(key) && feed.kind === 'matte',
+    ([key, feed]) => !['occluder', 'matte', 'within'].includes(key) && feed.kind === 'matte',
   )
   const masks = { from: { type: 'pass' as const, media: 'm1', pass: 'objects' }, objects: [...objects] }
   if (shape) comp = setFeed(comp, id, shape[0], masks)

@@ -57,8 +57,11 @@ function sourceWords(comp: Comp, media: MediaTable, lane: Lane): string {
 }
 
 function stepWords(comp: Comp, media: MediaTable, step: Step): string {
-  const feeds = Object.entries(step.feeds).map(
-    ([name, f]) => `${name} from ${linkWords(comp, media, f.from)}`,
+  const declared = findEffect(step.effect)?.feeds
+  const feeds = Object.entries(step.feeds).map(([name, f]) =>
+    declared?.[name]?.kind === 'matte'
+      ? `${name === 'within' ? 'light' : name} ${matteWords(comp, media, f)}`
+      : `${name} from ${linkWords(comp, media, f.from)}`,
   )
   const where = step.matte ? [`only ${matteWords(comp, media, step.matte)}`] : []
   const more = [...feeds, ...where]

@@ -2,7 +2,7 @@ import { glare, glareSpectrum, glareVeil, type Eye } from '../kernels/glare.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
 import { spreadLight, spreadProfile } from '../kernels/pyramid.ts'
-import { catchDials, caughtBy, lightFeed, tintBy, tintDials } from './catch-light.ts'
+import { catchDials, caughtBy, lightFeeds, tintBy, tintDials } from './catch-light.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -30,9 +30,7 @@ export default defineEffect({
     before: ['motion', 'finish'],
     reason: 'Light smears with what moves, so it comes before motion blur.',
   },
-  feeds: {
-    light: lightFeed,
-  },
+  feeds: lightFeeds,
   dials: {
     ...catchDials,
     profile: choice({

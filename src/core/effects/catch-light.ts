@@ -6,12 +6,23 @@ import type { Feed } from './effect.ts'
 
 // What the effects that draw light out of a picture have in common: which light they take, and its colour.
 
-/** The feed that light is taken from. */
-export const lightFeed = {
-  kind: 'light',
-  required: false,
-  hint: 'Where the light comes from: an emission pass makes only what gives light shine. Without it, the step’s own picture.',
-} satisfies Feed
+/**
+ * The feeds that light is taken from: a picture, and a matte that says which part of it. The engine takes the part, so that an
+ * effect gets one light.
+ */
+export const lightFeeds = {
+  light: {
+    kind: 'light',
+    required: false,
+    hint: 'Where the light comes from: an emission pass makes only what gives light shine. Without it, the step’s own picture.',
+  },
+  within: {
+    kind: 'matte',
+    required: false,
+    without: 'everything',
+    hint: 'Only light inside this gives any: chosen objects, a drawn shape or another lane.',
+  },
+} as const satisfies Record<string, Feed>
 
 /** Dials that say which light is taken. */
 export const catchDials = {

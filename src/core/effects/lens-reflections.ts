@@ -2,7 +2,7 @@ import { hashUnit } from '../kernels/noise.ts'
 import { gaussianBlur } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
-import { catchDials, caughtBy, lightFeed } from './catch-light.ts'
+import { catchDials, caughtBy, lightFeeds } from './catch-light.ts'
 import { colour, number, point } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -18,7 +18,7 @@ export default defineEffect({
     before: ['finish'],
     reason: 'The lens sees what moves, so its reflections come after motion blur.',
   },
-  feeds: { light: lightFeed },
+  feeds: lightFeeds,
   dials: {
     ...catchDials,
     middle: point({

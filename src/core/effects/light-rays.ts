@@ -1,7 +1,7 @@
 import { castRays } from '../kernels/draw-light.ts'
 import { noise3 } from '../kernels/noise.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
-import { catchDials, caughtBy, lightFeed } from './catch-light.ts'
+import { catchDials, caughtBy, lightFeeds } from './catch-light.ts'
 import { choice, colour, number, point } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -21,7 +21,7 @@ export default defineEffect({
     reason: 'Rays lie in the haze and smear with what moves.',
   },
   feeds: {
-    light: lightFeed,
+    ...lightFeeds,
     occluder: {
       kind: 'matte',
       required: false,

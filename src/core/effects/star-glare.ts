@@ -1,7 +1,7 @@
 import { drawSpikes } from '../kernels/draw-light.ts'
 import { hashUnit } from '../kernels/noise.ts'
 import { gaussianBlur } from '../kernels/pyramid.ts'
-import { catchDials, caughtBy, lightFeed, tintBy, tintDials } from './catch-light.ts'
+import { catchDials, caughtBy, lightFeeds, tintBy, tintDials } from './catch-light.ts'
 import { choice, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -26,7 +26,7 @@ export default defineEffect({
     before: ['motion', 'finish'],
     reason: 'Spikes smear with what moves, so they come before motion blur.',
   },
-  feeds: { light: lightFeed },
+  feeds: lightFeeds,
   dials: {
     ...catchDials,
     from: choice({

@@ -165,6 +165,23 @@ test('after a change only what follows it is computed again, and the cache never
   expect(cached.data).toEqual((await compute(changed)).data)
 })
 
+test('light is taken only from within a matte, from a fed pass as from the own picture', async () => {
+  const [comp, id] = addStep(cave(), 'lane1', 0, 'bloom')
+  const lit = setDial(setDial(comp, id, 'threshold', 0), id, 'reach', 4)
+  const target = { type: 'light', step: id } as const
+  const right = (data: readonly number[]) =>
+    data.reduce((sum, v, i) => (i % 4 === 0 && (i / 4) % width > 26 ? sum + v : sum), 0)
+  const total = async (c: Comp) => right((await compute(c, { target })).data)
+  // The mask covers the left half; what stands in the right half gives nothing.
+  expect(await total(lit)).toBeGreaterThan(100)
+  const cut = setFeed(lit, id, 'within', { from: source('mask') as never })
+  expect(await total(cut)).toBeLessThan(1)
+  const input = await compute(cut, { target: { type: 'light-input', step: id } })
+  expect(right(input.data)).toBe(0)
+  const fed = setFeed(cut, id, 'light', { from: source('emission') as never })
+  expect((await compute(fed, { target })).data.some((v) => v > 0.1)).toBe(true)
+})
+
 test('a budget smaller than a picture, or work broken off, changes no result and leaks no memory', async () => {
   const { evaluator, store } = newEvaluator(1)
   const [comp] = addStep(cave(), 'lane1', 0, 'bloom')

@@ -385,6 +385,17 @@ class Planner {
       }
     }
     if (effect.affine) return this.placed(effect.affine(dials as never), picture, step.id)
+    const within = names.indexOf('within')
+    if (within >= 0 && effect.feeds['light']) {
+      const matte = feeds.splice(within, 1)[0]!
+      names.splice(within, 1)
+      const light = names.indexOf('light')
+      const part = this.within(light < 0 ? picture : feeds[light]!, matte)
+      if (light < 0) {
+        names.push('light')
+        feeds.push(part)
+      } else feeds[light] = part
+    }
     const { frame, reduction } = this
     const { width, height, canvasWidth: frameWidth } = this.area
     const own = effect.prepare?.(dials as never, { width, height, frameWidth })
@@ -411,6 +422,15 @@ class Planner {
       },
       { stepId: step.id },
     )
+  }
+
+  /** The part of a picture inside a matte. */
+  private within(picture: PlanNode, matte: PlanNode): PlanNode {
+    return node('within', [picture, matte], ([src, m], { kernels, store }) => {
+      const out = store.take(src!.width, src!.height, 4)
+      kernels.weigh(out, src!, m!, 0, 1)
+      return out
+    })
   }
 
   /** A picture through a colour matrix; through one before already, both are one pass over memory. */
@@ -601,8 +621,11 @@ class Planner {
   /** What a step takes its light from. */
   private lightInput(stepId: string): PlanNode {
     const found = this.stepInput(stepId)
-    const feed = found?.step.feeds['light']
-    return (feed && this.colourOf(feed.from, found.laneId, stepId)) ?? found?.picture ?? this.nothing
+    if (!found) return this.nothing
+    const { light, within } = found.step.feeds
+    const whole = (light && this.colourOf(light.from, found.laneId, stepId)) ?? found.picture
+    const matte = within && this.matteOf(within, found.laneId, stepId)
+    return matte ? this.within(whole, matte) : whole
   }
 
   private caught(stepId: string): PlanNode {
