@@ -84,7 +84,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.step(cave, 'exposure', { stops: 0.4 })
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
-  const star = b.step(cave, 'star-glare', { threshold: 0.55, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
+  const star = b.step(cave, 'star-glare', { threshold: 0.9, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
   b.comp = setFeed(b.comp, star, 'within', {
     from: { type: 'pass', media: 'cave', pass: 'objects' },
     objects: idsOf('bell_brass', 'crystals'),

@@ -142,7 +142,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           </p>
           {effect?.kind === 'light' && step.on && stops !== undefined && (
             <p className="text-xs text-accent" data-testid="light-added">
-              {lightWords(stops)}
+              {value('alone') === true ? 'gives its light alone, without the picture' : lightWords(stops)}
             </p>
           )}
         </div>
