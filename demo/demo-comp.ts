@@ -128,6 +128,9 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const line = b.lane('Seahorse line', beauty('line'))
   const seahorse = b.bus('Seahorse', paint, shade, line)
 
+  // Its own outline, shifted: cool on the side that turns away, a warm rim towards the vent.
+  b.step(seahorse, 'matte-shade', { invert: true, moveX: 9 * px, moveY: -7 * px, softness: 9 * px, shade: [0.35, 0.5, 0.75], strength: 0.8 }) // prettier-ignore
+  b.step(seahorse, 'matte-light', { invert: true, moveX: -3 * px, moveY: 2 * px, softness: 3 * px, tint: [1, 0.5, 0.2], strength: 0.8 }) // prettier-ignore
   const glow = b.lane('Seahorse glow', { type: 'tap', lane: seahorse })
   b.step(glow, 'matte-glow', { radius: 70 * px, tightness: 0.5, strength: 3, tint: [1, 0.85, 0.6], alone: true }) // prettier-ignore
   b.edit(glow, (l) => {

@@ -31,7 +31,9 @@ function matteWords(comp: Comp, media: MediaTable, matte: MatteLink | undefined)
   const one = (m: FeedLink) => {
     const count = m.objects?.length ?? 0
     const objects = count > 0 ? `${count === 1 ? 'one object' : `${count} objects`} in ` : ''
-    return `${m.invert ? 'outside' : 'in'} ${objects}${linkWords(comp, media, m.from)}`
+    const spread = m.spread ?? 0
+    const shaped = spread === 0 ? '' : ` ${spread > 0 ? 'grown' : 'shrunk'} by ${Math.abs(spread)} px`
+    return `${m.invert ? 'outside' : 'in'} ${objects}${linkWords(comp, media, m.from)}${shaped}`
   }
   const joined = { union: 'or', intersect: 'and', subtract: 'but not' } as const
   const rest = (matte.also ?? []).map((m) => ` ${joined[m.by]} ${one(m)}`)

@@ -47,6 +47,10 @@ const feed = v.strictObject({
   from: link,
   use: v.optional(v.picklist(['alpha', 'luminance', 'red', 'green', 'blue'])),
   invert: v.optional(v.boolean()),
+  /** Of a matte: grown by so many pixels of the full frame, shrunk below 0. */
+  spread: v.optional(v.pipe(v.number(), v.minValue(-4000), v.maxValue(4000))),
+  /** Of a matte: width of its edge in pixels of the full frame. */
+  soft: v.optional(v.pipe(v.number(), v.minValue(0), v.maxValue(4000))),
   /** IDs of objects of an ID pass, eight hexadecimal digits each: their coverage is the matte. */
   objects: v.optional(
     v.array(v.pipe(v.string(), v.regex(/^[0-9a-f]{8}$/, 'wants eight hexadecimal digits'))),

@@ -182,6 +182,23 @@ test('light is taken only from within a matte, from a fed pass as from the own p
   expect((await compute(fed, { target })).data.some((v) => v > 0.1)).toBe(true)
 })
 
+test('a matte is grown and shrunk where it is used, by pixels of the full frame at any size', async () => {
+  const [comp, id] = addStep(cave(), 'lane1', 0, 'exposure')
+  const target = { type: 'matte', lane: 'lane1', step: id } as const
+  const edgeAt = async (more: object, reduction: Reduction = 1) => {
+    const matte = { from: source('mask'), ...more }
+    const { data, area } = await compute(setFeed(comp, id, 'matte', matte), { target, reduction })
+    const row = data.slice(4 * area.width, 5 * area.width)
+    return row.reduce((sum, v) => sum + v, 0) * reduction
+  }
+  // The mask covers the left 18 of 36 columns.
+  expect(await edgeAt({})).toBe(18)
+  expect(await edgeAt({ spread: 5 })).toBeCloseTo(23, 4)
+  expect(await edgeAt({ spread: -7, soft: 6 })).toBeCloseTo(11, 4)
+  expect(await edgeAt({ spread: 6 }, 2)).toBeCloseTo(24, 4)
+  expect(await edgeAt({ spread: 4, invert: true })).toBeCloseTo(22, 4)
+})
+
 test('a budget smaller than a picture, or work broken off, changes no result and leaks no memory', async () => {
   const { evaluator, store } = newEvaluator(1)
   const [comp] = addStep(cave(), 'lane1', 0, 'bloom')

@@ -314,9 +314,25 @@ class Planner {
     const isSingle = objects !== undefined || (single !== undefined && pictureChannels(single.pass) === 1)
     const use: MatteUse = isSingle ? 'single' : (feed.use ?? 'alpha')
     const invert = feed.invert ?? false
-    return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
+    const plain = node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
       const out = store.take(src!.width, src!.height, 1)
       extractMatte(out, src!, use, invert)
+      return out
+    })
+    return this.shaped(plain, (feed.spread ?? 0) / this.reduction, (feed.soft ?? 0) / this.reduction)
+  }
+
+  /** A matte that is grown or shrunk, with an edge of its own; how far its pixels are from the edge is kept for the next values. */
+  private shaped(matte: PlanNode, spread: number, soft: number): PlanNode {
+    if (spread === 0 && soft === 0) return matte
+    const distance = node('distance', [matte], ([src], { kernels, store }) => {
+      const out = store.take(src!.width, src!.height, 1)
+      kernels.distance(out, src!)
+      return out
+    })
+    return node(`edge ${spread} ${soft}`, [distance], ([src], { kernels, store }) => {
+      const out = store.take(src!.width, src!.height, 1)
+      kernels.edge(out, src!, spread, Math.max(1, soft))
       return out
     })
   }

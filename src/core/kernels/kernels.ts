@@ -157,6 +157,14 @@ export interface Kernels {
   fourier(data: Picture, isInverse: boolean, rows?: number): void
   /** Multiplies a transform by that of symmetric filters: near is in the red of `spectrum`, far in its blue. */
   filterSpectrum(data: Picture, spectrum: Picture, which: 'near' | 'far' | 'both'): void
+  /**
+   * Signed distance of each pixel to the edge of a shape, in pixels, negative inside; one channel both. Inside is where the matte
+   * is 0.5 or more; how much the nearest pixel of the other side and the one before it are covered moves the edge within them. ±1e9 where there is no
+   * edge. `out` is not `src`.
+   */
+  distance(out: Picture, src: Picture): void
+  /** Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. */
+  edge(out: Picture, distance: Picture, spread: number, soft: number): void
   /** Luminance y becomes ((y − black) / (white − black))^(1/gamma), colour with it; alpha 0. Nothing below black; no upper end. */
   lightLevels(out: Picture, src: Picture, black: number, white: number, gamma: number): void
   /** IEEE 754 binary16 codes to floats, every code exact. */

@@ -344,6 +344,33 @@ export const plainKernels: Kernels = {
       return data.data[i]! * ((which === 'far' ? 0 : near) + (which === 'near' ? 0 : far))
     })
   },
+  distance(out, src) {
+    const pixels = Array.from(src.data, (value, i) => ({
+      value,
+      x: i % src.width,
+      y: Math.floor(i / src.width),
+    }))
+    for (const [i, { value, x, y }] of pixels.entries()) {
+      const isIn = value >= 0.5
+      let [nearest, offset] = [Infinity, 0]
+      for (const other of pixels) {
+        const squared = (other.x - x) ** 2 + (other.y - y) ** 2
+        if (other.value >= 0.5 === isIn || squared >= nearest) continue
+        nearest = squared
+        const step = (from: number, to: number) => from + Math.floor((to - from) / Math.sqrt(squared) + 0.5)
+        const [nx, ny] = [step(other.x, x), step(other.y, y)]
+        const isBetween = (nx !== x || ny !== y) && nx >= 0 && ny >= 0 && nx < src.width && ny < src.height
+        const next = isBetween ? src.data[ny * src.width + nx]! : isIn ? 1 : 0
+        offset = 0.5 - (isIn ? 2 - other.value - next : other.value + next)
+      }
+      const distance = nearest === Infinity ? 1e9 : Math.sqrt(nearest) + offset
+      out.data[i] = isIn ? -distance : distance
+    }
+  },
+  edge(out, distance, spread, soft) {
+    for (let i = 0; i < out.data.length; i++)
+      out.data[i] = Math.min(1, Math.max(0, 0.5 + (spread - distance.data[i]!) / soft))
+  },
   lightLevels(out, src, black, white, gamma) {
     for (let i = 0; i < out.data.length; i += 4) {
       const y = luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!)

@@ -262,6 +262,22 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       const [near, far] = { near: [1, 0], far: [0, 1], both: [1, 1] }[which] as [number, number]
       run('filterSpectrum', data, data.at, spectrum.at, near, far, data.width)
     },
+    distance: (out, src) => {
+      const { width, height } = src
+      const bytes = width * 12
+      withBytes(width * height * 4, (nearest) => {
+        withScratch(bytes, (scratch) => {
+          for (const outside of [0, 1]) {
+            const columns = [nearest, src.at, outside, width, height]
+            crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
+            run('distanceRows', out, out.at, src.at, nearest, scratch, bytes, outside, width, height)
+          }
+        })
+      })
+    },
+    edge: (out, distance, spread, soft) => {
+      run('edge', out, out.at, distance.at, spread, soft, out.width)
+    },
     lightLevels: (out, src, black, white, gamma) => {
       run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
     },

@@ -92,8 +92,12 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
       gesture && `${step.id} ${key} ${gesture}`,
     )
   }
-  const feed = (key: string, name: string) => (link: FeedLink | undefined) => {
-    edit(link ? `Feed ${name} of ${title}` : `Cut ${name} of ${title}`, (c) => setFeed(c, step.id, key, link))
+  const feed = (key: string, name: string) => (link: FeedLink | undefined, gesture?: string) => {
+    edit(
+      link ? `Feed ${name} of ${title}` : `Cut ${name} of ${title}`,
+      (c) => setFeed(c, step.id, key, link),
+      gesture && `${step.id} ${key} ${gesture}`,
+    )
   }
   const chart = effect && Object.entries(effect.dials).find(([, d]) => d.type === 'number' && d.chart)
   const chartDial = chart?.[1].type === 'number' ? chart[1] : undefined
@@ -406,12 +410,15 @@ function LaneDials({ lane }: { lane: Lane }) {
           hint="Where the lane joins; elsewhere the picture below stays as it was."
           matte={lane.join.matte}
           laneId={lane.id}
-          onChange={(matte) => {
-            edit(`Matte of ${lane.name}`, (c) =>
-              editLane(c, lane.id, (l) => {
-                if (matte) l.join.matte = matte
-                else delete l.join.matte
-              }),
+          onChange={(matte, gesture) => {
+            edit(
+              `Matte of ${lane.name}`,
+              (c) =>
+                editLane(c, lane.id, (l) => {
+                  if (matte) l.join.matte = matte
+                  else delete l.join.matte
+                }),
+              gesture && `${lane.id} matte ${gesture}`,
             )
           }}
         />

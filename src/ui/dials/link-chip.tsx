@@ -2,12 +2,13 @@
 
 import { useDroppable } from '@dnd-kit/core'
 import { Link2, Unlink } from 'lucide-react'
-import { useId } from 'react'
+import { Fragment, useId, useState } from 'react'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
+import { ValueField } from './value-field.tsx'
 import { useShot } from '../shot/shot-context.tsx'
 
 const passLink = (media: string, pass: string): Link => ({ type: 'pass', media, pass })
@@ -29,7 +30,8 @@ interface LinkChipProps {
   /** Lane whose own end can not be fed from. */
   readonly laneId: string
   readonly isMatte: boolean
-  readonly onChange: (link: FeedLink | undefined) => void
+  /** Edits of one gesture are undone together. */
+  readonly onChange: (link: FeedLink | undefined, gesture?: string) => void
 }
 
 /** Picks one object of an ID pass, or adds a further one to those that are picked. */
@@ -115,6 +117,8 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
       : undefined
   const idPass = linkedPass?.kind === 'ids'
   const isColour = link !== undefined && !idPass && (linkedPass?.channels.length ?? 4) > 1
+  const [isShaping, setIsShaping] = useState(false)
+  const isShaped = (link?.spread ?? 0) !== 0 || (link?.soft ?? 0) !== 0
   const id = useId()
   const connect = (from: Link) => {
     const next: FeedLink = { ...link, from }
@@ -194,6 +198,20 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
           inv
         </button>
       )}
+      {link && isMatte && (
+        <button
+          type="button"
+          className={`rounded px-1 ${isShaped ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
+          aria-expanded={isShaping}
+          aria-label={`Edge of the ${label}`}
+          title="Grow or shrink it, soften its edge"
+          onClick={() => {
+            setIsShaping(!isShaping)
+          }}
+        >
+          edge
+        </button>
+      )}
       {link && (
         <button
           type="button"
@@ -206,6 +224,30 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
         >
           <Unlink size={12} aria-hidden />
         </button>
+      )}
+      {link && isMatte && isShaping && (
+        <span className="flex w-full items-center gap-1.5 pb-1 pr-1">
+          {(['spread', 'soft'] as const).map((key) => (
+            <Fragment key={key}>
+              <span className="text-base-content/70">{key === 'spread' ? 'grow' : 'soft'}</span>
+              <span className="w-20">
+                <ValueField
+                  label={key === 'spread' ? `Grow the ${label}` : `Softness of the ${label}`}
+                  value={link[key] ?? 0}
+                  unit="px"
+                  hard={key === 'spread' ? [-4000, 4000] : [0, 4000]}
+                  step={1}
+                  onChange={(value, gesture) => {
+                    const { from, ...more } = link
+                    const others = Object.entries(more).filter(([name]) => name !== key)
+                    const rest: FeedLink = { from, ...Object.fromEntries(others) }
+                    onChange(value === 0 ? rest : { ...rest, [key]: value }, gesture)
+                  }}
+                />
+              </span>
+            </Fragment>
+          ))}
+        </span>
       )}
     </div>
   )

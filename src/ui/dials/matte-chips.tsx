@@ -22,7 +22,7 @@ export function MatteChips({
   hint: string
   matte: MatteLink | undefined
   laneId: string
-  onChange: (matte: MatteLink | undefined) => void
+  onChange: (matte: MatteLink | undefined, gesture?: string) => void
 }) {
   const also = matte?.also ?? []
   const withAlso = (first: FeedLink, further: readonly Further[]): MatteLink => {
@@ -39,9 +39,9 @@ export function MatteChips({
         without="everywhere"
         laneId={laneId}
         isMatte
-        onChange={(link) => {
+        onChange={(link, gesture) => {
           if (link) {
-            onChange(withAlso(link, also))
+            onChange(withAlso(link, also), gesture)
             return
           }
           // The next one takes its place.
@@ -80,12 +80,13 @@ export function MatteChips({
               without="nothing"
               laneId={laneId}
               isMatte
-              onChange={(link) => {
+              onChange={(link, gesture) => {
                 onChange(
                   withAlso(
                     matte,
                     link ? also.with(i, { ...link, by: one.by }) : also.filter((_, k) => k !== i),
                   ),
+                  gesture,
                 )
               }}
             />

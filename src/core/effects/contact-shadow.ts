@@ -1,0 +1,38 @@
+import { colour, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+
+export default defineEffect({
+  id: 'contact-shadow',
+  title: 'Contact shadow',
+  family: 'shade',
+  kind: 'filter',
+  purpose: 'A soft shadow of the shape behind the picture, so that it stands on something.',
+  search: 'drop shadow cast ground behind',
+  belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
+  feeds: shapeFeeds,
+  dials: {
+    shade: colour({ default: [0, 0, 0], hint: 'Colour of the shadow.' }),
+    strength: number({ default: 0.6, range: [0, 1], step: 0.01, hint: 'How much the shadow covers.' }),
+    ...shapeDials,
+    moveX: { ...shapeDials.moveX, default: 6 },
+    moveY: { ...shapeDials.moveY, default: 12 },
+    softness: { ...shapeDials.softness, default: 16 },
+  },
+  support: () => 'frame',
+  offset: shapeOffset,
+  example: { moveX: 10, moveY: 14, softness: 14 },
+  starts: [
+    { name: 'Close to the ground', dials: { moveX: 0, moveY: 6, softness: 8, strength: 0.8 } },
+    { name: 'Floating', dials: { moveX: 20, moveY: 60, softness: 50, strength: 0.4 } },
+  ], // prettier-ignore
+  apply({ out, picture, feeds, dials, kernels, store }) {
+    const [r, g, b] = dials.shade
+    const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
+    const shadow = store.take(picture.width, picture.height, 4)
+    kernels.fill(shadow, r, g, b, 1)
+    kernels.weigh(shadow, shadow, matte, 0, dials.strength)
+    kernels.join(out, shadow, picture, undefined, 'over', 1)
+    for (const taken of [matte, shadow]) store.give(taken)
+  },
+}) // prettier-ignore

@@ -1,0 +1,29 @@
+import { number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { levelDials, writeMatte } from './write-matte.ts'
+
+const distance = (hint: string, from: number) =>
+  number({ default: from, range: [0, 50], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', hint })
+
+export default defineEffect({
+  id: 'depth-matte',
+  title: 'Depth matte',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'A matte by distance: from the near mark on, or between near and far.',
+  search: 'z depth distance near far matte slice',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  feeds: { depth: { kind: 'depth', required: true, hint: 'The depth pass, in units of the scene.' } },
+  dials: {
+    near: distance('Distance where it begins.', 5),
+    far: distance('Distance where it ends; what lies beyond is outside.', 1e6),
+    softness: number({ default: 1, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'scene units', hint: 'How far it fades before the near and after the far mark.' }),
+    ...levelDials,
+  },
+  support: () => 0,
+  apply({ out, feeds: { depth }, dials, kernels }) {
+    const { near, far, softness } = dials
+    const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)
+    writeMatte(out, (p) => depth ? rising(depth.data[p * 4]! - near) * rising(far - depth.data[p * 4]!) : 0, dials, { kernels })
+  },
+}) // prettier-ignore

@@ -1,0 +1,66 @@
+import { fresnel } from '../picture/fresnel.ts'
+import { choice, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { levelDials, writeMatte } from './write-matte.ts'
+
+const place = (axis: string) =>
+  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', label: `Camera ${axis}`, when: { dial: 'space', is: 'world' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
+
+export default defineEffect({
+  id: 'facing-matte',
+  title: 'Facing matte',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'A matte of surfaces seen edge-on, as glass and water reflect: from the normal pass, and the position pass where there is one.',
+  search: 'fresnel facing ratio grazing reflection glass rim normal',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  feeds: {
+    normal: { kind: 'normal', required: true, hint: 'The normal pass.' },
+    position: { kind: 'position', required: false, without: 'straight ahead', hint: 'The position pass: each pixel is looked at along its own line. Without it all look the same way.' },
+  },
+  dials: {
+    by: choice({
+      default: 'facing',
+      options: { facing: 'Plain', fresnel: 'Fresnel' },
+      hint: 'Plain: 0 where it faces the camera, 1 where it is edge-on. Fresnel: the share of light that a surface reflects.',
+    }),
+    index: number({
+      default: 1.5,
+      range: [1, 3],
+      hard: [1, 100],
+      step: 0.01,
+      label: 'Refraction',
+      when: { dial: 'by', is: 'fresnel' },
+      hint: 'Index of refraction: 1.33 water, 1.5 glass, 2.4 diamond. More reflects more straight on.',
+    }),
+    space: choice({
+      default: 'world',
+      options: { world: 'World', camera: 'Camera' },
+      hint: 'What the passes are measured in: the scene, or what the camera sees.',
+    }),
+    cameraX: place('x'),
+    cameraY: place('y'),
+    cameraZ: place('z'),
+    ...levelDials,
+  },
+  support: () => 0,
+  apply({ out, feeds: { normal, position }, dials, kernels }) {
+    const { by, index, space } = dials
+    const camera = space === 'world' ? [dials.cameraX, dials.cameraY, dials.cameraZ] as const : [0, 0, 0] as const
+    const value = (p: number) => {
+      if (!normal) return 0
+      const at = p * 4
+      const n = [normal.data[at]!, normal.data[at + 1]!, normal.data[at + 2]!] as const
+      const length = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
+      // No surface, no matte.
+      if (!(length > 1e-6)) return 0
+      const v = position
+        ? ([camera[0] - position.data[at]!, camera[1] - position.data[at + 1]!, camera[2] - position.data[at + 2]!] as const)
+        : ([0, 0, 1] as const)
+      const far = Math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
+      const cosine = Math.abs(n[0] * v[0] + n[1] * v[1] + n[2] * v[2]) / (length * Math.max(1e-9, far))
+      return by === 'facing' ? 1 - Math.min(1, cosine) : fresnel(cosine, index)
+    }
+    writeMatte(out, value, dials, { kernels })
+  },
+}) // prettier-ignore

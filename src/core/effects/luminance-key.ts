@@ -1,0 +1,43 @@
+import { luminance } from '../picture/colour.ts'
+import { number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { levelDials, writeMatte } from './write-matte.ts'
+
+const end = (what: string, from: number) =>
+  number({ default: from, range: [0, 4], hard: [-1e6, 1e6], step: 0.01, hint: what })
+
+export default defineEffect({
+  id: 'luminance-key',
+  title: 'Luminance key',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'A matte of what is as bright as you say, with an edge of its own on either side.',
+  search: 'luma key matte bright dark highlights shadows pick',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  dials: {
+    low: end('Brightness from which it is whole.', 0.5),
+    high: end('Brightness up to which it is whole.', 4),
+    softLow: number({ default: 0.2, range: [0, 2], hard: [0, 1e6], step: 0.01, label: 'Below, soft', hint: 'How far below the low mark it fades out.' }),
+    softHigh: number({ default: 0, range: [0, 2], hard: [0, 1e6], step: 0.01, label: 'Above, soft', hint: 'How far above the high mark it fades out.' }),
+    ...levelDials,
+  },
+  support: () => 0,
+  example: { low: 0.3, softLow: 0.2 },
+  starts: [
+    { name: 'Highlights', dials: { low: 1, softLow: 0.5, high: 1e6 } },
+    { name: 'Middle tones', dials: { low: 0.1, softLow: 0.05, high: 0.4, softHigh: 0.2 } },
+    { name: 'Shadows', dials: { low: -1, softLow: 0, high: 0.02, softHigh: 0.06 } },
+  ],
+  apply({ out, picture: { data }, dials, kernels }) {
+    const { low, high, softLow, softHigh } = dials
+    const rising = (v: number, soft: number) => (v >= 0 ? 1 : soft > 0 ? Math.max(0, 1 + v / soft) : 0)
+    const value = (p: number) => {
+      const alpha = data[p * 4 + 3]!
+      const y = luminance(data[p * 4]!, data[p * 4 + 1]!, data[p * 4 + 2]!)
+      // Of the colour itself: half covered edges are as bright as what covers them.
+      const straight = alpha > 0 ? y / alpha : y
+      return rising(straight - low, softLow) * rising(high - straight, softHigh) * (alpha > 0 ? Math.min(1, alpha) : 1)
+    }
+    writeMatte(out, value, dials, { kernels })
+  },
+}) // prettier-ignore

@@ -1,0 +1,61 @@
+import { extractMatte } from '../engine/matte.ts'
+import { choice, colour, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+
+export default defineEffect({
+  id: 'matte-light',
+  title: 'Matte light',
+  family: 'light',
+  kind: 'light',
+  purpose: 'Lights the picture inside a shape: a warm side, or a rim from its own shifted outline.',
+  search: 'rim light edge light backlight kick highlight side lit drawn',
+  belongs: {
+    after: ['colour', 'shade', 'matte'],
+    before: ['motion', 'finish'],
+    reason: 'Light comes on top of what is shaded, and moves with it.',
+  },
+  feeds: shapeFeeds,
+  dials: {
+    colour: choice({
+      default: 'own',
+      options: { own: 'Own', source: 'From the picture' },
+      hint: 'A colour of its own, or that of what is lit.',
+    }),
+    tint: colour({
+      default: [1, 0.75, 0.4],
+      hint: 'Colour of the light, or what colours that of the picture.',
+    }),
+    strength: number({
+      default: 1,
+      range: [0, 4],
+      hard: [0, 1e6],
+      step: 0.01,
+      hint: 'How bright the light is. There is no upper end.',
+    }),
+    ...shapeDials,
+  },
+  support: () => 'frame',
+  offset: shapeOffset,
+  example: { invert: true, moveX: 5, moveY: 4, softness: 3, strength: 1.5 },
+  starts: [
+    { name: 'Thin rim', dials: { invert: true, moveX: 4, moveY: 3, softness: 2, strength: 1.2 } },
+    { name: 'Broad side light', dials: { invert: true, moveX: 24, moveY: 10, softness: 18, strength: 0.7 } },
+    { name: 'Cool back light', dials: { invert: true, moveY: 6, softness: 4, tint: [0.4, 0.7, 1], strength: 1 } },
+  ], // prettier-ignore
+  apply({ out, picture, feeds, dials, kernels, store }) {
+    const { tint, strength } = dials
+    const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
+    if (dials.colour === 'source')
+      kernels.gains(out, picture, ...(tint.map((v) => v * strength) as [number, number, number]), 0)
+    else {
+      const cover = store.take(picture.width, picture.height, 1)
+      extractMatte(cover, picture, 'alpha', false)
+      kernels.fill(out, tint[0] * strength, tint[1] * strength, tint[2] * strength, 0)
+      kernels.weigh(out, out, cover, 0, 1)
+      store.give(cover)
+    }
+    kernels.weigh(out, out, matte, 0, 1)
+    store.give(matte)
+  },
+})

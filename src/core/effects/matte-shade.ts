@@ -1,0 +1,57 @@
+import { extractMatte } from '../engine/matte.ts'
+import { choice, colour, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+
+export default defineEffect({
+  id: 'matte-shade',
+  title: 'Matte shade',
+  family: 'shade',
+  kind: 'filter',
+  purpose: 'Darkens or colours the picture inside a shape, which may be its own outline, shifted.',
+  search: 'shadow shade core shadow darken multiply tint side form drawn',
+  belongs: { after: ['colour', 'matte'], before: ['light'], reason: 'What is shaded gives less light.' },
+  feeds: shapeFeeds,
+  dials: {
+    shade: colour({
+      default: [0.25, 0.35, 0.6],
+      hint: 'Colour of the shade. Multiplied: what of each colour is left.',
+    }),
+    mode: choice({
+      default: 'multiply',
+      options: { multiply: 'Multiply', mix: 'Mix' },
+      hint: 'Multiply darkens what is there; mix lays the colour over it.',
+    }),
+    strength: number({
+      default: 1,
+      range: [0, 1],
+      step: 0.01,
+      hint: 'How far towards the shade; the picture keeps its cover.',
+    }),
+    ...shapeDials,
+  },
+  support: () => 'frame',
+  offset: shapeOffset,
+  example: { invert: true, moveX: -6, moveY: -6, softness: 6 },
+  starts: [
+    { name: 'Core shadow', dials: { invert: true, moveX: -24, moveY: -16, softness: 20 } },
+    { name: 'Hard side', dials: { invert: true, moveX: 30, softness: 1 } },
+    { name: 'Cool tint', dials: { mode: 'mix', shade: [0.15, 0.3, 0.5], strength: 0.4, softness: 0 } },
+  ], // prettier-ignore
+  apply({ out, picture, feeds, dials, kernels, store }) {
+    const [r, g, b] = dials.shade
+    const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
+    const shaded = store.take(picture.width, picture.height, 4)
+    if (dials.mode === 'multiply') kernels.gains(shaded, picture, r, g, b, 1)
+    else {
+      // Clipped to the picture's own cover, so that nothing appears beside it.
+      const cover = store.take(picture.width, picture.height, 1)
+      extractMatte(cover, picture, 'alpha', false)
+      kernels.fill(shaded, r, g, b, 1)
+      kernels.weigh(shaded, shaded, cover, 0, 1)
+      store.give(cover)
+    }
+    kernels.mix(out, picture, shaded, matte, dials.strength)
+    for (const taken of [matte, shaded]) store.give(taken)
+  },
+})

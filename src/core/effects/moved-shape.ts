@@ -1,0 +1,102 @@
+import { extractMatte } from '../engine/matte.ts'
+import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
+import { inverse, placement } from '../picture/affine.ts'
+import type { Picture } from '../picture/picture.ts'
+import { flag, number, point } from './dials.ts'
+import type { Feed } from './effect.ts'
+
+// A shape that is moved, turned and scaled, turned inside out and softened: the element's own outline, shifted and inverted,
+// makes a rim or a core shadow that follows it.
+
+/** The feed that the shape comes from. */
+export const shapeFeeds = {
+  shape: {
+    kind: 'matte',
+    required: false,
+    without: 'its own alpha',
+    hint: 'Where it acts: a drawn shape, objects, a pass or a lane. Without it, the alpha of the step’s own picture.',
+  },
+} as const satisfies Record<string, Feed>
+
+const shift = (way: string) =>
+  number({
+    default: 0,
+    range: [-200, 200],
+    hard: [-1e5, 1e5],
+    unit: 'px',
+    step: 1,
+    hint: `More moves the shape ${way}; the picture stays.`,
+  })
+
+/** Where the shape is put. */
+export const shapeDials = {
+  moveX: shift('to the right'),
+  moveY: shift('down'),
+  turn: number({
+    default: 0,
+    range: [-180, 180],
+    hard: [-36000, 36000],
+    unit: '°',
+    step: 0.5,
+    hint: 'More turns the shape clockwise.',
+  }),
+  scale: number({
+    default: 100,
+    range: [20, 300],
+    hard: [0.1, 10000],
+    unit: '%',
+    step: 1,
+    taper: 'log',
+    hint: 'More makes the shape larger about its pivot.',
+  }),
+  pivot: point({ default: [0.5, 0.5], hint: 'What stays where it is while the shape turns and scales.' }),
+  softness: number({
+    default: 6,
+    range: [0, 200],
+    hard: [0, 4000],
+    unit: 'px',
+    step: 0.5,
+    hint: '0 keeps the edge as sharp as the shape; more runs it out softly to both sides.',
+  }),
+  invert: flag({
+    default: false,
+    hint: 'On: where the moved shape is not; of its own outline, that is a rim.',
+  }),
+} as const
+
+/** Handles on the picture for the shape's place. */
+export const shapeOffset = { x: 'moveX', y: 'moveY', about: 'pivot', turn: 'turn', scale: 'scale' } as const
+
+interface ShapeValues {
+  readonly moveX: number
+  readonly moveY: number
+  readonly turn: number
+  readonly scale: number
+  readonly pivot: readonly [number, number]
+  readonly softness: number
+  readonly invert: boolean
+}
+
+/** The shape as the dials put it, one channel; the caller's to give back. */
+export function movedShape(
+  picture: Picture,
+  fed: Picture | undefined,
+  { moveX, moveY, turn, scale, pivot, softness, invert }: ShapeValues,
+  { kernels, store }: Workshop,
+): Picture {
+  const { width, height } = picture
+  const shape = fed ?? store.take(width, height, 1)
+  if (!fed) extractMatte(shape, picture, 'alpha', false)
+  const flat = store.take(width, height, 4)
+  kernels.fill(flat, 1, 1, 1, 1)
+  kernels.weigh(flat, flat, shape, 0, 1)
+  const moved = store.take(width, height, 4)
+  const back = inverse(placement(pivot, [scale / 100, scale / 100], turn, [moveX, moveY]))
+  if (back) kernels.resample(moved, flat, back, 'bilinear')
+  else kernels.fill(moved, 0, 0, 0, 0)
+  gaussianBlur(moved, moved, softness / 2, { kernels, store })
+  const out = store.take(width, height, 1)
+  extractMatte(out, moved, 'alpha', invert)
+  for (const taken of [flat, moved, ...(fed ? [] : [shape])]) store.give(taken)
+  return out
+}

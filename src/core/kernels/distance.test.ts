@@ -1,0 +1,66 @@
+import { describe, expect, test } from 'vitest'
+import { plainPicture, type Picture } from '../picture/picture.ts'
+import { plainKernels } from './plain-kernels.ts'
+import { createLoneKernels } from './wasm-kernels.ts'
+
+const { kernels, store } = createLoneKernels(256)
+const matte = (width: number, height: number, value: (x: number, y: number) => number): Picture => {
+  const made = store.take(width, height, 1)
+  for (let i = 0; i < made.data.length; i++) made.data[i] = value(i % width, Math.floor(i / width))
+  return made
+}
+const distances = (src: Picture) => {
+  const out = store.take(src.width, src.height, 1)
+  kernels.distance(out, src)
+  return out
+}
+
+describe('distance', () => {
+  test.each([[1, 1], [7, 1], [1, 9], [23, 17], [48, 31]])('of random mattes at %i × %i is exact (brute force)', (w, h) => {
+    for (const share of [0.02, 0.3, 0.9]) {
+      // Hard mattes: the nearest pixel is found without a doubt, where two are equally near they count alike.
+      const src = matte(w, h, (x, y) => ((x * 7919 + y * 104729 + x * y * 31) % 1000) / 1000 < share ? 1 : 0)
+      const plain = { ...plainPicture(w, h, 1), data: src.data.slice() }
+      const wanted = plainPicture(w, h, 1)
+      plainKernels.distance(wanted, plain)
+      const out = distances(src)
+      const worst = out.data.reduce((most, v, i) => Math.max(most, Math.abs(v - wanted.data[i]!)), 0)
+      expect(worst).toBeLessThan(1e-4)
+    }
+  }) // prettier-ignore
+  test('of an empty or a full matte is beyond any reach', () => {
+    expect(distances(matte(5, 4, () => 0)).data.every((v) => v === 1e9)).toBe(true)
+    expect(distances(matte(5, 4, () => 1)).data.every((v) => v === -1e9)).toBe(true)
+  })
+  test('follows an edge within its pixels', () => {
+    // A straight edge at x = 20.3: the pixel there is covered by 0.3.
+    const src = matte(60, 5, (x) => Math.min(1, Math.max(0, 20.3 - x)))
+    const out = distances(src)
+    for (const x of [3, 10, 40, 55]) expect(out.data[2 * 60 + x]!).toBeCloseTo(x + 0.5 - 20.3, 5)
+  })
+})
+
+test.each([6, -6, 13.5])(
+  'a disc grown by %f has the area of the larger or smaller disc within 1 %%',
+  (spread) => {
+    const size = 161
+    const disc = (r: number) =>
+      matte(size, size, (x, y) => Math.min(1, Math.max(0, r + 0.5 - Math.hypot(x - 80, y - 80))))
+    const out = store.take(size, size, 1)
+    for (const soft of [1, 5]) {
+      kernels.edge(out, distances(disc(40)), spread, soft)
+      const area = out.data.reduce((a, b) => a + b, 0)
+      // What is soft on one side is missing on the other: the area stays, but for the curve of the edge.
+      expect(Math.abs(area / (Math.PI * (40 + spread) ** 2) - 1)).toBeLessThan(0.01)
+    }
+  },
+)
+
+test('edges equal their plain twin', () => {
+  const src = matte(17, 9, (x, y) => (x * 5 + y * 3) % 7 - 3)
+  const plain = { ...plainPicture(17, 9, 1), data: src.data.slice() }
+  const [a, b] = [plainPicture(17, 9, 1), store.take(17, 9, 1)]
+  plainKernels.edge(a, plain, 1.3, 2.5)
+  kernels.edge(b, src, 1.3, 2.5)
+  a.data.forEach((v, i) => { expect(b.data[i]!).toBeCloseTo(v, 6) })
+}) // prettier-ignore
