@@ -37,8 +37,8 @@ export class EngineClient {
   private wanted: Wanted | undefined
   private serial = 0
   private isRunning = false
-  /** Not known yet: a small picture comes first. */
-  private fullMs = 1000
+  /** By size; not known yet: a small picture comes first. */
+  private readonly tookMs: Partial<Record<Reduction, number>> = {}
   private nextId = 1
   private replacedAt = -Infinity
   /** The picture on its way is smaller than wanted, as memory ran out. */
@@ -140,22 +140,26 @@ export class EngineClient {
     for (const hand of this.hands) hand.terminate()
   }
 
+  /** The largest picture that is there at once, by how long those before it took. */
   private firstReduction(): Reduction {
-    if (this.fullMs < directMs) return 1
-    return this.fullMs / 4 < 2 * directMs ? 2 : 4
+    const { 1: full = 1000, 2: half = full / 3 } = this.tookMs
+    if (full < directMs) return 1
+    // A quarter is there already, from the thumbnails; a half has to be worth its own beginning.
+    return half < directMs / 2 ? 2 : 4
   }
 
   private run(reduction: Reduction): void {
     if (!this.wanted) return
     this.isRunning = true
-    const isGivenUp = reduction === 1 && this.fullMs >= directMs
+    const isGivenUp = reduction === 1 && (this.tookMs[1] ?? 1000) >= directMs
     this.post({ ...this.wanted, type: 'show', serial: this.serial, reduction, isGivenUp })
   }
 
   private receive(message: EngineReply): void {
     switch (message.type) {
       case 'shown':
-        if (message.reduction === 1) this.fullMs = message.tookMs
+        // A picture that was found rather than made says little of the next one.
+        this.tookMs[message.reduction] = Math.max(message.tookMs, 0.8 * (this.tookMs[message.reduction] ?? 0))
         this.listener.onShown(message)
         if (this.isShort && message.serial === this.serial) {
           this.isShort = false
