@@ -25,6 +25,10 @@ interface Handle {
   move(comp: Comp, to: Point): Comp
 }
 
+/** Kept this far inside the view, in pixels of the screen. */
+const inset = 9
+const held = (v: number, most: number) => Math.min(most - inset, Math.max(inset, v))
+
 /** Length in pixels of the frame of the arm that turns and scales, at a scale of 100 %. */
 const armLength = 140
 
@@ -154,6 +158,8 @@ export default function Handles({
   const { store } = useShotContext()
   const handles = useHandles()
   const gesture = useRef<string>(undefined)
+  /** How far beyond the edge of the view the dragged one lay. */
+  const beyond = useRef<Point>([0, 0])
   if (handles.length === 0) return null
   const onScreen = ([x, y]: Point): Point => [place.x + x * place.zoom, place.y + y * place.zoom]
   const stop = (event: Konva.KonvaEventObject<PointerEvent | MouseEvent | TouchEvent>) => {
@@ -164,7 +170,10 @@ export default function Handles({
     <Stage width={size.width} height={size.height} className="absolute inset-0">
       <Layer>
         {handles.map((handle) => {
-          const [x, y] = onScreen(handle.at)
+          const own = onScreen(handle.at)
+          // One that lies beyond the view waits at its edge, so that it can be taken hold of.
+          const [x, y] = [held(own[0], size.width), held(own[1], size.height)]
+          const isBeyond = x !== own[0] || y !== own[1]
           const from = handle.from && onScreen(handle.from)
           return (
             <Group key={handle.id}>
@@ -195,11 +204,16 @@ export default function Handles({
                 onPointerDown={stop}
                 onDragStart={() => {
                   gesture.current = newGesture()
+                  beyond.current = [own[0] - x, own[1] - y]
                 }}
                 onDragMove={(event) => {
                   const { x: sx, y: sy } = event.target.position()
                   const round = (v: number) => Math.round(v * 10) / 10
-                  const to: Point = [round((sx - place.x) / place.zoom), round((sy - place.y) / place.zoom)]
+                  const [bx, by] = beyond.current
+                  const to: Point = [
+                    round((sx + bx - place.x) / place.zoom),
+                    round((sy + by - place.y) / place.zoom),
+                  ]
                   store.getState().edit(handle.editName, (comp) => handle.move(comp, to), gesture.current)
                 }}
                 onMouseEnter={(event) => {
@@ -211,8 +225,8 @@ export default function Handles({
               />
               <Text
                 x={x + 6}
-                y={y - 20}
-                text={handle.label}
+                y={y < 24 ? y + 8 : y - 20}
+                text={isBeyond ? `${handle.label}, outside` : handle.label}
                 fontSize={11}
                 fontFamily="Inter Variable"
                 fill="#fff"
