@@ -111,7 +111,7 @@ describe('the desk of the demo', () => {
     await (await find(driver, '[aria-label="Source of Cave"]')).click()
     await driver.actions().sendKeys('/').perform()
     await find(driver, 'dialog[open] input')
-    await driver.actions().sendKeys('sun beams', Key.ENTER).perform()
+    await driver.actions().sendKeys('beams of sun', Key.ENTER).perform()
     const feed = await find(driver, 'select[aria-label="light feed"]')
     for (const option of await feed.findElements(By.css('option')))
       if ((await option.getText()) === 'tap of Daylight') await option.click()

@@ -14,7 +14,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Beams that run from bright openings away from a point, as light does in haze or water.',
-  search: 'god rays sun beams shafts volumetric zoom crepuscular',
+  search: 'god rays beams of sun shafts volumetric crepuscular',
   belongs: {
     after: ['colour', 'depth'],
     before: ['motion', 'finish'],

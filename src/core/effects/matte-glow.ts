@@ -13,7 +13,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Light around, or inside, a shape: a drawing, an object or whatever a matte says.',
-  search: 'outer inner glow aura halo rim drawn shape object alpha neon',
+  search: 'outside inside aura halo rim drawn shape object alpha neon',
   belongs: {
     after: ['colour', 'shade', 'matte'],
     before: ['motion', 'finish'],

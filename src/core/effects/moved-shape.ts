@@ -3,6 +3,7 @@ import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
 import { flag, number, point } from './dials.ts'
+import { placingDials } from './placing-dials.ts'
 import type { Feed } from './effect.ts'
 
 // A shape that is moved, turned and scaled, turned inside out and softened: the element's own outline, shifted and inverted,
@@ -18,37 +19,9 @@ export const shapeFeeds = {
   },
 } as const satisfies Record<string, Feed>
 
-const shift = (way: string) =>
-  number({
-    default: 0,
-    range: [-200, 200],
-    hard: [-1e5, 1e5],
-    unit: 'px',
-    step: 1,
-    hint: `More moves the shape ${way}; the picture stays.`,
-  })
-
-/** Where the shape is put. */
+/** Where the shape is put; the picture stays. */
 export const shapeDials = {
-  moveX: shift('to the right'),
-  moveY: shift('down'),
-  turn: number({
-    default: 0,
-    range: [-180, 180],
-    hard: [-36000, 36000],
-    unit: '°',
-    step: 0.5,
-    hint: 'More turns the shape clockwise.',
-  }),
-  scale: number({
-    default: 100,
-    range: [20, 300],
-    hard: [0.1, 10000],
-    unit: '%',
-    step: 1,
-    taper: 'log',
-    hint: 'More makes the shape larger about its pivot.',
-  }),
+  ...placingDials(200),
   pivot: point({ default: [0.5, 0.5], hint: 'What stays where it is while the shape turns and scales.' }),
   softness: number({
     default: 6,

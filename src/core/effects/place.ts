@@ -1,17 +1,8 @@
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import { inverse, placement, type Affine } from '../picture/affine.ts'
 import { choice, number, point } from './dials.ts'
+import { placingDials } from './placing-dials.ts'
 import { defineEffect } from './effect.ts'
-
-const move = (way: string) =>
-  number({
-    default: 0,
-    range: [-1000, 1000],
-    hard: [-1e5, 1e5],
-    unit: 'px',
-    step: 1,
-    hint: `More moves it ${way}.`,
-  })
 
 interface Dials {
   readonly moveX: number
@@ -45,25 +36,7 @@ export default defineEffect({
     reason: 'Light spreads from where things stand in the end.',
   },
   dials: {
-    moveX: move('to the right'),
-    moveY: move('down'),
-    turn: number({
-      default: 0,
-      range: [-180, 180],
-      hard: [-36000, 36000],
-      unit: '°',
-      step: 0.5,
-      hint: 'More turns it clockwise.',
-    }),
-    scale: number({
-      default: 100,
-      range: [1, 400],
-      hard: [0.01, 10000],
-      unit: '%',
-      step: 1,
-      taper: 'log',
-      hint: 'More makes it larger about the pivot.',
-    }),
+    ...placingDials(1000),
     stretch: number({
       default: 100,
       range: [10, 400],

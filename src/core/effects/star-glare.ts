@@ -20,7 +20,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Fine spikes of light out of small hard lights, as from lens blades or wet lashes.',
-  search: 'sparkle glint star streak spikes cross diffraction shine twinkle',
+  search: 'sparkle star streak spikes cross diffraction shine twinkle',
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],

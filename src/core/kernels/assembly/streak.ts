@@ -121,37 +121,31 @@ export function streakLines(
     for (let x = from; x < to; x++) seen = v128.or(seen, v128.load(target + ((x as usize) << 4)))
     if (!v128.any_true(seen)) continue
     memory.copy(line, target + ((from as usize) << 4), (count as usize) << 4)
-    if (aheadCount > 0) {
-      let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
-      for (let i = 0; i < count; i++) {
-        const value = v128.load(line + ((i as usize) << 4))
-        lo = f64x2.add(lo, low(value))
-        hi = f64x2.add(hi, high(value))
-        lo2 = f64x2.add(lo2, lo)
-        hi2 = f64x2.add(hi2, hi)
-        const at = sums + ((i as usize) << sumShift)
-        v128.store(at, lo2)
-        v128.store(at, hi2, 16)
-        const drawn = byChannel ? tappedByChannel(sums, ahead, aheadCount, i) : tapped(sums, ahead, aheadCount, i, 0, 1)
-        v128.store(target + (((from + i) as usize) << 4), drawn)
-      }
-    }
-    if (behindCount > 0) {
-      let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
-      for (let i = 0; i < count; i++) {
-        const value = v128.load(line + (((count - 1 - i) as usize) << 4))
-        lo = f64x2.add(lo, low(value))
-        hi = f64x2.add(hi, high(value))
-        lo2 = f64x2.add(lo2, lo)
-        hi2 = f64x2.add(hi2, hi)
-        const sum = sums + ((i as usize) << sumShift)
-        v128.store(sum, lo2)
-        v128.store(sum, hi2, 16)
-        const at = target + (((to - 1 - i) as usize) << 4)
-        const drawn = byChannel ? tappedByChannel(sums, behind, behindCount, i) : tapped(sums, behind, behindCount, i, 0, 1)
-        v128.store(at, aheadCount > 0 ? f32x4.add(v128.load(at), drawn) : drawn)
-      }
-    }
+    if (aheadCount > 0) drawLine(line, sums, target, from, count, ahead, aheadCount, byChannel, 1, false)
+    if (behindCount > 0) drawLine(line, sums, target, from, count, behind, behindCount, byChannel, -1, aheadCount > 0)
+  }
+}
+
+/** One line drawn out one way: forwards, or backwards from its end; added to what is there on wish. */
+@inline
+function drawLine(
+  line: usize, sums: usize, target: usize, from: i32, count: i32, taps: usize, tapCount: i32, byChannel: i32, way: i32, isAdded: bool,
+): void {
+  let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
+  const begin = way > 0 ? 0 : count - 1
+  for (let i = 0; i < count; i++) {
+    const place = begin + way * i
+    const value = v128.load(line + ((place as usize) << 4))
+    lo = f64x2.add(lo, low(value))
+    hi = f64x2.add(hi, high(value))
+    lo2 = f64x2.add(lo2, lo)
+    hi2 = f64x2.add(hi2, hi)
+    const sum = sums + ((i as usize) << sumShift)
+    v128.store(sum, lo2)
+    v128.store(sum, hi2, 16)
+    const at = target + (((from + place) as usize) << 4)
+    const drawn = byChannel ? tappedByChannel(sums, taps, tapCount, i) : tapped(sums, taps, tapCount, i, 0, 1)
+    v128.store(at, isAdded ? f32x4.add(v128.load(at), drawn) : drawn)
   }
 }
 
