@@ -163,6 +163,40 @@ describe('the desk of the demo', () => {
     await waitFor(driver, 'the undo', async () => (await threshold()) === before)
   })
 
+  test('objects become a matte by clicking on them in the picture', async () => {
+    await (await find(driver, '[aria-label="Step Star glare"]')).click()
+    const feed = await find(driver, 'select[aria-label="matte feed"]')
+    for (const option of await feed.findElements(By.css('option')))
+      if ((await option.getText()) === 'grotto · objects') await option.click()
+    await waitFor(driver, 'both pickers', async () => {
+      const found = await driver.findElements(By.css('[aria-label="Pick objects from the picture"]'))
+      return found.length === 2
+    })
+    await (await driver.findElements(By.css('[aria-label="Pick objects from the picture"]')))[1]!.click()
+    const picked = async () => {
+      const { comp } = await savedComp()
+      const step = comp.lanes.flatMap((l) => l.steps).find((s) => s.effect === 'star-glare')
+      return step?.matte?.objects?.length
+    }
+    for (const [i, [x, y]] of (
+      [
+        [0.563, 0.41],
+        [0.707, 0.58],
+      ] as const
+    ).entries()) {
+      // prettier-ignore
+      await point(x, y)
+      await driver.actions().click().perform()
+      await waitFor(driver, `${i + 1} objects`, async () => (await picked()) === i + 1)
+    }
+    // A second click takes it out again.
+    await driver.actions().click().perform()
+    await waitFor(driver, 'one object less', async () => (await picked()) === 1)
+    await driver.actions().sendKeys(Key.ESCAPE).perform()
+    await (await find(driver, '[aria-label="Cut the matte feed"]')).click()
+    await waitFor(driver, 'no matte', async () => (await picked()) === undefined)
+  })
+
   test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
     const handle = (name: string) => find(driver, `[aria-label="Drag ${name}"]`)
     const becomes = (what: string, holds: (comp: Comp) => boolean) =>

@@ -1,15 +1,15 @@
 'use client'
 
 import { useDroppable } from '@dnd-kit/core'
-import { Link2, Unlink } from 'lucide-react'
-import { Fragment, useId, useState } from 'react'
+import { Crosshair, Link2, Unlink } from 'lucide-react'
+import { Fragment, useEffect, useId, useRef, useState } from 'react'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { FeedLink, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
 import { ValueField } from './value-field.tsx'
-import { useShot } from '../shot/shot-context.tsx'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const passLink = (media: string, pass: string): Link => ({ type: 'pass', media, pass })
 const tapLink = (lane: string, after?: string): Link => ({
@@ -34,7 +34,7 @@ interface LinkChipProps {
   readonly onChange: (link: FeedLink | undefined, gesture?: string) => void
 }
 
-/** Picks one object of an ID pass, or adds a further one to those that are picked. */
+/** Picks objects of an ID pass: from a list, or by clicking on them in the picture; one that is picked already is taken out. */
 function ObjectChoice({
   media,
   pass,
@@ -46,27 +46,74 @@ function ObjectChoice({
   picked: readonly string[]
   onPick: (ids: readonly string[]) => void
 }) {
+  const { engine, store } = useShotContext()
   const objects = useObjects(media, pass) ?? []
   const name = (id: string) => objectName(objects.find((o) => o.id === id) ?? { id })
+  const toggle = (id: string) => {
+    onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
+  }
+  // Clicks on the picture come later: they change what is picked then.
+  const latest = useRef(toggle)
+  useEffect(() => {
+    latest.current = toggle
+  })
+  const by = `objects ${useId()}`
+  const isPicking = useShot((s) => s.picking?.by === by)
+  useEffect(
+    () => () => {
+      const { picking, set } = store.getState()
+      if (picking?.by === by) set({ picking: undefined })
+    },
+    [by, store],
+  )
+  const pick = () => {
+    store.getState().set({
+      picking: isPicking
+        ? undefined
+        : {
+            by,
+            words: 'Click on objects to add them, or to take them out',
+            isKept: true,
+            pick: ([x, y]) => {
+              const { comp, media: table, frame } = store.getState()
+              const of = { type: 'pass', media, pass } as const
+              void engine?.probe({ comp, media: table, frame }, x, y, of).then((probed) => {
+                if (probed?.object !== undefined) latest.current(probed.object)
+              })
+            },
+          },
+    })
+  }
   return (
-    <select
-      aria-label="Objects of the matte"
-      className="min-w-0 max-w-36 cursor-pointer truncate bg-transparent outline-none"
-      title="Objects whose cover is the matte; choosing one adds it or takes it out"
-      value=""
-      onChange={(e) => {
-        const id = e.target.value
-        onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
-      }}
-    >
-      <option value="">{picked.length === 0 ? 'pick objects' : picked.map(name).join(', ')}</option>
-      {objects.map((o) => (
-        <option key={o.id} value={o.id}>
-          {picked.includes(o.id) ? '− ' : '+ '}
-          {objectName(o)}
-        </option>
-      ))}
-    </select>
+    <>
+      <button
+        type="button"
+        aria-pressed={isPicking}
+        aria-label="Pick objects from the picture"
+        title="Click on objects in the picture to add them or take them out"
+        className={`rounded p-0.5 ${isPicking ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
+        onClick={pick}
+      >
+        <Crosshair size={12} aria-hidden />
+      </button>
+      <select
+        aria-label="Objects of the matte"
+        className="min-w-0 max-w-36 cursor-pointer truncate bg-transparent outline-none"
+        title="Objects whose cover is the matte; choosing one adds it or takes it out"
+        value=""
+        onChange={(e) => {
+          toggle(e.target.value)
+        }}
+      >
+        <option value="">{picked.length === 0 ? 'pick objects' : picked.map(name).join(', ')}</option>
+        {objects.map((o) => (
+          <option key={o.id} value={o.id}>
+            {picked.includes(o.id) ? '− ' : '+ '}
+            {objectName(o)}
+          </option>
+        ))}
+      </select>
+    </>
   )
 }
 

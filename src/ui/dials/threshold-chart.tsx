@@ -117,7 +117,8 @@ export function ThresholdChart({
   const kneeTo = threshold > 0 ? Math.log2(threshold * (1 + knee)) : lowStops
   const share = histogram && shareAbove(histogram, threshold)
 
-  const isPicking = useShot((s) => s.picking !== undefined)
+  const by = `threshold ${stepId}`
+  const isPicking = useShot((s) => s.picking?.by === by)
   const pick = () => {
     const { set } = store.getState()
     if (isPicking) {
@@ -127,6 +128,7 @@ export function ThresholdChart({
     const words = 'Click on the faintest light that should be caught'
     set({
       picking: {
+        by,
         words,
         pick: ([x, y]) => {
           const { comp, media } = store.getState()

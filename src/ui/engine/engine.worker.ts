@@ -290,8 +290,13 @@ class Engine {
       const { node, area } = plan(comp, media, frame, 1, of)
       await this.evaluator.load(comp, node)
       const [px, py] = [Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx]
-      const rgba = pixelAt(this.evaluator.evaluate(node), px, py)
-      reply({ type: 'probe', id, probed: rgba && { rgba, data: [] } })
+      const picture = this.evaluator.evaluate(node)
+      const rgba = pixelAt(picture, px, py)
+      const pass = of.type === 'pass' ? media[of.media]?.passes.find((p) => p.name === of.pass) : undefined
+      const masks = pass?.kind === 'ids' ? (pass.detail?.masks ?? 'plain') : undefined
+      const bits = masks && objectAt({ ...picture, x: 0, y: 0 }, masks, px, py)
+      const object = bits ? { object: bits.toString(16).padStart(8, '0') } : {}
+      reply({ type: 'probe', id, probed: rgba && { rgba, ...object, data: [] } })
       return
     }
     const { shown } = this

@@ -181,7 +181,7 @@ export function PictureView({
         const pixel = pixelUnder(event)
         if (picking && isInside(pixel)) {
           picking.pick(pixel)
-          store.getState().set({ picking: undefined })
+          if (!picking.isKept) store.getState().set({ picking: undefined })
           return
         }
         drag.current = { x: event.clientX, y: event.clientY }

@@ -25,7 +25,11 @@ export type SideName =
 
 /** A pick from the picture, at a pixel of the full frame. */
 export interface Picking {
+  /** Who picks. */
+  readonly by: string
   readonly words: string
+  /** Goes on after a pick, until Escape. */
+  readonly isKept?: boolean
   readonly pick: (at: readonly [number, number]) => void
 }
 
