@@ -18,17 +18,23 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
   const source = { type: 'pass', media: 'm1', pass: 'beauty' } as const
   let comp = addLane(emptyComp(info.width, info.height), 'Cave', source)
   if (!effect) return comp
+  const pass = (name: string) => ({ type: 'pass' as const, media: 'm1', pass: name })
+  const masks = { from: pass('objects'), objects: [...objects] }
   let id: string
-  ;[comp, id] = addStep(comp, 'lane1', 0, effect.id)
+  // What works from its own outline is shown on the objects alone.
+  if (effect.feeds['shape'] && effect.offset) {
+    ;[comp, id] = addStep(comp, 'lane1', 0, 'opacity')
+    comp = setFeed(setDial(comp, id, 'opacity', 0), id, 'matte', { ...masks, invert: true })
+  }
+  ;[comp, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect.id)
   const dials = { ...effect.starts[0]?.dials, ...effect.example }
   for (const [key, value] of Object.entries(dials)) comp = setDial(comp, id, key, value as never)
-  if (effect.feeds['light'])
-    comp = setFeed(comp, id, 'light', { from: { type: 'pass', media: 'm1', pass: 'emission' } })
-  const shape = Object.entries(effect.feeds).find(
-    ([key, feed]) => !['occluder', 'matte', 'within'].includes(key) && feed.kind === 'matte',
-  )
-  const masks = { from: { type: 'pass' as const, media: 'm1', pass: 'objects' }, objects: [...objects] }
-  if (shape) comp = setFeed(comp, id, shape[0], masks)
+  for (const [key, { kind }] of Object.entries(effect.feeds)) {
+    const found = info.passes.find((p) => p.kind === kind && kind !== 'matte')
+    if (found)
+      comp = setFeed(comp, id, key, { from: pass(found.name === 'reflection' ? 'emission' : found.name) })
+    else if (key === 'shape' && !effect.offset) comp = setFeed(comp, id, key, masks)
+  }
   return comp
 }
 

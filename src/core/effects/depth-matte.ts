@@ -21,6 +21,7 @@ export default defineEffect({
     ...levelDials,
   },
   support: () => 0,
+  example: { near: 9, softness: 3 },
   apply({ out, feeds: { depth }, dials, kernels }) {
     const { near, far, softness } = dials
     const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)

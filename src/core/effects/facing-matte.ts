@@ -44,6 +44,7 @@ export default defineEffect({
     ...levelDials,
   },
   support: () => 0,
+  example: { cameraZ: 8, cameraY: 2 },
   apply({ out, feeds: { normal, position }, dials, kernels }) {
     const { by, index, space } = dials
     const camera = space === 'world' ? [dials.cameraX, dials.cameraY, dials.cameraZ] as const : [0, 0, 0] as const
