@@ -1,13 +1,10 @@
 import { glare, glareSpectrum, glareVeil, type Eye } from '../kernels/glare.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
-import { spreadLight, spreadProfile } from '../kernels/pyramid.ts'
+import { radius95, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { catchDials, caughtBy, lightFeeds, tintBy, tintDials } from './catch-light.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
-
-/** A round Gaussian holds 95 % of its light within this many standard deviations: √(−2 ln 0.05). */
-const radius95 = 2.4477
 
 /** Of a brown eye. */
 const pigment = 0.5

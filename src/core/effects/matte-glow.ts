@@ -1,11 +1,8 @@
 import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
-import { gaussianBlur, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
+import { gaussianBlur, radius95, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
-
-/** A round Gaussian holds 95 % of its light within this many standard deviations: √(−2 ln 0.05). */
-const radius95 = 2.4477
 
 export default defineEffect({
   id: 'matte-glow',

@@ -119,6 +119,9 @@ function spreadWeights(widest: number, tight: number, reduction: number, most: n
   return { weights, softened, sum: weights.reduce((a, b) => a + b) }
 }
 
+/** A round Gaussian holds 95 % of its light within this many standard deviations: √(−2 ln 0.05). */
+export const radius95 = 2.4477
+
 /** How the light of a point falls with the distance when it is spread, 1 in the middle; to where 95 % of the widest Gaussian lies. */
 export function spreadProfile(widest: number, tight: number) {
   const { weights } = spreadWeights(widest, tight, 1, 20)
@@ -128,7 +131,7 @@ export function spreadProfile(widest: number, tight: number) {
       return sum + (weight / variance) * Math.exp(-(px * px) / (2 * variance))
     }, 0)
   const middle = at(0)
-  return { reach: 2.4477 * widest, at: (px: number) => at(px) / middle }
+  return { reach: radius95 * widest, at: (px: number) => at(px) / middle }
 }
 
 /** How light is spread. */
