@@ -20,10 +20,12 @@ export function easeBetween(time: number, ease: Exclude<Ease, 'hold'>): number {
   return at((low + high) / 2, y1, y2)
 }
 
+const isNumbers = (value: DialValue): value is readonly number[] =>
+  Array.isArray(value) && value.every((v) => typeof v === 'number')
+
 function between(from: DialValue, to: DialValue, t: number): DialValue {
   if (typeof from === 'number' && typeof to === 'number') return from + (to - from) * t
-  if (Array.isArray(from) && Array.isArray(to))
-    return from.map((v: number, i) => v + ((to[i] as number) - v) * t)
+  if (isNumbers(from) && isNumbers(to)) return from.map((v, i) => v + (to[i]! - v) * t)
   return from
 }
 

@@ -20,6 +20,8 @@ function stepName(step: Step): string {
 
 function linkWords(comp: Comp, media: MediaTable, link: Link): string {
   if (link.type === 'pass') return `${link.pass} of ${media[link.media]?.name ?? 'missing media'}`
+  if (link.type === 'drawing')
+    return `the drawing ${comp.drawings.find((d) => d.id === link.drawing)?.name ?? 'that is missing'}`
   const lane = comp.lanes.find((l) => l.id === link.lane)
   const step = lane?.steps.find((s) => s.id === link.after)
   const point = link.after === 'source' ? ' before its steps' : step ? ` after ${stepName(step)}` : ''
@@ -44,6 +46,7 @@ function sourceWords(comp: Comp, media: MediaTable, lane: Lane): string {
   const { source } = lane
   switch (source.type) {
     case 'pass':
+    case 'drawing':
       return linkWords(comp, media, source)
     case 'tap':
       return `a live copy of ${linkWords(comp, media, source)}`

@@ -19,7 +19,7 @@ export const masterId = 'master'
 
 /** An id that the comp does not use yet: prefix and the next free number. */
 export function freshId(comp: Comp, prefix: string): string {
-  const used = new Set([...comp.lanes, ...allSteps(comp)].map((x) => x.id))
+  const used = new Set([...comp.lanes, ...allSteps(comp), ...comp.drawings].map((x) => x.id))
   let n = 1
   while (used.has(`${prefix}${n}`)) n++
   return `${prefix}${n}`
@@ -33,6 +33,7 @@ export function emptyComp(width: number, height: number): Comp {
     frames: { first: 1, last: 1, rate: 24 },
     lanes: [],
     master: [],
+    drawings: [],
   }
 }
 

@@ -1,4 +1,5 @@
 import { produce, type WritableDraft } from 'immer'
+import { findEffect } from '../effects/registry.ts'
 import { freshId, masterId } from './edits.ts'
 import {
   allSteps,
@@ -295,6 +296,22 @@ export function insertSteps(
     }
   })
   return [next, ids]
+}
+
+/** The matte that says where a step acts: its own, else the first matte that its effect is fed. */
+export function matteOfStep(step: Step): MatteLink | undefined {
+  if (step.matte) return step.matte
+  const declared = findEffect(step.effect)?.feeds
+  return Object.entries(step.feeds).find(([name]) => declared?.[name]?.kind === 'matte')?.[1]
+}
+
+/** Lanes and steps that have a matte. */
+export function mattesOf(comp: Comp): { readonly lane: string; readonly step?: string }[] {
+  const lanes = comp.lanes.flatMap((l) => (l.join.matte ? [{ lane: l.id }] : []))
+  const steps = [...comp.lanes, { id: masterId, steps: comp.master }].flatMap(({ id, steps: all }) =>
+    all.flatMap((s) => (matteOfStep(s) ? [{ lane: id, step: s.id }] : [])),
+  )
+  return [...lanes, ...steps]
 }
 
 /** What a lane or step is fed from and what it feeds, as lane and step ids: what lights up when it is selected. */

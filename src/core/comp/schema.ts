@@ -1,47 +1,16 @@
 import * as v from 'valibot'
 import { joinModes } from '../kernels/join-modes.ts'
+import { drawing } from './drawing.ts'
+import { animated, dial, ease, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
 
 /** The version of the comp format this code reads and writes; docs/comp-format.md describes it. */
 export const compVersion = 1
 
-const id = v.pipe(v.string(), v.regex(/^[A-Za-z0-9_-]{1,40}$/, 'wants 1–40 letters, digits, - or _'))
-const name = v.pipe(
-  v.string(),
-  v.trim(),
-  v.minLength(1, 'wants a name'),
-  v.maxLength(120, 'wants at most 120 characters'),
-)
-const whole = v.pipe(v.number(), v.integer('wants a whole number'))
-const unit = v.pipe(v.number(), v.minValue(0, 'wants 0 to 1'), v.maxValue(1, 'wants 0 to 1'))
-const parts = v.pipe(v.array(v.pipe(v.number(), v.finite())), v.minLength(2), v.maxLength(4))
-const constant = v.union([
-  v.pipe(v.number(), v.finite('wants a finite number')),
-  v.string(),
-  v.boolean(),
-  parts,
-])
-
-const ease = v.union([
-  v.picklist(['hold', 'linear', 'smooth']),
-  v.pipe(v.strictTuple([unit, v.number(), unit, v.number()]), v.readonly()),
-])
-const key = v.strictObject({ frame: v.number(), value: constant, ease: v.optional(ease) })
-const animated = v.strictObject({
-  keys: v.pipe(
-    v.array(key),
-    v.minLength(1, 'wants at least one key'),
-    v.check(
-      (keys) => keys.every((k, i) => i === 0 || keys[i - 1]!.frame < k.frame),
-      'wants keys by rising frame',
-    ),
-  ),
-})
-const dial = v.union([constant, animated])
-
 const link = v.variant('type', [
   v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() }),
   v.strictObject({ type: v.literal('tap'), lane: id, after: v.optional(id) }),
+  v.strictObject({ type: v.literal('drawing'), drawing: id }),
 ])
 const feed = v.strictObject({
   from: link,
@@ -73,10 +42,12 @@ const step = v.strictObject({
   feeds: v.record(v.string(), feed),
   matte: v.optional(matte),
 })
-const rgb = v.strictTuple([v.number(), v.number(), v.number()])
-const point = v.strictTuple([v.number(), v.number()])
+const [passLink, tapLink, drawingLink] = link.options
 const source = v.variant('type', [
-  ...link.options,
+  passLink,
+  tapLink,
+  /** Drawn shapes, filled; white where no colour is said. */
+  v.strictObject({ ...drawingLink.entries, colour: v.optional(rgb) }),
   v.strictObject({
     type: v.literal('colour'),
     colour: rgb,
@@ -131,6 +102,8 @@ const compSchema = v.strictObject({
   }),
   lanes: v.array(lane),
   master: v.array(step),
+  /** Drawn shapes, for sources and mattes to name. */
+  drawings: v.optional(v.pipe(v.array(drawing), v.maxLength(500, 'wants at most 500 drawings')), []),
 })
 
 export type Comp = v.InferOutput<typeof compSchema>
@@ -140,6 +113,7 @@ export type Source = Lane['source']
 export type Link = v.InferOutput<typeof link>
 export type FeedLink = v.InferOutput<typeof feed>
 export type MatteLink = v.InferOutput<typeof matte>
+export type { Drawing } from './drawing.ts'
 export type DialSetting = v.InferOutput<typeof dial>
 export type Animated = v.InferOutput<typeof animated>
 export type Ease = v.InferOutput<typeof ease>
@@ -167,7 +141,7 @@ export function parseComp(data: unknown): Comp {
   const result = v.safeParse(compSchema, data)
   if (!result.success) throw new ProblemError('This comp can not be opened', issuesToProblems(result.issues))
   const comp = result.output
-  const ids = [...comp.lanes.map((l) => l.id), ...allSteps(comp).map((s) => s.id)]
+  const ids = [...comp.lanes, ...allSteps(comp), ...comp.drawings].map(({ id: one }) => one)
   const twice = ids.find((one, i) => ids.indexOf(one) !== i)
   if (twice)
     throw new ProblemError('This comp can not be opened', [

@@ -45,7 +45,7 @@ export interface FlagDial extends DialBase {
 }
 
 export type Dial = NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial
-export type DialValue = number | string | boolean | readonly number[]
+export type DialValue = number | string | boolean | readonly number[] | readonly (readonly number[])[]
 
 export type ValueOf<D extends Dial> = D extends NumberDial
   ? number

@@ -47,7 +47,7 @@ export class Evaluator {
   computed = 0
 
   constructor(
-    private readonly workshop: Workshop,
+    readonly workshop: Workshop,
     private readonly loadPass: LoadPass,
     private readonly budgetBytes: number,
   ) {}

@@ -11,6 +11,11 @@ export function overlayMatte(codes: Uint8Array, matte: Picture): void {
   }
 }
 
+/** As far as `share` towards other codes, in place. */
+export function mixCodes(codes: Uint8Array, towards: Uint8Array, share: number): void {
+  for (let i = 0; i < codes.length; i++) codes[i] = codes[i]! + (towards[i]! - codes[i]!) * share
+}
+
 /** Pixels that want a look: counted by kind. */
 export interface Warnings {
   readonly bright: number

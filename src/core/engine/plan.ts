@@ -1,5 +1,6 @@
 import { assertNever } from '../assert.ts'
 import { settingAt } from '../comp/animation.ts'
+import { shapesAt } from '../comp/drawing-at.ts'
 import {
   fileAt,
   framesOfPass,
@@ -11,6 +12,9 @@ import {
 } from '../comp/media.ts'
 import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../comp/schema.ts'
 import { masterId } from '../comp/edits.ts'
+import { matteOfStep } from '../comp/graph.ts'
+import { contentHash } from '../content-hash.ts'
+import { drawShapes } from '../shapes/draw-shapes.ts'
 import type { DialValue } from '../effects/dials.ts'
 import { caughtBy, type CatchValues } from '../effects/catch-light.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
@@ -250,6 +254,10 @@ class Planner {
   /** The four-channel picture at the end of a link; undefined (and reported) where there is none. */
   private colourOf(link: Link, laneId: string, stepId?: string): PlanNode | undefined {
     if (link.type === 'tap') return this.tap(link, laneId, stepId)
+    if (link.type === 'drawing') {
+      const drawn = this.drawing(link, laneId, stepId)
+      return drawn && this.filled(drawn, [1, 1, 1])
+    }
     const found = this.pass(link, laneId, stepId)
     if (!found || pictureChannels(found.pass) === 4) return found?.node
     return node('grey', [found.node], ([src], { store }) => {
@@ -303,23 +311,30 @@ class Planner {
     const objects =
       from.type === 'pass' && feed.objects ? this.objects(from, feed.objects, laneId, stepId) : undefined
     const single = from.type === 'pass' && !objects ? this.pass(from, laneId, stepId) : undefined
-    const source = objects
-      ? objects
-      : single
-        ? single.node
-        : from.type === 'tap'
-          ? this.tap(from, laneId, stepId)
-          : undefined
+    const drawn = from.type === 'drawing' ? this.drawing(from, laneId, stepId) : undefined
+    const tapped = from.type === 'tap' ? this.tap(from, laneId, stepId) : undefined
+    const source = objects ?? single?.node ?? drawn ?? tapped
     if (!source) return undefined
-    const isSingle = objects !== undefined || (single !== undefined && pictureChannels(single.pass) === 1)
+    const isSingle =
+      objects !== undefined ||
+      drawn !== undefined ||
+      (single !== undefined && pictureChannels(single.pass) === 1)
     const use: MatteUse = isSingle ? 'single' : (feed.use ?? 'alpha')
     const invert = feed.invert ?? false
-    const plain = node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
+    return this.shaped(
+      this.part(source, use, invert),
+      (feed.spread ?? 0) / this.reduction,
+      (feed.soft ?? 0) / this.reduction,
+    )
+  }
+
+  /** A part of a picture as a matte. */
+  private part(source: PlanNode, use: MatteUse, invert: boolean): PlanNode {
+    return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
       const out = store.take(src!.width, src!.height, 1)
       extractMatte(out, src!, use, invert)
       return out
     })
-    return this.shaped(plain, (feed.spread ?? 0) / this.reduction, (feed.soft ?? 0) / this.reduction)
   }
 
   /** A matte that is grown or shrunk, with an edge of its own; how far its pixels are from the edge is kept for the next values. */
@@ -337,8 +352,47 @@ class Planner {
     })
   }
 
+  /** The cover of drawn shapes at this frame; undefined (and reported) where there is no such drawing. */
+  private drawing(
+    { drawing: id }: Link & { type: 'drawing' },
+    laneId: string,
+    stepId?: string,
+  ): PlanNode | undefined {
+    const drawing = this.comp.drawings.find((d) => d.id === id)
+    if (!drawing) {
+      this.report(laneId, stepId, `The drawing ${id} is missing. Choose another, or draw it anew.`)
+      return undefined
+    }
+    const shapes = shapesAt(drawing, this.frame)
+    const { width, height, marginPx } = this.area
+    const { reduction } = this
+    return node(
+      `shapes ${contentHash(JSON.stringify(shapes))} ${width}x${height}+${marginPx}/${reduction}`,
+      [],
+      (_, workshop) => {
+        const out = workshop.store.take(width, height, 1)
+        drawShapes(out, shapes, (p) => p / reduction + marginPx, 1 / reduction, workshop)
+        return out
+      },
+    )
+  }
+
+  /** A matte filled with a colour. */
+  private filled(matte: PlanNode, [r, g, b]: readonly [number, number, number]): PlanNode {
+    return node(`filled ${r} ${g} ${b}`, [matte], ([m], { kernels, store }) => {
+      const out = store.take(m!.width, m!.height, 4)
+      kernels.fill(out, r, g, b, 1)
+      kernels.weigh(out, out, m!, 0, 1)
+      return out
+    })
+  }
+
   private source(source: Source, laneId: string): PlanNode {
     switch (source.type) {
+      case 'drawing': {
+        const drawn = this.drawing(source, laneId)
+        return drawn ? this.filled(drawn, source.colour ?? [1, 1, 1]) : this.nothing
+      }
       case 'colour': {
         const [r, g, b] = source.colour
         const a = source.alpha
@@ -668,6 +722,18 @@ class Planner {
     )
   }
 
+  /** Where a step acts or a lane joins; of what is itself a matte, that. Undefined: everywhere. */
+  private where(laneId: string, stepId: string | undefined): PlanNode | undefined {
+    const found = stepId === undefined ? undefined : this.stepInput(stepId)
+    const lane = this.laneOf(laneId)
+    const link = found ? matteOfStep(found.step) : lane?.join.matte
+    if (link) return this.matteOf(link, laneId, stepId)
+    const isMatte = found ? findEffect(found.step.effect)?.family === 'matte' : lane?.kind === 'matte'
+    if (!isMatte) return undefined
+    const own = found ? this.step(found.step, found.picture, laneId).after : this.lanePoint(lane!)
+    return this.part(own, 'alpha', false)
+  }
+
   target(target: Target): PlanNode {
     switch (target.type) {
       case 'picture':
@@ -682,9 +748,7 @@ class Planner {
         return (found && this.step(found.step, found.picture, found.laneId).light) ?? this.nothing
       }
       case 'matte': {
-        const step = target.step === undefined ? undefined : this.stepInput(target.step)?.step
-        const matte = step ? step.matte : this.laneOf(target.lane)?.join.matte
-        return (matte && this.matteOf(matte, target.lane, target.step)) ?? this.nothing
+        return this.where(target.lane, target.step) ?? this.nothing
       }
       case 'pass':
         return (

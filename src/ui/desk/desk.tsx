@@ -16,9 +16,11 @@ import {
   GripVertical,
   Headphones,
   Lock,
+  PenLine,
   Plus,
 } from 'lucide-react'
 import { Fragment, useEffect, useState } from 'react'
+import { addDrawing } from '../../core/comp/drawing-edits.ts'
 import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
@@ -387,6 +389,16 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
     })
     set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
   }
+  const newShapes = () => {
+    let drawing = ''
+    edit('Add a shape lane', (comp) => {
+      const [next, id] = addDrawing(comp, `Shapes ${comp.drawings.length + 1}`)
+      drawing = id
+      return addLane(next, 'Shapes', { type: 'drawing', drawing: id, colour: [1, 1, 1] })
+    })
+    const lane = store.getState().comp.lanes.at(-1)!.id
+    set({ selection: { lane }, draw: { drawing, tool: 'pen', points: [] } })
+  }
   const newLane = () => {
     edit('Add a lane', (comp) =>
       addLane(comp, 'Colour', { type: 'colour', colour: [0.18, 0.18, 0.18], alpha: 1 }),
@@ -403,6 +415,9 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
         </button>
         <button type="button" className="btn btn-ghost btn-xs" onClick={newGradient}>
           <Blend size={14} aria-hidden /> Gradient lane
+        </button>
+        <button type="button" className="btn btn-ghost btn-xs" onClick={newShapes}>
+          <PenLine size={14} aria-hidden /> Shape lane
         </button>
         <span className="ml-auto pr-1 text-base-content/50">
           front lane on top · light runs left to right

@@ -12,7 +12,9 @@ export function feedFor(step: Step, link: Link, comp: Comp, media: MediaTable): 
   const kind =
     link.type === 'pass'
       ? media[link.media]?.passes.find((p) => p.name === link.pass)?.kind
-      : comp.lanes.find((l) => l.id === link.lane)?.kind
+      : link.type === 'tap'
+        ? comp.lanes.find((l) => l.id === link.lane)?.kind
+        : 'matte'
   const same = feeds.find(([, feed]) => feed.kind === kind)
   if (same) return same[0]
   return kind === 'matte' || dataKinds.some((k) => k === kind) ? 'matte' : (feeds[0]?.[0] ?? 'matte')

@@ -2,11 +2,15 @@
 
 import { useDraggable, useDroppable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
+import { useEffect } from 'react'
+import { matteOfStep } from '../../core/comp/graph.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
+import { matteKey } from '../engine/messages.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { Selection } from '../shot/shot-store.ts'
 import { setFeed } from '../../core/comp/edits.ts'
 import type { Dragged, Dropped } from './drop-edge.ts'
 import { feedFor } from './feed-for.ts'
@@ -28,6 +32,34 @@ interface TileProps {
   readonly isTarget?: boolean
   readonly drag?: Pick<ReturnType<typeof useDraggable>, 'setNodeRef' | 'listeners'>
   readonly onSelect: () => void
+  /** What has a matte: it is shown small, and on the picture while the pointer is on it. */
+  readonly matteOf?: Selection | undefined
+}
+
+/** Where a step acts or a lane joins, small; while the pointer is on it, on the picture. */
+export function MatteThumbnail({ of }: { of: Selection }) {
+  const { store } = useShotContext()
+  const leave = () => {
+    store.getState().set({ hoveredMatte: undefined })
+  }
+  useEffect(
+    () => () => {
+      store.getState().set({ hoveredMatte: undefined })
+    },
+    [store],
+  )
+  return (
+    <span
+      data-matte={of.step ?? of.lane}
+      title="Where it acts; shown on the picture while the pointer is here"
+      onPointerEnter={() => {
+        store.getState().set({ hoveredMatte: of })
+      }}
+      onPointerLeave={leave}
+    >
+      <Thumbnail of={matteKey(of.lane, of.step)} isSmall />
+    </span>
+  )
 }
 
 /** A cut stone on the lane: what comes out of this point, its name and a note. */
@@ -43,6 +75,7 @@ export function Tile({
   problem,
   drag,
   onSelect,
+  matteOf,
 }: TileProps) {
   return (
     <button
@@ -59,6 +92,7 @@ export function Tile({
         className={`gem flex items-center gap-2.5 py-0.5 pl-2 pr-4 text-left ${isSelected ? 'bg-[oklch(30%_0.05_262)]' : 'bg-base-100 hover:bg-neutral'}`}
       >
         <Thumbnail of={thumb} isDim={isOff} />
+        {matteOf && <MatteThumbnail of={matteOf} />}
         <span className="min-w-16 max-w-40">
           <span
             className={`flex items-center gap-1 truncate text-xs font-semibold ${isOff ? 'text-base-content/45 line-through' : ''}`}
@@ -146,6 +180,7 @@ export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
       isSelected={isSelected}
       isOff={!step.on}
       problem={problem}
+      matteOf={matteOfStep(step) && { lane: laneId, step: step.id }}
       onSelect={() => {
         store.getState().set({ selection: { lane: laneId, step: step.id } })
       }}

@@ -20,13 +20,14 @@ import { describeLane } from '../../core/comp/describe.ts'
 import { duplicateLane, leaveBus } from '../../core/comp/graph.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
+import { ShapesPanel } from '../drawing/shapes-panel.tsx'
 import { PassDetails } from '../passes/pass-details.tsx'
 import { ProfileChart } from './profile-chart.tsx'
 import { StartingPoints } from './starting-points.tsx'
 import type { ShotStore } from '../shot/shot-store.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
-import { LinkChip } from './link-chip.tsx'
+import { LinkChip, type ChangeLink } from './link-chip.tsx'
 import { MatteChips } from './matte-chips.tsx'
 import { GradientRows } from './gradient-rows.tsx'
 import { ThresholdChart } from './threshold-chart.tsx'
@@ -92,13 +93,15 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
       gesture && `${step.id} ${key} ${gesture}`,
     )
   }
-  const feed = (key: string, name: string) => (link: FeedLink | undefined, gesture?: string) => {
-    edit(
-      link ? `Feed ${name} of ${title}` : `Cut ${name} of ${title}`,
-      (c) => setFeed(c, step.id, key, link),
-      gesture && `${step.id} ${key} ${gesture}`,
-    )
-  }
+  const feed =
+    (key: string, name: string): ChangeLink =>
+    (link, gesture, prepare) => {
+      edit(
+        link ? `Feed ${name} of ${title}` : `Cut ${name} of ${title}`,
+        (c) => setFeed(prepare ? prepare(c) : c, step.id, key, link),
+        gesture && `${step.id} ${key} ${gesture}`,
+      )
+    }
   const chart = effect && Object.entries(effect.dials).find(([, d]) => d.type === 'number' && d.chart)
   const chartDial = chart?.[1].type === 'number' ? chart[1] : undefined
 
@@ -372,6 +375,22 @@ function LaneDials({ lane }: { lane: Lane }) {
         </div>
       ) : source.type === 'gradient' ? (
         <GradientRows lane={lane} source={source} />
+      ) : source.type === 'drawing' ? (
+        <ColourRow
+          name="fill"
+          dial={{ type: 'colour', default: [1, 1, 1], hint: 'Linear light that the shapes are filled with.' }}
+          value={source.colour ?? [1, 1, 1]}
+          onChange={(next, gesture) => {
+            edit(
+              `Fill of ${lane.name}`,
+              (c) =>
+                editLane(c, lane.id, (l) => {
+                  if (l.source.type === 'drawing') l.source.colour = next as [number, number, number]
+                }),
+              gesture && `${lane.id} fill ${gesture}`,
+            )
+          }}
+        />
       ) : source.type === 'lanes' ? (
         <p className="text-xs text-base-content/65">
           A bus: its steps act on all that is in it together. Drag lanes onto it, or out of it.
@@ -410,11 +429,11 @@ function LaneDials({ lane }: { lane: Lane }) {
           hint="Where the lane joins; elsewhere the picture below stays as it was."
           matte={lane.join.matte}
           laneId={lane.id}
-          onChange={(matte, gesture) => {
+          onChange={(matte, gesture, prepare) => {
             edit(
               `Matte of ${lane.name}`,
               (c) =>
-                editLane(c, lane.id, (l) => {
+                editLane(prepare ? prepare(c) : c, lane.id, (l) => {
                   if (matte) l.join.matte = matte
                   else delete l.join.matte
                 }),
@@ -465,6 +484,7 @@ export function DialsPanel() {
     )
   return (
     <section aria-label="Dials" className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3">
+      <ShapesPanel />
       {place && selection ? (
         <StepDials key={place.id} step={place} laneId={selection.lane} />
       ) : lane ? (

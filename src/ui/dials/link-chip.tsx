@@ -1,10 +1,12 @@
 'use client'
 
 import { useDroppable } from '@dnd-kit/core'
-import { Crosshair, Link2, Unlink } from 'lucide-react'
+import { Crosshair, Link2, PenLine, Unlink } from 'lucide-react'
 import { Fragment, useEffect, useId, useRef, useState } from 'react'
+import { addDrawing } from '../../core/comp/drawing-edits.ts'
+import { freshId } from '../../core/comp/edits.ts'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
-import type { FeedLink, Link } from '../../core/comp/schema.ts'
+import type { Comp, FeedLink, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
@@ -17,6 +19,7 @@ const tapLink = (lane: string, after?: string): Link => ({
   lane,
   ...(after === undefined ? {} : { after }),
 })
+const drawingLink = (drawing: string): Link => ({ type: 'drawing', drawing })
 const passOf = (link: Link) => (link.type === 'pass' ? link.pass : '')
 const parts = { alpha: 'α', luminance: 'Y', red: 'R', green: 'G', blue: 'B' } as const
 const encode = (link: Link) => JSON.stringify(link)
@@ -30,9 +33,18 @@ interface LinkChipProps {
   /** Lane whose own end can not be fed from. */
   readonly laneId: string
   readonly isMatte: boolean
-  /** Edits of one gesture are undone together. */
-  readonly onChange: (link: FeedLink | undefined, gesture?: string) => void
+  readonly onChange: ChangeLink
 }
+
+/** Edits of one gesture are undone together; `prepare` is made in the same edit, before the link. */
+export type ChangeLink<L extends FeedLink = FeedLink> = (
+  link: L | undefined,
+  gesture?: string,
+  prepare?: (comp: Comp) => Comp,
+) => void
+
+/** Stands in the list of links for a drawing that is begun by choosing it. */
+const newDrawing = 'new drawing'
 
 /** Picks objects of an ID pass: from a list, or by clicking on them in the picture; one that is picked already is taken out. */
 function ObjectChoice({
@@ -74,6 +86,7 @@ function ObjectChoice({
             by,
             words: 'Click on objects to add them, or to take them out',
             isKept: true,
+            over: { media, pass },
             pick: ([x, y]) => {
               const { comp, media: table, frame } = store.getState()
               const of = { type: 'pass', media, pass } as const
@@ -119,11 +132,23 @@ function ObjectChoice({
 
 /** A feed of a step as a chip: where it comes from, to choose, to invert and to cut. */
 export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange }: LinkChipProps) {
+  const { store } = useShotContext()
+  const drawings = useShot((s) => s.comp.drawings)
+  const drawnId = link?.from.type === 'drawing' ? link.from.drawing : undefined
+  const isDrawing = useShot((s) => drawnId !== undefined && s.draw?.drawing === drawnId)
   const media = useShot((s) => s.media)
   const lanes = useShot((s) => s.comp.lanes)
   const choose = (text: string) => {
     if (!text) {
       onChange(undefined)
+      return
+    }
+    if (text === newDrawing) {
+      const { comp, set } = store.getState()
+      const drawing = freshId(comp, 'drawing')
+      const name = `Shapes ${comp.drawings.length + 1}`
+      onChange({ from: { type: 'drawing', drawing } }, undefined, (c) => addDrawing(c, name)[0])
+      set({ draw: { drawing, tool: 'pen', points: [] } })
       return
     }
     // Objects belong to the pass that they were picked from.
@@ -141,6 +166,14 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
           link: passLink(ref, p.name),
         })),
     })),
+    ...(isMatte && drawings.length > 0
+      ? [
+          {
+            group: 'Drawn shapes',
+            links: drawings.map((d) => ({ text: d.name, link: drawingLink(d.id) })),
+          },
+        ]
+      : []),
     {
       group: 'Lanes, at their end',
       links: lanes
@@ -163,7 +196,8 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
       ? media[link.from.media]?.passes.find((p) => p.name === passOf(link.from))
       : undefined
   const idPass = linkedPass?.kind === 'ids'
-  const isColour = link !== undefined && !idPass && (linkedPass?.channels.length ?? 4) > 1
+  const isColour =
+    link !== undefined && !idPass && drawnId === undefined && (linkedPass?.channels.length ?? 4) > 1
   const [isShaping, setIsShaping] = useState(false)
   const isShaped = (link?.spread ?? 0) !== 0 || (link?.soft ?? 0) !== 0
   const id = useId()
@@ -194,6 +228,7 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
         }}
       >
         <option value="">{without}</option>
+        {isMatte && <option value={newDrawing}>draw shapes …</option>}
         {link && !isKnown && <option value={value}>missing</option>}
         {options.map(({ group, links }) => (
           <optgroup key={group} label={group}>
@@ -231,6 +266,22 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
             onChange({ ...link, objects: [...objects] })
           }}
         />
+      )}
+      {drawnId !== undefined && (
+        <button
+          type="button"
+          className={`rounded p-0.5 ${isDrawing ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
+          aria-pressed={isDrawing}
+          aria-label={`Edit the shapes of the ${label}`}
+          title="Edit the shapes on the picture"
+          onClick={() => {
+            store.getState().set({
+              draw: isDrawing ? undefined : { drawing: drawnId, tool: 'choose', points: [] },
+            })
+          }}
+        >
+          <PenLine size={12} aria-hidden />
+        </button>
       )}
       {link && isMatte && (
         <button

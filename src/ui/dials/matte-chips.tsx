@@ -2,11 +2,12 @@
 
 import { Plus } from 'lucide-react'
 import type { FeedLink, MatteLink } from '../../core/comp/schema.ts'
-import { LinkChip } from './link-chip.tsx'
+import { LinkChip, type ChangeLink } from './link-chip.tsx'
 
 type Further = NonNullable<MatteLink['also']>[number]
 
-const ways: readonly (readonly [Further['by'], string])[] = [
+/** How mattes and shapes are joined, in words. */
+export const ways: readonly (readonly [Further['by'], string])[] = [
   ['union', 'or'],
   ['intersect', 'and'],
   ['subtract', 'but not'],
@@ -22,7 +23,7 @@ export function MatteChips({
   hint: string
   matte: MatteLink | undefined
   laneId: string
-  onChange: (matte: MatteLink | undefined, gesture?: string) => void
+  onChange: ChangeLink<MatteLink>
 }) {
   const also = matte?.also ?? []
   const withAlso = (first: FeedLink, further: readonly Further[]): MatteLink => {
@@ -39,9 +40,9 @@ export function MatteChips({
         without="everywhere"
         laneId={laneId}
         isMatte
-        onChange={(link, gesture) => {
+        onChange={(link, gesture, prepare) => {
           if (link) {
-            onChange(withAlso(link, also), gesture)
+            onChange(withAlso(link, also), gesture, prepare)
             return
           }
           // The next one takes its place.
@@ -80,13 +81,14 @@ export function MatteChips({
               without="nothing"
               laneId={laneId}
               isMatte
-              onChange={(link, gesture) => {
+              onChange={(link, gesture, prepare) => {
                 onChange(
                   withAlso(
                     matte,
                     link ? also.with(i, { ...link, by: one.by }) : also.filter((_, k) => k !== i),
                   ),
                   gesture,
+                  prepare,
                 )
               }}
             />

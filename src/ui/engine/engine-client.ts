@@ -4,12 +4,22 @@ import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
-import type { EngineReply, EngineRequest, PassThumb, Probed, Shown, Side, Thumb, Work } from './messages.ts'
+import type {
+  EngineReply,
+  EngineRequest,
+  Overlay,
+  PassThumb,
+  Probed,
+  Shown,
+  Side,
+  Thumb,
+  Work,
+} from './messages.ts'
 
 export interface Wanted extends Work {
   readonly target: Target
   readonly view: DisplayOptions
-  readonly overlay?: Target | undefined
+  readonly overlay?: Overlay | undefined
   readonly hasWarnings?: boolean
 }
 

@@ -1,13 +1,15 @@
 import { assertNever } from '../../core/assert.ts'
 import { Cancelled } from '../../core/cancelled.ts'
 import { masterId } from '../../core/comp/edits.ts'
+import { mattesOf } from '../../core/comp/graph.ts'
 import { fileAt, readAsKey } from '../../core/comp/media.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
 import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
 import { findEffect } from '../../core/effects/registry.ts'
-import { markWarnings, overlayMatte } from '../../core/engine/overlay.ts'
+import { extractMatte } from '../../core/engine/matte.ts'
+import { markWarnings, mixCodes, overlayMatte } from '../../core/engine/overlay.ts'
 import { readablePass } from '../../core/engine/readable-pass.ts'
 import { sampleSmall, shrink, smallToCodes } from '../../core/engine/shrink.ts'
 import { passFilter } from '../../core/formats/reduce-pass.ts'
@@ -17,12 +19,15 @@ import { portableZlib } from '../../core/formats/exr-codecs.ts'
 import { encodePicture } from '../../core/formats/write-picture.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { luminance } from '../../core/picture/colour.ts'
-import { OutOfMemoryError, type Picture } from '../../core/picture/picture.ts'
+import type { DisplayOptions } from '../../core/kernels/kernels.ts'
+import { OutOfMemoryError, type Picture, type PictureStore } from '../../core/picture/picture.ts'
+import { matteKey } from './messages.ts'
 import type {
   EngineReply,
   EngineRequest,
   ExrRequest,
   HistogramRequest,
+  Overlay,
   PassesRequest,
   PassThumb,
   PreviewsRequest,
@@ -99,9 +104,9 @@ class Engine {
       if (kind && (!isColour || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
       else if (whole.channels === 4) this.kernels.display(codes, whole, view)
       if (request.overlay) {
-        const over = plan(comp, media, frame, reduction, request.overlay)
+        const over = plan(comp, media, frame, reduction, request.overlay.target)
         await this.evaluator.load(comp, over.node)
-        overlayMatte(codes, this.evaluator.evaluate(over.node, isStale))
+        this.lay(codes, whole, this.evaluator.evaluate(over.node, isStale), request.overlay, view)
       }
       const warnings = request.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
       const { width, height, pixels } = cropCodes(
@@ -128,6 +133,37 @@ class Engine {
     }
   }
 
+  /** Shows a matte, or objects, with a picture. */
+  private lay(
+    codes: Uint8Array<ArrayBuffer>,
+    whole: Picture,
+    matte: Picture,
+    { as }: Overlay,
+    view: DisplayOptions,
+  ): void {
+    switch (as) {
+      case 'overlay':
+        overlayMatte(codes, matte)
+        return
+      case 'grey':
+        codes.set(readablePass(matte, 'matte').codes)
+        return
+      case 'ids':
+        mixCodes(codes, readablePass(matte, 'ids').codes, 0.45)
+        return
+      case 'cut-out': {
+        const { kernels, store } = this.evaluator.workshop
+        const [cut, cover] = [store.take(whole.width, whole.height, 4), asSingle(matte, store)]
+        kernels.weigh(cut, whole, cover, 0, 1)
+        kernels.display(codes, cut, { ...view, checker: 8 })
+        for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.give(taken)
+        return
+      }
+      default:
+        assertNever(as)
+    }
+  }
+
   async thumbs({ comp, media, frame, serial, width }: ThumbsRequest): Promise<void> {
     const reduction = 4
     const points: { key: string; target: Target }[] = comp.lanes.flatMap((lane) => [
@@ -140,6 +176,11 @@ class Engine {
     points.push({ key: 'joined', target: { type: 'lane', lane: masterId, after: 'source' } })
     for (const step of comp.master)
       points.push({ key: step.id, target: { type: 'lane', lane: masterId, after: step.id } })
+    for (const { lane, step } of mattesOf(comp))
+      points.push({
+        key: matteKey(lane, step),
+        target: { type: 'matte', lane, ...(step === undefined ? {} : { step }) },
+      })
     const isStale = () => this.isOld(serial)
     try {
       const planned = planAll(
@@ -157,7 +198,7 @@ class Engine {
       }
       for (const [i, { node, area }] of planned.entries()) {
         const whole = await picture(node)
-        means.set(points[i]!.key, meanLuminance(whole))
+        if (whole.channels === 4) means.set(points[i]!.key, meanLuminance(whole))
         const small = shrink(cropToCanvas(whole, area), width)
         thumbs.push({
           key: points[i]!.key,
@@ -332,6 +373,14 @@ class Engine {
     const object = bits ? { object: bits.toString(16).padStart(8, '0') } : {}
     reply({ type: 'probe', id, probed: { rgba, ...object, data } })
   }
+}
+
+/** One channel of a matte: of a picture, its alpha. */
+function asSingle(matte: Picture, store: PictureStore): Picture {
+  if (matte.channels === 1) return matte
+  const cover = store.take(matte.width, matte.height, 1)
+  extractMatte(cover, matte, 'alpha', false)
+  return cover
 }
 
 function pixelAt(

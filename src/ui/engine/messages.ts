@@ -13,14 +13,22 @@ export interface Work {
   readonly frame: number
 }
 
+/**
+ * Where something acts, shown with the picture: laid over it, as grey in its place, or as what it cuts out; or the objects of an ID
+ * pass as colours over it.
+ */
+export interface Overlay {
+  readonly target: Target
+  readonly as: 'overlay' | 'grey' | 'cut-out' | 'ids'
+}
+
 export interface ShowRequest extends Work {
   readonly type: 'show'
   readonly serial: number
   readonly reduction: Reduction
   readonly target: Target
   readonly view: DisplayOptions
-  /** Where something acts, laid over the picture. */
-  readonly overlay?: Target | undefined
+  readonly overlay?: Overlay | undefined
   /** Marks what a display hides. */
   readonly hasWarnings?: boolean
   /** Given up as soon as something newer is asked for. */
@@ -103,6 +111,9 @@ export type EngineRequest =
   | ProbeRequest
   | PassesRequest
   | PreviewsRequest
+
+/** The thumbnail of the matte of a step, or of a lane. */
+export const matteKey = (lane: string, step?: string): string => `matte:${step ?? lane}`
 
 export interface Thumb {
   /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */

@@ -56,6 +56,14 @@ function toggleCompare(store: ShotStore): void {
   set({ compare: compare ? undefined : { left: 'picture', right: 'before', at: 0.5 } })
 }
 
+const matteViews = [undefined, 'overlay', 'grey', 'cut-out'] as const
+
+/** Each press shows the matte in the next way, and then no more. */
+function nextMatteView(store: ShotStore): void {
+  const { matteView, set } = store.getState()
+  set({ matteView: matteViews[(matteViews.indexOf(matteView) + 1) % matteViews.length] })
+}
+
 /** The picture with its ways of looking above and the probe below. */
 export function PicturePanel() {
   const { store } = useShotContext()
@@ -70,7 +78,7 @@ export function PicturePanel() {
   const shownPass = useShot((s) => s.shownPass)
   const hasLight = useShot((s) => lightStep(s.comp, s.selection) !== undefined)
   const compare = useShot((s) => s.compare)
-  const hasOverlay = useShot((s) => s.hasOverlay)
+  const matteView = useShot((s) => s.matteView)
   const hasWarnings = useShot((s) => s.hasWarnings)
   const warnings = useShot((s) => s.warnings)
   const toggles = [
@@ -83,11 +91,11 @@ export function PicturePanel() {
       },
     },
     {
-      name: 'Matte',
-      hint: 'Lays the matte of the selected step or lane over the picture (M)',
-      isOn: hasOverlay,
+      name: matteView ? `Matte: ${matteView}` : 'Matte',
+      hint: 'The matte of the selected step or lane: laid over the picture, as grey, cut out, or not (M)',
+      isOn: matteView !== undefined,
       toggle: () => {
-        set({ hasOverlay: !hasOverlay })
+        nextMatteView(store)
       },
     },
     {
@@ -112,7 +120,7 @@ export function PicturePanel() {
       if (event.key === 'f' || event.key === 'F') view.current?.fit()
       if (event.key === '1') view.current?.fullSize()
       if (event.key === 'w' || event.key === 'W') toggleCompare(store)
-      if (event.key === 'm' || event.key === 'M') set({ hasOverlay: !store.getState().hasOverlay })
+      if (event.key === 'm' || event.key === 'M') nextMatteView(store)
     }
     window.addEventListener('keydown', press)
     return () => {

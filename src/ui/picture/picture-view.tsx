@@ -12,10 +12,12 @@ import {
 } from 'react'
 import dynamic from 'next/dynamic'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { DrawTool } from '../shot/shot-store.ts'
 import { Wipe } from './wipe.tsx'
 
 // The handles draw on a canvas, which only a browser has.
 const Handles = dynamic(() => import('./handles.tsx'), { ssr: false })
+const ShapeEditor = dynamic(() => import('../drawing/shape-editor.tsx'), { ssr: false })
 
 export interface PictureViewHandle {
   fit(): void
@@ -23,6 +25,14 @@ export interface PictureViewHandle {
   fullSize(): void
 }
 
+const toolHints: Readonly<Record<DrawTool, string>> = {
+  choose:
+    'Drag shapes, points, or a frame around points · double-click adds a point to a line, turns a corner round',
+  pen: 'Click for corners, drag for curves · click the first point or Enter closes',
+  freehand: 'Draw around it; the line closes and smooths itself',
+  ellipse: 'Drag from corner to corner · Shift for a circle',
+  box: 'Drag from corner to corner · Shift for a square',
+}
 const [smallest, largest] = [0.05, 64]
 
 /** The canvas: wheel zooms at the pointer, drag pans; pixels stay crisp when magnified. */
@@ -37,6 +47,8 @@ export function PictureView({
 }) {
   const { onPicture, store } = useShotContext()
   const picking = useShot((s) => s.picking)
+  const isDrawing = useShot((s) => s.draw !== undefined && !s.shownPass)
+  const drawTool = useShot((s) => s.draw?.tool)
   const { width, height } = useShot((s) => s.comp.canvas)
   const frame = useRef<HTMLDivElement>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
@@ -209,7 +221,16 @@ export function PictureView({
           </span>
         </p>
       )}
-      {placed.width > 0 && !picking && <Handles size={placed} place={placed} />}
+      {isDrawing && drawTool && !picking && (
+        <p className="pointer-events-none absolute inset-x-0 bottom-1.5 z-20 text-center">
+          <span className="rounded bg-base-300/85 px-2.5 py-1 text-xs text-base-content/80" role="status">
+            {toolHints[drawTool]} · middle button pans
+          </span>
+        </p>
+      )}
+      {placed.width > 0 &&
+        !picking &&
+        (isDrawing ? <ShapeEditor size={placed} place={placed} /> : <Handles size={placed} place={placed} />)}
     </div>
   )
 }

@@ -16,7 +16,7 @@ import type { OpenShot } from '../../server/shot-service.ts'
 import { Desk } from '../desk/desk.tsx'
 import { DialsPanel } from '../dials/dials-panel.tsx'
 import { EngineClient } from '../engine/engine-client.ts'
-import type { Shown } from '../engine/messages.ts'
+import type { Overlay, Shown } from '../engine/messages.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
 import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
@@ -40,6 +40,25 @@ import { viewTarget } from './view-target.ts'
 const tabs = ['desk', 'passes', 'renders'] as const
 type Tab = (typeof tabs)[number]
 
+/** What is shown with the picture: what a threshold catches, objects to be picked, a matte. */
+function overlayOf({
+  catching,
+  picking,
+  hoveredMatte,
+  matteView,
+  selection,
+  shownPass,
+}: ShotState): Overlay | undefined {
+  if (catching) return { target: { type: 'caught', step: catching }, as: 'overlay' }
+  if (shownPass) return undefined
+  if (picking?.over) return { target: { type: 'pass', ...picking.over }, as: 'ids' }
+  const of = hoveredMatte ?? (matteView ? selection : undefined)
+  if (!of) return undefined
+  const { lane, step } = of
+  const target = { type: 'matte', lane, ...(step === undefined ? {} : { step }) } as const
+  return { target, as: hoveredMatte ? 'overlay' : (matteView ?? 'overlay') }
+}
+
 /** Follows the state with an engine: whatever changes the picture asks for a new one. */
 function connect(store: ShotStore, engine: EngineClient): () => void {
   const show = (state: ShotState) => {
@@ -48,16 +67,8 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
       : ((state.viewMode === 'picture' && state.compare
           ? sideTarget(state, state.compare.left)
           : undefined) ?? viewTarget(state.comp, state.viewMode, state.selection))
-    const { selection, hasWarnings } = state
-    const overlay = state.catching
-      ? ({ type: 'caught', step: state.catching } as const)
-      : state.hasOverlay && selection && !state.shownPass
-        ? ({
-            type: 'matte',
-            lane: selection.lane,
-            ...(selection.step ? { step: selection.step } : {}),
-          } as const)
-        : undefined
+    const { hasWarnings } = state
+    const overlay = overlayOf(state)
     const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
     engine.show({ comp, target, media: state.media, frame: state.frame, view, overlay, hasWarnings })
   }
@@ -72,7 +83,9 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
     selection,
     shownPass,
     compare,
-    hasOverlay,
+    matteView,
+    hoveredMatte,
+    picking,
     hasWarnings,
     catching,
   }: ShotState) =>
@@ -86,10 +99,12 @@ function connect(store: ShotStore, engine: EngineClient): () => void {
       isCheckered,
       shownPass,
       compare?.left,
-      hasOverlay,
+      matteView,
+      hoveredMatte,
+      picking?.over,
       hasWarnings,
       catching,
-      viewMode === 'picture' && !hasOverlay && compare?.left !== 'before' ? 0 : selection,
+      viewMode === 'picture' && !matteView && compare?.left !== 'before' ? 0 : selection,
     ] as const
   show(store.getState())
   return store.subscribe((now, before) => {

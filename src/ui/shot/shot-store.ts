@@ -31,7 +31,23 @@ export interface Picking {
   /** Goes on after a pick, until Escape. */
   readonly isKept?: boolean
   readonly pick: (at: readonly [number, number]) => void
+  /** An ID pass whose objects are coloured over the picture meanwhile. */
+  readonly over?: { readonly media: string; readonly pass: string }
 }
+
+export type DrawTool = 'choose' | 'pen' | 'freehand' | 'ellipse' | 'box'
+
+/** A drawing that is worked on. */
+export interface DrawState {
+  readonly drawing: string
+  readonly tool: DrawTool
+  readonly shape?: string | undefined
+  /** Points of the shape that are selected; none: all of it is meant. */
+  readonly points: readonly number[]
+}
+
+/** How the matte of what is selected is looked at. */
+export type MatteView = 'overlay' | 'grey' | 'cut-out'
 
 export type Clipboard = { readonly steps: readonly Step[] }
 
@@ -68,8 +84,14 @@ export interface ShotState {
   readonly clipboard: Clipboard | undefined
   /** Two sides with a line between them, at a share of the picture's width. */
   readonly compare: { readonly left: SideName; readonly right: SideName; readonly at: number } | undefined
-  /** The matte of what is selected is laid over the picture. */
-  readonly hasOverlay: boolean
+  readonly matteView: MatteView | undefined
+  /** The matte of this is laid over the picture while the pointer is on it. */
+  readonly hoveredMatte: Selection | undefined
+  readonly draw: DrawState | undefined
+  /** Dragged points fall into line with others. */
+  readonly isSnapping: boolean
+  /** Neighbouring drawings are seen through the one that is worked on. */
+  readonly hasOnionSkin: boolean
   /** What a display hides is marked. */
   readonly hasWarnings: boolean
   readonly warnings: Warnings | undefined
@@ -87,6 +109,13 @@ export interface ShotState {
   set(patch: Partial<ShotState>): void
   /** Selects a step by id, wherever it is. */
   selectStep(id: string): void
+}
+
+/** The drawing that is worked on when something is selected: the source of a lane, or what it was while the selection stays. */
+function drawingOf({ comp, selection, draw }: ShotState, next: Selection | undefined): DrawState | undefined {
+  if (next?.lane === selection?.lane && next?.step === selection?.step && draw) return draw
+  const source = next?.step === undefined ? comp.lanes.find((l) => l.id === next?.lane)?.source : undefined
+  return source?.type === 'drawing' ? { drawing: source.drawing, tool: 'choose', points: [] } : undefined
 }
 
 type Tracked = Pick<ShotState, 'comp' | 'editName'>
@@ -119,7 +148,11 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         isBusy: true,
         failure: undefined,
         compare: undefined,
-        hasOverlay: false,
+        matteView: undefined,
+        hoveredMatte: undefined,
+        draw: undefined,
+        isSnapping: false,
+        hasOnionSkin: true,
         hasWarnings: false,
         warnings: undefined,
         catching: undefined,
@@ -140,10 +173,14 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           if (isContinued) history.resume()
           lastGesture = gesture
         },
-        set,
+        set(patch) {
+          const draw =
+            'selection' in patch && !('draw' in patch) ? { draw: drawingOf(get(), patch.selection) } : {}
+          set({ ...patch, ...draw })
+        },
         selectStep(id) {
           const place = placeOfStep(get().comp, id)
-          if (place) set({ selection: { lane: place.laneId, step: id } })
+          if (place) get().set({ selection: { lane: place.laneId, step: id } })
         },
       }),
       {

@@ -1,0 +1,68 @@
+import * as v from 'valibot'
+import { animated, ease, id, isRising, name, point, unit, whole } from './parts.ts'
+
+// Drawn shapes. A drawing is named by sources and mattes; places are in pixels of the full frame.
+
+const widest = 4000
+const pixels = v.pipe(
+  v.number(),
+  v.minValue(0, 'wants 0 or more'),
+  v.maxValue(widest, `wants at most ${widest}`),
+)
+
+/** A point of an outline; `in` and `out` are its handles, from the point. */
+const vertex = v.strictObject({
+  at: point,
+  in: v.optional(point),
+  out: v.optional(point),
+  /** Width of the soft edge outside the shape here, in place of the shape's own. */
+  soft: v.optional(pixels),
+})
+/** A closed outline of cubic Béziers. */
+const path = v.pipe(v.array(vertex), v.maxLength(20_000, 'wants at most 20,000 points'))
+const keyedPath = v.strictObject({
+  keys: v.pipe(
+    v.array(v.strictObject({ frame: whole, path, ease: v.optional(ease) })),
+    v.minLength(1, 'wants at least one key'),
+    v.check((keys) => isRising(keys), 'wants keys by rising frame'),
+  ),
+})
+const shape = v.strictObject({
+  id,
+  name,
+  /** How it meets the shapes before it. */
+  by: v.picklist(['union', 'intersect', 'subtract']),
+  path: v.union([path, keyedPath]),
+  /** Where an outline goes around itself: filled all over, or every second time a hole. */
+  rule: v.picklist(['nonzero', 'evenodd']),
+  opacity: v.union([unit, animated]),
+  /** Width of the soft edge inside and outside of the outline. */
+  inner: pixels,
+  outer: pixels,
+  shown: v.boolean(),
+  locked: v.boolean(),
+})
+const shapes = v.pipe(v.array(shape), v.maxLength(500, 'wants at most 500 shapes'))
+
+export const drawing = v.variant('time', [
+  /** Shapes that stand, or move between keys of their own. */
+  v.strictObject({ id, name, time: v.literal('keyed'), shapes }),
+  /** A drawing of its own on some frames; on those between, the last one is held or nothing is there. */
+  v.strictObject({
+    id,
+    name,
+    time: v.literal('frames'),
+    between: v.picklist(['hold', 'empty']),
+    cels: v.pipe(
+      v.array(v.strictObject({ frame: whole, shapes })),
+      v.check((cels) => isRising(cels), 'wants frames that rise'),
+    ),
+  }),
+])
+
+export type Drawing = v.InferOutput<typeof drawing>
+export type Shape = v.InferOutput<typeof shape>
+export type Vertex = v.InferOutput<typeof vertex>
+export type Path = v.InferOutput<typeof path>
+export type KeyedPath = v.InferOutput<typeof keyedPath>
+export type DrawnPoint = v.InferOutput<typeof point>

@@ -1,0 +1,531 @@
+'use client'
+
+import type Konva from 'konva'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { Circle, Group, Layer, Line, Rect, Stage, Transformer } from 'react-konva'
+import {
+  addShape,
+  convertPoint,
+  editShapes,
+  mapPoints,
+  removePoints,
+  setPath,
+  splitShape,
+} from '../../core/comp/drawing-edits.ts'
+import type { Path, Shape, Vertex } from '../../core/comp/drawing.ts'
+import { drawnFrames, pathAt, shapesOn } from '../../core/comp/drawing-at.ts'
+import type { Affine } from '../../core/picture/affine.ts'
+import { boundsOf, ellipse, nearestOn, rectangle } from '../../core/shapes/outline.ts'
+import { newGesture } from '../dials/value-field.tsx'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import {
+  accent,
+  Anchor,
+  Bends,
+  OutlineOf,
+  type AnchorEvents,
+  type Placed,
+  type PointerAt,
+} from './shape-parts.tsx'
+import { smoothLine } from './smooth-line.ts'
+import { drawnNow, useDrawing } from './use-drawing.ts'
+
+type Point = readonly [number, number]
+
+const round = (v: number) => Math.round(v * 10) / 10
+/** Neighbouring drawings: the one before warm, the one after green. */
+const skins = { before: '#ffb070', after: '#8fe0a8' } as const
+/** Pixels of the screen within which a dragged point falls into line. */
+const snapReach = 7
+
+const isTyping = (target: EventTarget | null) =>
+  target instanceof HTMLElement &&
+  (target.matches('input:not([type=range]), textarea, select') || target.closest('dialog') !== null)
+
+/** Shapes over the picture: to draw, to take hold of, to bend. Everything goes through edits that can be undone. */
+export default function ShapeEditor({
+  size,
+  place,
+}: {
+  size: { readonly width: number; readonly height: number }
+  place: Placed
+}) {
+  const { store } = useShotContext()
+  const drawn = useDrawing()
+  const frame = useShot((s) => s.frame)
+  const canvas = useShot((s) => s.comp.canvas)
+  const isSnapping = useShot((s) => s.isSnapping)
+  const hasOnionSkin = useShot((s) => s.hasOnionSkin)
+  /** Points of a pen's outline that is not closed yet, or of a freehand line; corners of a box; a frame around points. */
+  const [pen, setPen] = useState<Path>([])
+  const [line, setLine] = useState<readonly Point[]>([])
+  const [box, setBox] = useState<readonly [Point, Point]>()
+  const [pointer, setPointer] = useState<Point>()
+  /** What is dragged begins from here, so that nothing adds up. */
+  const begun = useRef<{ path: Path; gesture: string; at: Point }>(undefined)
+  const [transforming, setTransforming] = useState<{ path: Path; gesture: string }>()
+  const rect = useRef<Konva.Rect>(null)
+  const transformer = useRef<Konva.Transformer>(null)
+  const stage = useRef<Konva.Stage>(null)
+  const tool = drawn?.draw.tool
+  const id = drawn?.drawing.id
+
+  const toFrame = (sx: number, sy: number): Point => [
+    (sx - place.x) / place.zoom,
+    (sy - place.y) / place.zoom,
+  ]
+  const toScreen = ([x, y]: Point): Point => [place.x + x * place.zoom, place.y + y * place.zoom]
+  const pointerAt = (): Point => {
+    const at = stage.current?.getPointerPosition()
+    const [x, y] = toFrame(at?.x ?? 0, at?.y ?? 0)
+    return [round(x), round(y)]
+  }
+  const shapes = drawn ? shapesOn(drawn.drawing, frame) : []
+  /** Falls into line with points of other places and with the picture's edges and middle, when that is wished. */
+  const snapped = (to: Point, but: readonly number[]): Point => {
+    if (!isSnapping) return to
+    const own = drawn?.path?.filter((_, i) => !but.includes(i)).map((v) => v.at) ?? []
+    const others = shapes
+      .filter((s) => s !== drawn?.shape)
+      .flatMap((s) => pathAt(s.path, frame).map((v) => v.at))
+    const reach = snapReach / place.zoom
+    const nearest = (axis: 0 | 1, size: number) => {
+      const lines = [...own, ...others].map((p) => p[axis]).concat(0, size / 2, size)
+      const best = lines.toSorted((a, b) => Math.abs(a - to[axis]) - Math.abs(b - to[axis]))[0]!
+      return Math.abs(best - to[axis]) <= reach ? best : to[axis]
+    }
+    return [nearest(0, canvas.width), nearest(1, canvas.height)]
+  }
+
+  const edit = (name: string, path: Path, gesture?: string) => {
+    if (!drawn?.shape) return
+    const shape = drawn.shape.id
+    store.getState().edit(name, (c) => setPath(c, drawn.drawing.id, frame, shape, path), gesture)
+  }
+  const add = (name: string, path: Path) => {
+    if (!id || path.length < 2) return
+    let shape = ''
+    store.getState().edit(`Draw ${name.toLowerCase()}`, (c) => {
+      const [next, made] = addShape(c, id, frame, name, path)
+      shape = made
+      return next
+    })
+    store.getState().set({ draw: { drawing: id, tool: 'choose', shape, points: [] } })
+  }
+  const closePen = () => {
+    if (pen.length >= 2) add('Outline', pen)
+    setPen([])
+  }
+  const select = (shape: string | undefined, points: readonly number[] = []) => {
+    const { draw, set } = store.getState()
+    if (draw) set({ draw: { ...draw, shape, points } })
+  }
+
+  // Keys of the drawing come before those of the desk.
+  const keys = useRef<(event: KeyboardEvent) => boolean>(() => false)
+  useEffect(() => {
+    keys.current = (event) => {
+      const now = drawnNow(store.getState())
+      if (!now) return false
+      const { draw, drawing, shape, path } = now
+      const isUndo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z'
+      if (pen.length > 0 && (isUndo || event.key === 'Backspace' || event.key === 'Delete')) {
+        setPen(pen.slice(0, -1))
+        return true
+      }
+      if (event.ctrlKey || event.metaKey || event.altKey) return false
+      const nudge = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
+      if (event.key === 'Enter' && pen.length > 0) closePen()
+      else if (event.key === 'Escape') {
+        if (pen.length > 0) setPen([])
+        else if (draw.points.length > 0) select(shape?.id)
+        else if (draw.tool !== 'choose') store.getState().set({ draw: { ...draw, tool: 'choose' } })
+        else if (shape) select(undefined)
+        else store.getState().set({ draw: undefined })
+      } else if (!shape || !path || shape.locked) return false
+      else if (event.key === 'Delete' || event.key === 'Backspace') {
+        if (draw.points.length > 0)
+          store.getState().edit(`Remove points of ${shape.name}`, (c) => removePoints(c, drawing.id, frame, shape.id, draw.points))
+        else store.getState().edit(`Remove ${shape.name}`, (c) => editShapes(c, drawing.id, frame, (all) => all.filter((s) => s.id !== shape.id)))
+        select(draw.points.length > 0 ? shape.id : undefined)
+      } else if (nudge) {
+        const by = event.shiftKey ? 10 : 1
+        const points = draw.points.length > 0 ? draw.points : undefined
+        edit(`Nudge ${shape.name}`, mapPoints(path, [1, 0, nudge[0]! * by, 0, 1, nudge[1]! * by], points), `nudge ${shape.id} ${event.repeat}`)
+      } else return false
+      return true
+    } // prettier-ignore
+  })
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (isTyping(event.target)) return
+      // What is selected on the desk keeps its own arrows.
+      if (event.key.startsWith('Arrow') && event.target instanceof HTMLElement && event.target.closest('[data-desk], button, input')) return
+      if (!keys.current(event)) return
+      event.preventDefault()
+      event.stopImmediatePropagation()
+    } // prettier-ignore
+    window.addEventListener('keydown', press, true)
+    return () => {
+      window.removeEventListener('keydown', press, true)
+    }
+  }, [])
+
+  const path = drawn?.path
+  const points = useMemo(() => drawn?.draw.points ?? [], [drawn?.draw.points])
+  const isEditable = drawn?.shape !== undefined && !drawn.shape.locked && tool === 'choose'
+  const framedPath = transforming?.path ?? path ?? []
+  const frameOf = boundsOf(points.length >= 2 ? framedPath.filter((_, i) => points.includes(i)) : framedPath)
+  const hasFrame = isEditable && frameOf !== undefined && points.length !== 1
+  useEffect(() => {
+    if (hasFrame && rect.current) transformer.current?.nodes([rect.current])
+  })
+
+  // The events of anchors are the same objects while a shape is dragged, so that only what moves is drawn anew.
+  const latest = useRef<AnchorEvents>(undefined)
+  useEffect(() => {
+    latest.current = {
+      down(index, event) {
+        event.evt.stopPropagation()
+        event.cancelBubble = true
+        if (event.evt.button !== 0) return
+        const isIn = points.includes(index)
+        if (event.evt.shiftKey) select(drawn?.shape?.id, isIn ? points.filter((p) => p !== index) : [...points, index])
+        else if (!isIn) select(drawn?.shape?.id, [index])
+      },
+      convert(index, event) {
+        event.cancelBubble = true
+        if (!path || !drawn?.shape) return
+        const vertex = path[index]!
+        const isSmooth = vertex.in !== undefined || vertex.out !== undefined
+        edit(`${isSmooth ? 'Corner' : 'Smooth point'} in ${drawn.shape.name}`, convertPoint(path, index, isSmooth ? 'corner' : 'smooth'))
+      },
+      start(index) {
+        if (path) begun.current = { path, gesture: newGesture(), at: path[index]!.at }
+      },
+      move(index, event) {
+        const from = begun.current
+        if (!from || !drawn?.shape) return
+        const { x, y } = event.target.position()
+        const moved = points.includes(index) ? points : [index]
+        const [tx, ty] = snapped(toFrame(x, y), moved)
+        const to: Point = [round(tx), round(ty)]
+        event.target.position({ x: toScreen(to)[0], y: toScreen(to)[1] })
+        const shift: Affine = [1, 0, to[0] - from.at[0], 0, 1, to[1] - from.at[1]]
+        edit(`Move points of ${drawn.shape.name}`, mapPoints(from.path, shift, moved), from.gesture)
+      },
+    } // prettier-ignore
+  })
+  const anchorEvents = useMemo<AnchorEvents>(
+    () => ({
+      down: (index, event) => latest.current?.down(index, event),
+      convert: (index, event) => latest.current?.convert(index, event),
+      start: (index) => latest.current?.start(index),
+      move: (index, event) => latest.current?.move(index, event),
+    }),
+    [],
+  )
+  if (!drawn) return null
+
+  const beginBend = (index: number) => {
+    const vertex = path?.[index]
+    if (path && vertex) begun.current = { path, gesture: newGesture(), at: vertex.at }
+  }
+  const bend = (index: number, key: 'in' | 'out', event: Konva.KonvaEventObject<DragEvent>) => {
+    const from = begun.current
+    const vertex = from?.path[index]
+    if (!from || !vertex || !drawn.shape) return
+    const { x, y } = event.target.position()
+    const [fx, fy] = toFrame(x, y)
+    const handle: [number, number] = [round(fx - vertex.at[0]), round(fy - vertex.at[1])]
+    const otherKey = key === 'in' ? 'out' : 'in'
+    const other = vertex[otherKey]
+    // A smooth point stays smooth; with Alt the two sides go their own ways.
+    const isFree = (event.evt as unknown as MouseEvent).altKey || !other || !isAligned(vertex)
+    const scale = isFree ? 0 : Math.hypot(...other) / Math.max(1e-6, Math.hypot(...handle))
+    const next: Vertex = {
+      ...vertex,
+      [key]: handle,
+      ...(isFree ? {} : { [otherKey]: [round(-handle[0] * scale), round(-handle[1] * scale)] }),
+    }
+    edit(`Bend ${drawn.shape.name}`, from.path.with(index, next), from.gesture)
+  }
+
+  const down = (event: PointerAt) => {
+    // The middle button pans, as the left one does without a drawing.
+    if (event.evt.button !== 0) return
+    event.evt.stopPropagation()
+    const at = pointerAt()
+    switch (tool) {
+      case 'pen': {
+        const first = pen[0]
+        const isClose = first && pen.length >= 2 && Math.hypot(at[0] - first.at[0], at[1] - first.at[1]) * place.zoom < 9
+        if (isClose) closePen()
+        else {
+          setPen([...pen, { at: [...snapped(at, [])] }])
+          begun.current = { path: pen, gesture: '', at }
+        }
+        return
+      }
+      case 'freehand':
+        setLine([at])
+        return
+      case 'ellipse':
+      case 'box':
+        setBox([snapped(at, []), at])
+        return
+      default:
+        setBox([at, at])
+    } // prettier-ignore
+  }
+  const move = (event: PointerAt) => {
+    const at = pointerAt()
+    if (tool === 'pen') {
+      setPointer(at)
+      const last = pen.at(-1)
+      const isHeld = begun.current && event.evt.buttons === 1 && last
+      if (!isHeld) return
+      const [dx, dy] = [round(at[0] - last.at[0]), round(at[1] - last.at[1])]
+      if (Math.hypot(dx, dy) * place.zoom > 4)
+        setPen(pen.with(-1, { at: last.at, in: [-dx, -dy], out: [dx, dy] }))
+    }
+    if (line.length > 0) setLine((before) => [...before, at])
+    if (box) setBox([box[0], tool === 'choose' ? at : snapped(at, [])])
+  }
+  const corners = (isEven: boolean): [number, number, number, number] => {
+    const [[ax, ay], [bx, by]] = box!
+    const side = Math.max(Math.abs(bx - ax), Math.abs(by - ay))
+    const [x, y] = isEven ? [ax + Math.sign(bx - ax) * side, ay + Math.sign(by - ay) * side] : [bx, by]
+    return [Math.min(ax, x), Math.min(ay, y), Math.max(ax, x), Math.max(ay, y)]
+  }
+  const up = (event: PointerAt) => {
+    begun.current = undefined
+    if (line.length > 0) {
+      add('Freehand', smoothLine(line, Math.max(0.5, 2.5 / place.zoom)))
+      setLine([])
+    }
+    if (!box) return
+    const [left, top, right, bottom] = corners(event.evt.shiftKey && tool !== 'choose')
+    setBox(undefined)
+    const isDrag = (right - left) * place.zoom > 3 || (bottom - top) * place.zoom > 3
+    if (tool === 'choose') {
+      if (!isDrag) select(undefined)
+      else {
+        const isIn = ([x, y]: Point) => x >= left && x <= right && y >= top && y <= bottom
+        const inside = (p: Path) => p.flatMap((v, i) => (isIn(v.at) ? [i] : []))
+        // Points of the selected shape, or of the first that has some in the frame.
+        const candidates = drawn.shape ? [drawn.shape] : shapes.filter((s) => s.shown && !s.locked)
+        const found = candidates.find((s) => inside(pathAt(s.path, frame)).length > 0)
+        if (found) select(found.id, inside(pathAt(found.path, frame)))
+        else select(drawn.shape?.id)
+      }
+    } else if (isDrag && tool === 'ellipse')
+      add('Ellipse', ellipse(left, top, right, bottom).map(roundVertex))
+    else if (isDrag && tool === 'box') add('Box', rectangle(left, top, right, bottom))
+  }
+
+  const transform = () => {
+    const node = rect.current
+    const base = transforming
+    const bounds = base && boundsOf(points.length >= 2 ? base.path.filter((_, i) => points.includes(i)) : base.path)
+    if (!node || !base || !bounds || !drawn.shape) return
+    const m = node.getTransform().getMatrix()
+    const [x0, y0] = toScreen([bounds[0], bounds[1]])
+    // From the frame to the screen, moved so that the box begins at its corner, through the node, and back.
+    const { zoom, x, y } = place
+    const [a, b, d, e] = [m[0]!, m[2]!, m[1]!, m[3]!]
+    const shift = (px: number, py: number) => [a * px + b * py + m[4]!, d * px + e * py + m[5]!] as const
+    const [cx, cy] = shift(x - x0, y - y0)
+    const affine: Affine = [a, b, (cx - x) / zoom, d, e, (cy - y) / zoom]
+    edit(`Transform ${drawn.shape.name}`, mapPoints(base.path, affine, points.length >= 2 ? points : undefined).map(roundVertex), base.gesture)
+  } // prettier-ignore
+
+  const frames = drawnFrames(drawn.drawing)
+  const own = drawn.drawing.time === 'frames' ? frames.findLast((f) => f <= frame) : frame
+  const neighbours = hasOnionSkin
+    ? ([
+        ['before', frames.findLast((f) => f < (own ?? frame))],
+        ['after', frames.find((f) => f > frame)],
+      ] as const)
+    : []
+  const draftEnd: Path = pen.length > 0 && pointer ? [...pen, { at: [...pointer] }] : pen
+  const drag = (shape: Shape) => (event: PointerAt) => {
+    if (event.evt.button !== 0 || tool !== 'choose') return
+    event.evt.stopPropagation()
+    event.cancelBubble = true
+    if (shape.id !== drawn.draw.shape) select(shape.id)
+    else if (points.length > 0) select(shape.id)
+    const start = pointerAt()
+    const base = pathAt(shape.path, frame)
+    const gesture = newGesture()
+    const follow = () => {
+      const [x, y] = pointerAt()
+      const [dx, dy] = [x - start[0], y - start[1]]
+      if (Math.hypot(dx, dy) * place.zoom < 3 && !hasMoved) return
+      hasMoved = true
+      const moved = mapPoints(base, [1, 0, dx, 0, 1, dy]).map(roundVertex)
+      store.getState().edit(`Move ${shape.name}`, (c) => setPath(c, drawn.drawing.id, frame, shape.id, moved), gesture)
+    }
+    let hasMoved = false
+    const view = stage.current!
+    view.on('pointermove.drag', follow)
+    window.addEventListener('pointerup', () => view.off('pointermove.drag'), { once: true })
+  } // prettier-ignore
+  const addOn = (shape: Shape) => (event: PointerAt) => {
+    event.cancelBubble = true
+    const on = nearestOn(pathAt(shape.path, frame), pointerAt())
+    if (!on || on.distance * place.zoom > 12) return
+    store.getState().edit(`Add a point to ${shape.name}`, (c) => splitShape(c, drawn.drawing.id, frame, shape.id, on.piece, on.t))
+    select(shape.id, [on.piece + 1])
+  } // prettier-ignore
+
+  return (
+    <Stage
+      ref={stage}
+      width={size.width}
+      height={size.height}
+      className="absolute inset-0"
+      style={{ cursor: tool === 'choose' ? 'default' : 'crosshair' }}
+      onPointerDown={down}
+      onPointerMove={move}
+      onPointerUp={up}
+    >
+      <Layer>
+        {neighbours.map(
+          ([side, at]) =>
+            at !== undefined &&
+            shapesOn(drawn.drawing, at)
+              .filter((s) => s.shown)
+              .map((s) => (
+                <OutlineOf
+                  key={`${side} ${s.id}`}
+                  path={pathAt(s.path, at)}
+                  place={place}
+                  colour={skins[side]}
+                  dash={[5, 4]}
+                />
+              )),
+        )}
+        {shapes
+          .filter((s) => s.shown)
+          .map((s) => (
+            <OutlineOf
+              key={s.id}
+              name={s.name}
+              path={pathAt(s.path, frame)}
+              place={place}
+              colour={s === drawn.shape ? accent : '#fff'}
+              {...(s.locked || tool !== 'choose' ? {} : { onDown: drag(s), onDouble: addOn(s) })}
+              {...(s.locked ? { dash: [2, 3] } : {})}
+            />
+          ))}
+        {hasFrame && (
+          <>
+            <Rect
+              ref={rect}
+              x={toScreen([frameOf[0], frameOf[1]])[0]}
+              y={toScreen([frameOf[0], frameOf[1]])[1]}
+              width={(frameOf[2] - frameOf[0]) * place.zoom}
+              height={(frameOf[3] - frameOf[1]) * place.zoom}
+              listening={false}
+              onTransformStart={() => {
+                if (path) setTransforming({ path, gesture: newGesture() })
+              }}
+              onTransform={transform}
+              onTransformEnd={(event) => {
+                event.target.setAttrs({ scaleX: 1, scaleY: 1, rotation: 0, skewX: 0, skewY: 0 })
+                setTransforming(undefined)
+              }}
+            />
+            <Transformer
+              ref={transformer}
+              padding={10}
+              flipEnabled={false}
+              borderStroke={accent}
+              borderDash={[3, 3]}
+              anchorStroke={accent}
+              anchorFill="#14203f"
+              anchorSize={8}
+              rotateAnchorOffset={22}
+              rotationSnaps={[]}
+              keepRatio={false}
+            />
+          </>
+        )}
+        {isEditable &&
+          path?.map((v, i) => {
+            const [x, y] = toScreen(v.at)
+            const isNear = points.some(
+              (p) => p === i || (p + 1) % path.length === i || (i + 1) % path.length === p,
+            )
+            return (
+              <Group key={i}>
+                {isNear && (
+                  <Bends index={i} vertex={v} toScreen={toScreen} onBegin={beginBend} onBend={bend} />
+                )}
+                <Anchor
+                  index={i}
+                  x={x}
+                  y={y}
+                  isSmooth={v.in !== undefined || v.out !== undefined}
+                  isSelected={points.includes(i)}
+                  on={anchorEvents}
+                />
+              </Group>
+            )
+          })}
+        {draftEnd.length > 0 && (
+          <>
+            <OutlineOf path={draftEnd} place={place} colour={accent} dash={[4, 3]} />
+            {pen.map((v, i) => {
+              const [x, y] = toScreen(v.at)
+              return (
+                <Circle
+                  key={i}
+                  x={x}
+                  y={y}
+                  radius={i === 0 ? 6 : 4}
+                  fill={i === 0 ? accent : '#fff'}
+                  stroke="#0b1020"
+                  listening={false}
+                />
+              )
+            })}
+          </>
+        )}
+        {line.length > 1 && (
+          <Line points={line.flatMap((p) => toScreen(p))} stroke={accent} strokeWidth={2} listening={false} />
+        )}
+        {box && (
+          <Rect
+            x={toScreen(box[0])[0]}
+            y={toScreen(box[0])[1]}
+            width={(box[1][0] - box[0][0]) * place.zoom}
+            height={(box[1][1] - box[0][1]) * place.zoom}
+            stroke={accent}
+            dash={[3, 3]}
+            listening={false}
+          />
+        )}
+      </Layer>
+    </Stage>
+  )
+}
+
+/** The two handles of a point lie on one line through it. */
+function isAligned({ in: into, out }: Vertex): boolean {
+  if (!into || !out) return false
+  const cross = into[0] * out[1] - into[1] * out[0]
+  const dot = into[0] * out[0] + into[1] * out[1]
+  return dot < 0 && Math.abs(cross) < 0.05 * Math.hypot(...into) * Math.hypot(...out)
+}
+
+const roundPoint = ([x, y]: Point): [number, number] => [round(x), round(y)]
+function roundVertex(v: Vertex): Vertex {
+  return {
+    ...v,
+    at: roundPoint(v.at),
+    ...(v.in ? { in: roundPoint(v.in) } : {}),
+    ...(v.out ? { out: roundPoint(v.out) } : {}),
+  }
+}
