@@ -1,7 +1,13 @@
 import { addLane, addStep, editLane, emptyComp, setDial, setFeed } from '../src/core/comp/edits.ts'
 import { joinBus, placeLane } from '../src/core/comp/graph.ts'
+import type { Path, Vertex } from '../src/core/comp/drawing.ts'
+import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
 import type { Comp, DialSetting, Source } from '../src/core/comp/schema.ts'
 import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
+import { chained, placement } from '../src/core/picture/affine.ts'
+import { drawingOf, pose } from './drawings.ts'
+import { camera } from './frame.ts'
+import { stage } from './scene.ts'
 
 /** Media of the demo shot: the id that its comp uses, and the file name before the frame number. */
 export const demoMedia = {
@@ -36,6 +42,25 @@ class Builder {
   edit(lane: string, change: Parameters<typeof editLane>[2]): void {
     this.comp = editLane(this.comp, lane, change)
   }
+  /** Shapes with an outline for each of some frames: between them it moves, or each is a drawing of its own. */
+  drawing(
+    name: string,
+    time: 'keyed' | 'frames',
+    outlines: readonly { frame: number; path: Path }[],
+    outer = 0,
+  ): string {
+    const [named, id] = addDrawing(this.comp, name)
+    const shape = { id: 'shape1', name: 'Outline 1', by: 'union', rule: 'nonzero', opacity: 1, inner: 0, outer, shown: true, locked: false } as const // prettier-ignore
+    this.comp = editDrawing(
+      named,
+      id,
+      () =>
+      time === 'keyed'
+        ? { id, name, time, shapes: [{ ...shape, path: { keys: outlines.map((o) => ({ ...o })) } }] }
+        : { id, name, time, between: 'hold', cels: outlines.map(({ frame, path }) => ({ frame, shapes: path.length > 0 ? [{ ...shape, path }] : [] })) }, // prettier-ignore
+    )
+    return id
+  }
   bus(name: string, first: string, ...others: string[]): string {
     let bus = ''
     for (const lane of others) [this.comp, bus] = joinBus(this.comp, lane, bus || first)
@@ -46,9 +71,48 @@ class Builder {
   }
 }
 
+/** A window of the bell, low on the right of its middle rib, as it is seen at a frame. */
+function bellWindow(frame: number, width: number, height: number): Path {
+  const staging = stage(frame)
+  const lens = camera(staging, width, height)
+  const [x, y, z] = staging.bell
+  const corner = (degrees: number, up: number): Vertex => {
+    const angle = (degrees * Math.PI) / 180
+    const seen = lens.project([x + 0.93 * Math.cos(angle), y + up, z + 0.93 * Math.sin(angle)])
+    return { at: [Math.round(seen.x * 10) / 10, Math.round(seen.y * 10) / 10] }
+  }
+  return [
+    corner(86, -0.1),
+    corner(66, -0.1),
+    corner(49, -0.1),
+    corner(49, -0.7),
+    corner(66, -0.72),
+    corner(86, -0.72),
+  ]
+}
+
+/** The soft shade along the belly of the seahorse, as it is drawn on a frame. */
+function bellyShade(frame: number, px: number): Path {
+  const { x, y, turn, scale } = pose(drawingOf(frame))
+  const belly: Path = [
+    { at: [44, -178], in: [2, -16], out: [-6, 16] },
+    { at: [66, -112], in: [2, -26], out: [4, 30] },
+    { at: [26, -40], in: [20, -18], out: [-12, 12] },
+    { at: [22, -72], in: [-8, 14], out: [12, -16] },
+    { at: [40, -116], in: [8, 14], out: [-4, -20] },
+  ]
+  const placed = chained([scale, 0, 0, 0, scale, 0], placement([0, 0], [1, 1], turn, [x, y]))
+  const round = (v: number) => Math.round(v * px * 10) / 10
+  const rounded = (p: readonly [number, number] | undefined): [number, number] => [
+    round(p?.[0] ?? 0),
+    round(p?.[1] ?? 0),
+  ]
+  return mapPoints(belly, placed).map((v) => ({ at: rounded(v.at), in: rounded(v.in), out: rounded(v.out) }))
+}
+
 /**
  * The comp that the demo shot opens with. Open water behind; the cave with a bloom that takes its light from the jellyfish and the lamp alone,
- * sparkle on brass and crystals, and rays that take theirs from the hole in the roof;
+ * sparkle on brass and crystals, rays that take theirs from the hole in the roof, and lamplight out of a traced window; glass that mirrors where it is seen edge-on;
  * the drawn plume as three live copies of one drawing; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
  */
 export function demoComp(width: number, height: number, demoFrames: number): Comp {
@@ -92,6 +156,32 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const rays = b.step(cave, 'light-rays', { origin: [width * 0.51, -height * 0.06], length: 620 * px, falloff: 1.3, threshold: 0.5, strength: 0.34 * (1 / px), tint: [0.62, 0.9, 1], shimmer: 0.45, shimmerSize: 5 }) // prettier-ignore
   b.comp = setFeed(b.comp, rays, 'light', { from: { type: 'tap', lane: daylight } })
 
+  // The lamp shines out of a window that was traced on a few frames.
+  const frames = [1, Math.round(demoFrames / 3), Math.round((demoFrames * 2) / 3), demoFrames]
+  const window = b.drawing('Bell window', 'keyed', frames.map((frame) => ({ frame, path: bellWindow(frame, width, height) }))) // prettier-ignore
+  const glass = b.step(cave, 'matte-glow', { radius: 46 * px, tightness: 0.6, strength: 1.1, tint: [1, 0.72, 0.36] }) // prettier-ignore
+  b.comp = setFeed(b.comp, glass, 'shape', { from: { type: 'drawing', drawing: window }, soft: 3 * px })
+
+  // Glass mirrors its surroundings where it is seen edge-on.
+  const data = (pass: string) => ({ from: { type: 'pass', media: 'cave', pass } }) as const
+  const grazing = b.lane('Grazing', { type: 'pass', media: 'cave', pass: 'normal' })
+  b.edit(grazing, (l) => {
+    l.kind = 'matte'
+  })
+  const facing = b.step(grazing, 'facing-matte', { by: 'fresnel', index: 1.5 })
+  b.comp = setFeed(setFeed(b.comp, facing, 'normal', data('normal')), facing, 'position', data('position'))
+  const mirror = b.lane('Glass reflection', { type: 'pass', media: 'cave', pass: 'reflection' })
+  b.edit(mirror, (l) => {
+    l.join = {
+      mode: 'plus',
+      opacity: 0.8,
+      matte: {
+        from: { type: 'tap', lane: grazing },
+        also: [{ by: 'intersect', from: data('objects').from, objects: idsOf('bell_glass') }],
+      },
+    }
+  })
+
   const shape = b.lane('Plume drawing', beauty('plume'))
   b.edit(shape, (l) => {
     l.kind = 'matte'
@@ -128,6 +218,16 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const line = b.lane('Seahorse line', beauty('line'))
   const seahorse = b.bus('Seahorse', paint, shade, line)
 
+  // A soft blue shade that is drawn every second frame, from the thirteenth until near the end.
+  const shadeFrames = Array.from(
+    { length: Math.max(1, Math.floor((demoFrames - 20) / 2)) },
+    (_, i) => 13 + 2 * i,
+  )
+  const drawn = shadeFrames.map((frame) => ({ frame, path: bellyShade(frame, px) }))
+  const end = { frame: shadeFrames.at(-1)! + 2, path: [] }
+  const belly = b.drawing('Belly shade', 'frames', [...drawn, end], 6 * px)
+  const soft = b.step(seahorse, 'matte-shade', { softness: 6 * px, shade: [0.3, 0.45, 0.85], strength: 0.9 })
+  b.comp = setFeed(b.comp, soft, 'shape', { from: { type: 'drawing', drawing: belly } })
   // Its own outline, shifted: cool on the side that turns away, a warm rim towards the vent.
   b.step(seahorse, 'matte-shade', { invert: true, moveX: 9 * px, moveY: -7 * px, softness: 9 * px, shade: [0.35, 0.5, 0.75], strength: 0.8 }) // prettier-ignore
   b.step(seahorse, 'matte-light', { invert: true, moveX: -3 * px, moveY: 2 * px, softness: 3 * px, tint: [1, 0.5, 0.2], strength: 0.8 }) // prettier-ignore

@@ -1,4 +1,10 @@
+import sharp from 'sharp'
 import { describe, expect, test } from 'vitest'
+import { defaultDials, findEffect } from '../src/core/effects/registry.ts'
+import { createLoneKernels } from '../src/core/kernels/wasm-kernels.ts'
+import { findCamera } from '../src/core/picture/find-camera.ts'
+import { plainPicture } from '../src/core/picture/picture.ts'
+import { srgbToLinear } from '../src/core/picture/colour.ts'
 import { parseComp } from '../src/core/comp/schema.ts'
 import { dialProblems } from '../src/core/comp/check.ts'
 import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
@@ -48,6 +54,18 @@ describe('the stand-in renderer', () => {
       )
     }
     expect(hits).toBeGreaterThan(0.9 * width * height)
+  })
+  test('its position pass alone tells where the camera stood; a plane does not', () => {
+    const position = plainPicture(width, height)
+    for (let i = 0; i < width * height; i++)
+      position.data.set(rows.position.subarray(i * 3, i * 3 + 3), i * 4)
+    const found = findCamera(position, (i) => rows.depth[i] !== Infinity)!
+    found.forEach((v, c) => {
+      expect(v).toBeCloseTo(camera(stage(5), width, height).eye[c]!, 2)
+    })
+    for (let i = 0; i < width * height; i++) position.data[i * 4 + 2] = 3
+    expect(findCamera(position, () => true)).toBeUndefined()
+    expect(findCamera(position, () => false)).toBeUndefined()
   })
   test('rendered in bands it is the same picture', () => {
     const bands = emptyRows(width * height)
@@ -102,4 +120,37 @@ test('the opening comp fits its media and its effects, and drawings change on tw
     if (source.type === 'pass') expect(Object.keys(demoMedia)).toContain(source.media)
   const line = (frame: number) => drawings(frame, 960, 540).find((d) => d.name === demoMedia.line)!.svg
   expect([line(1) === line(2), line(2) === line(3), line(1) === line(25)]).toEqual([true, false, true])
+})
+
+test('a colour key takes the paper from under the drawn line, without a fringe', async () => {
+  const [line] = drawings(9, 960, 540)
+  const raw = await sharp(Buffer.from(line!.svg)).ensureAlpha().raw().toBuffer()
+  const paper = [0.08, 0.3, 0.75]
+  const { kernels, store } = createLoneKernels(256)
+  const [shot, keyed] = [store.take(960, 540, 4), store.take(960, 540, 4)]
+  const truth = new Float32Array(shot.data.length)
+  for (let i = 0; i < raw.length; i += 4) {
+    const alpha = raw[i + 3]! / 255
+    for (let c = 0; c < 3; c++) truth[i + c] = srgbToLinear(raw[i + c]! / 255) * alpha
+    truth[i + 3] = alpha
+    for (let c = 0; c < 4; c++) shot.data[i + c] = truth[i + c]! + (1 - alpha) * (paper[c] ?? 1)
+  }
+  const effect = findEffect('colour-key')!
+  /** Mean error of pixels that ink and paper share, over a black backing. */
+  const fringe = (more: Record<string, unknown>) => {
+    const dials = { ...defaultDials(effect), picked: [[...paper, 1]], reach: 0.01, softness: 0.6, lightness: 1, give: 'without', ...more } as never // prettier-ignore
+    effect.apply({ out: keyed, picture: shot, feeds: {}, dials, frame: 1, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+    let [error, count, left] = [0, 0, 0]
+    for (let i = 0; i < truth.length; i += 4) {
+      if (truth[i + 3] === 0 && keyed.data[i + 3] !== 0) left++
+      if (truth[i + 3]! <= 0.02 || truth[i + 3]! >= 0.98) continue
+      for (let c = 0; c < 3; c++) error += Math.abs(keyed.data[i + c]! - truth[i + c]!) / 3
+      count++
+    }
+    expect(left).toBe(0)
+    return error / count
+  }
+  const [clean, dirty] = [fringe({}), fringe({ spill: 0 })]
+  expect(clean).toBeLessThan(1 / 255)
+  expect(dirty).toBeGreaterThan(3 * clean)
 })

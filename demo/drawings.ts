@@ -27,17 +27,26 @@ const shade =
   'M 50 -238 C 66 -216 52 -190 46 -176 C 42 -160 66 -146 70 -116 C 74 -84 48 -66 34 -48 C 24 -34 22 -16 30 -8 ' +
   'C 16 -16 14 -40 26 -58 C 40 -76 56 -88 50 -114 C 46 -136 26 -150 30 -176 C 34 -192 48 -206 50 -238 Z'
 
-/** Place and sway of the seahorse in one of its drawings. */
-function pose(drawing: number): string {
+/** Where the tail tip of the seahorse is in one of its drawings, how far it is turned, in degrees, and its size. */
+export function pose(drawing: number): {
+  readonly x: number
+  readonly y: number
+  readonly turn: number
+  readonly scale: number
+} {
+  const round = (v: number) => Math.round(v * 100) / 100
   const turn = 4 * Math.sin((drawing / 12) * 2 * Math.PI)
   const bob = 5 * Math.sin((drawing / 12) * 2 * Math.PI + 1)
-  return `translate(505 ${(508 + bob).toFixed(2)}) rotate(${turn.toFixed(2)}) scale(.64)`
+  return { x: 505, y: round(508 + bob), turn: round(turn), scale: 0.64 }
 }
+/** The drawing that a frame shows: a new one every second frame, round and round. */
+export const drawingOf = (frame: number): number => Math.floor((frame - 1) / 2) % 12
 
 /** The drawn layers of a frame: seahorse line, paint and shadow shape (a new drawing every second frame), and the plume. */
 export function drawings(frame: number, width: number, height: number): Drawing[] {
-  const drawing = Math.floor((frame - 1) / 2) % 12
-  const inPose = (inner: string) => sheet(width, height, `<g transform="${pose(drawing)}">${inner}</g>`)
+  const { x, y: foot, turn, scale } = pose(drawingOf(frame))
+  const posed = `translate(${x} ${foot}) rotate(${turn}) scale(${scale})`
+  const inPose = (inner: string) => sheet(width, height, `<g transform="${posed}">${inner}</g>`)
   const stroke = 'fill="none" stroke="#2a1230" stroke-linecap="round" stroke-linejoin="round"'
   const t = frame * 0.13
   const left: string[] = []

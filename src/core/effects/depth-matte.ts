@@ -3,7 +3,15 @@ import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 
 const distance = (hint: string, from: number) =>
-  number({ default: from, range: [0, 50], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', hint })
+  number({
+    default: from,
+    range: [0, 50],
+    hard: [-1e9, 1e9],
+    step: 0.1,
+    unit: 'scene units',
+    hint,
+    pick: { of: 'depth' },
+  })
 
 export default defineEffect({
   id: 'depth-matte',

@@ -21,6 +21,8 @@ export interface NumberDial extends DialBase {
   readonly taper: 'linear' | 'log'
   /** It is a direction: a handle on the picture for it and a length, while another dial has a value. */
   readonly direction?: { readonly length: string }
+  /** It can be picked on the picture: the value of a feed there, or the luminance of what comes to the step. */
+  readonly pick?: { readonly of: string }
   /** A luminance histogram of what the step works on, with this dial as a mark to drag. */
   readonly chart?: { readonly knee: string; readonly measure?: string }
 }
@@ -44,7 +46,17 @@ export interface FlagDial extends DialBase {
   readonly default: boolean
 }
 
-export type Dial = NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial
+/** A list of colours, linear, each with 1 (wanted) or −1 (not wanted) behind it. */
+export interface PicksDial extends DialBase {
+  readonly type: 'picks'
+  readonly default: readonly ColourPicked[]
+}
+export type ColourPicked = readonly [r: number, g: number, b: number, sign: number]
+
+/** As many as a comp holds in one dial. */
+const mostPicks = 64
+
+export type Dial = NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial | PicksDial
 export type DialValue = number | string | boolean | readonly number[] | readonly (readonly number[])[]
 
 export type ValueOf<D extends Dial> = D extends NumberDial
@@ -55,7 +67,9 @@ export type ValueOf<D extends Dial> = D extends NumberDial
       ? readonly [number, number]
       : D extends ChoiceDial<infer V>
         ? V
-        : boolean
+        : D extends PicksDial
+          ? readonly ColourPicked[]
+          : boolean
 export type Values<D extends Readonly<Record<string, Dial>>> = { readonly [K in keyof D]: ValueOf<D[K]> }
 
 type Spec<D extends Dial, Optional extends keyof D = never> = Omit<D, 'type' | Optional> &
@@ -82,6 +96,10 @@ export function choice<const O extends Readonly<Record<string, string>>>(
 
 export function flag(spec: Spec<FlagDial>): FlagDial {
   return { type: 'flag', ...spec }
+}
+
+export function picks(spec: Spec<PicksDial>): PicksDial {
+  return { type: 'picks', ...spec }
 }
 
 /** 'lightAlpha' → 'Light alpha', unless the dial has a label of its own. */
@@ -112,6 +130,11 @@ export function dialProblem(dial: Dial, value: unknown): string | undefined {
       return typeof value === 'string' && options.includes(value)
         ? undefined
         : `wants one of ${options.join(', ')}, but holds ${met}`
+    }
+    case 'picks': {
+      const isPick = (one: unknown) => Array.isArray(one) && one.length === 4 && one.every(isFinitePart)
+      const fits = Array.isArray(value) && value.length <= mostPicks && value.every(isPick)
+      return fits ? undefined : `wants up to ${mostPicks} colours of 4 numbers, but holds ${met}`
     }
     case 'flag':
       return typeof value === 'boolean' ? undefined : `wants true or false, but holds ${met}`

@@ -1,10 +1,11 @@
+import { findCamera } from '../picture/find-camera.ts'
 import { fresnel } from '../picture/fresnel.ts'
 import { choice, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 
 const place = (axis: string) =>
-  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', label: `Camera ${axis}`, when: { dial: 'space', is: 'world' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
+  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', label: `Camera ${axis}`, when: { dial: 'space', is: 'typed' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
 
 export default defineEffect({
   id: 'facing-matte',
@@ -35,8 +36,8 @@ export default defineEffect({
     }),
     space: choice({
       default: 'world',
-      options: { world: 'World', camera: 'Camera' },
-      hint: 'What the passes are measured in: the scene, or what the camera sees.',
+      options: { world: 'World, camera found', typed: 'World, camera typed', camera: 'Camera' },
+      hint: 'What the passes are measured in: the scene, or what the camera sees. Where the camera stood in the scene is found from the position pass, or typed.',
     }),
     cameraX: place('x'),
     cameraY: place('y'),
@@ -44,10 +45,13 @@ export default defineEffect({
     ...levelDials,
   },
   support: () => 0,
-  example: { cameraZ: 8, cameraY: 2 },
+  version: 2,
+  example: {},
   apply({ out, feeds: { normal, position }, dials, kernels }) {
     const { by, index, space } = dials
-    const camera = space === 'world' ? [dials.cameraX, dials.cameraY, dials.cameraZ] as const : [0, 0, 0] as const
+    const isThere = (p: number) => normal !== undefined && normal.data[p * 4]! ** 2 + normal.data[p * 4 + 1]! ** 2 + normal.data[p * 4 + 2]! ** 2 > 1e-6
+    const found = space === 'world' && position ? findCamera(position, isThere) : undefined
+    const camera = space === 'camera' ? [0, 0, 0] as const : (found ?? ([dials.cameraX, dials.cameraY, dials.cameraZ] as const))
     const value = (p: number) => {
       if (!normal) return 0
       const at = p * 4

@@ -4,7 +4,14 @@ import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 
 const end = (what: string, from: number) =>
-  number({ default: from, range: [0, 4], hard: [-1e6, 1e6], step: 0.01, hint: what })
+  number({
+    default: from,
+    range: [0, 4],
+    hard: [-1e6, 1e6],
+    step: 0.01,
+    hint: what,
+    pick: { of: 'luminance' },
+  })
 
 export default defineEffect({
   id: 'luminance-key',

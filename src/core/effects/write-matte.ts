@@ -28,11 +28,19 @@ export function writeMatte(
   const span = Math.max(1e-6, white - black)
   for (let i = 0; i < data.length; i += 4) {
     const level = (valueAt(i >> 2) - black) / span
-    data.fill(level > 0 ? Math.min(1, level) : 0, i, i + 4)
+    data[i] = data[i + 1] = data[i + 2] = data[i + 3] = level > 0 ? Math.min(1, level) : 0
   }
   if (gamma !== 1) kernels.lightLevels(out, out, 0, 1, gamma)
   for (let i = 0; i < data.length; i += 4) {
     const held = Math.min(1, data[i]!)
-    data.fill(invert ? 1 - held : held, i, i + 4)
+    data[i] = data[i + 1] = data[i + 2] = data[i + 3] = invert ? 1 - held : held
   }
+}
+
+/** A matte of one channel through black, white and gamma, held in 0–1, inverted on wish; in place. */
+export function levelled(matte: Picture, levels: LevelValues, { kernels, store }: Workshop): void {
+  const white = store.take(matte.width, matte.height, 4)
+  writeMatte(white, (p) => matte.data[p]!, levels, { kernels })
+  for (let i = 0; i < matte.data.length; i++) matte.data[i] = white.data[i * 4 + 3]!
+  store.give(white)
 }

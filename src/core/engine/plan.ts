@@ -74,6 +74,8 @@ export type Target =
   | { readonly type: 'matte'; readonly lane: string; readonly step?: string }
   /** What a step takes its light from: its light feed, or the picture that comes to it. */
   | { readonly type: 'light-input'; readonly step: string }
+  /** A feed of a step as it comes in. */
+  | { readonly type: 'feed'; readonly step: string; readonly feed: string }
   /** How much of the light that comes to a step passes its threshold: one channel, 0–1. */
   | { readonly type: 'caught'; readonly step: string }
   /** A pass as it came in. */
@@ -757,6 +759,11 @@ class Planner {
         )
       case 'light-input':
         return this.lightInput(target.step)
+      case 'feed': {
+        const found = this.stepInput(target.step)
+        const link = found?.step.feeds[target.feed]
+        return (link && this.colourOf(link.from, found.laneId, target.step)) ?? this.nothing
+      }
       case 'caught':
         return this.caught(target.step)
       default:

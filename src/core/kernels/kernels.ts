@@ -44,6 +44,17 @@ export interface DisplayOptions {
  * unless said otherwise. Colour pictures are premultiplied scene-linear RGBA of equal size; a matte has one channel.
  * Nothing here allocates or validates.
  */
+/** A picked colour in OKLab. */
+export interface ColourPick {
+  readonly lab: readonly [number, number, number]
+  readonly isWanted: boolean
+}
+export interface ColourKey {
+  readonly reach: number
+  readonly soft: number
+  readonly lightness: number
+}
+
 export interface Kernels {
   /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
   watch(isStale: () => boolean): void
@@ -165,6 +176,11 @@ export interface Kernels {
   distance(out: Picture, src: Picture): void
   /** Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. */
   edge(out: Picture, distance: Picture, spread: number, soft: number): void
+  /**
+   * How near the straight colour of each pixel is to picked ones, one channel 0–1, times its alpha: 1 within `reach` of one that is
+   * wanted, down to 0 over `soft` beyond; less so near one that is not. Distances are those of OKLab, with lightness weighed by `lightness`.
+   */
+  keyColour(out: Picture, src: Picture, picks: readonly ColourPick[], key: ColourKey): void
   /** Luminance y becomes ((y − black) / (white − black))^(1/gamma), colour with it; alpha 0. Nothing below black; no upper end. */
   lightLevels(out: Picture, src: Picture, black: number, white: number, gamma: number): void
   /** IEEE 754 binary16 codes to floats, every code exact. */

@@ -1,3 +1,4 @@
+import { linearToOklab } from '../picture/oklab.ts'
 import { displayTable, luminance } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
@@ -370,6 +371,21 @@ export const plainKernels: Kernels = {
   edge(out, distance, spread, soft) {
     for (let i = 0; i < out.data.length; i++)
       out.data[i] = Math.min(1, Math.max(0, 0.5 + (spread - distance.data[i]!) / soft))
+  },
+  keyColour(out, { data }, picks, { reach, soft, lightness }) {
+    for (let i = 0; i < out.data.length; i++) {
+      const [r, g, b, alpha] = [data[i * 4]!, data[i * 4 + 1]!, data[i * 4 + 2]!, data[i * 4 + 3]!]
+      const [l, a, bb] = alpha > 0 ? linearToOklab(r / alpha, g / alpha, b / alpha) : [0, 0, 0]
+      const near = (isWanted: boolean) =>
+        picks
+          .filter((p) => p.isWanted === isWanted)
+          .map(({ lab }) => {
+            const far = Math.sqrt((lightness * (l - lab[0])) ** 2 + (a - lab[1]) ** 2 + (bb - lab[2]) ** 2)
+            return soft > 0 ? 1 - (far - reach) / soft : far <= reach ? 1 : 0
+          })
+          .reduce((most, v) => Math.max(most, Math.min(1, v)), 0)
+      out.data[i] = alpha > 0 ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
+    }
   },
   lightLevels(out, src, black, white, gamma) {
     for (let i = 0; i < out.data.length; i += 4) {

@@ -278,6 +278,12 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     edge: (out, distance, spread, soft) => {
       run('edge', out, out.at, distance.at, spread, soft, out.width)
     },
+    keyColour: (out, src, picks, { reach, soft, lightness }) => {
+      const numbers = picks.flatMap(({ lab, isWanted }) => [...lab, isWanted ? 1 : -1])
+      withFloats(numbers, (at) => {
+        run('keyColour', out, out.at, src.at, at, picks.length, reach, soft, lightness, out.width)
+      })
+    },
     lightLevels: (out, src, black, white, gamma) => {
       run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
     },

@@ -1,19 +1,23 @@
 'use client'
 
-import { RotateCcw } from 'lucide-react'
+import { Crosshair, RotateCcw } from 'lucide-react'
 import { useEffect, useRef, useState, type CSSProperties, type ReactNode } from 'react'
 import { RgbColorPicker } from 'react-colorful'
 import {
   dialLabel,
   type ChoiceDial,
   type ColourDial,
+  type ColourPicked,
   type Dial,
   type DialValue,
   type FlagDial,
   type NumberDial,
   type PointDial,
 } from '../../core/effects/dials.ts'
-import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
+import { hexToLinear, linearToHex, linearToSrgb, luminance, srgbToLinear } from '../../core/picture/colour.ts'
+import { useShot } from '../shot/shot-context.tsx'
+import { PicksRow } from './picks-row.tsx'
+import { usePick } from './use-pick.ts'
 import { fromSlider, toSlider } from './taper.ts'
 import { newGesture, ValueField } from './value-field.tsx'
 
@@ -274,17 +278,51 @@ function FlagRow({ name, dial, value, onChange }: RowProps<FlagDial, boolean>) {
   )
 }
 
+/** Takes a number from the picture: the luminance of what comes to the step, or the value of one of its feeds. */
+function PickValue({ label, of, onChange }: { label: string; of: string; onChange: SetValue }) {
+  const step = useShot((s) => s.selection?.step) ?? ''
+  const isLight = of === 'luminance'
+  const target = isLight
+    ? ({ type: 'light-input', step } as const)
+    : ({ type: 'feed', step, feed: of } as const)
+  const { isPicking, toggle } = usePick(
+    { words: `Click where ${label.toLowerCase()} is`, of: target },
+    ({ rgba: [r, g, b, a] }) => {
+      onChange(Number((isLight ? luminance(r, g, b) / (a > 0 ? a : 1) : r).toFixed(4)))
+    },
+  )
+  return (
+    <button
+      type="button"
+      aria-label={`Pick ${label} on the picture`}
+      title={`Pick ${label.toLowerCase()} on the picture`}
+      aria-pressed={isPicking}
+      className={`absolute left-[5.4rem] top-1 rounded p-0.5 ${isPicking ? 'bg-accent text-accent-content' : 'text-base-content/50 hover:text-base-content'}`}
+      onClick={toggle}
+    >
+      <Crosshair size={12} aria-hidden />
+    </button>
+  )
+}
+
 /** The controls of any dial, by its declaration. */
 export function DialRow({ name, dial, value, onChange }: RowProps<Dial, DialValue>) {
   switch (dial.type) {
     case 'number':
-      return <NumberRow name={name} dial={dial} value={value as number} onChange={onChange} />
+      return (
+        <div className="relative">
+          <NumberRow name={name} dial={dial} value={value as number} onChange={onChange} />
+          {dial.pick && <PickValue label={dialLabel(name, dial)} of={dial.pick.of} onChange={onChange} />}
+        </div>
+      )
     case 'colour':
       return <ColourRow name={name} dial={dial} value={value as readonly number[]} onChange={onChange} />
     case 'point':
       return <PointRow name={name} dial={dial} value={value as readonly number[]} onChange={onChange} />
     case 'choice':
       return <ChoiceRow name={name} dial={dial} value={value as string} onChange={onChange} />
+    case 'picks':
+      return <PicksRow dial={dial} value={value as readonly ColourPicked[]} onChange={onChange} />
     case 'flag':
       return <FlagRow name={name} dial={dial} value={value as boolean} onChange={onChange} />
   }

@@ -2,7 +2,7 @@
 
 import { useDroppable } from '@dnd-kit/core'
 import { Crosshair, Link2, PenLine, Unlink } from 'lucide-react'
-import { Fragment, useEffect, useId, useRef, useState } from 'react'
+import { Fragment, useId, useState } from 'react'
 import { addDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
@@ -10,6 +10,7 @@ import type { Comp, FeedLink, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
+import { usePick } from './use-pick.ts'
 import { ValueField } from './value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
@@ -58,45 +59,22 @@ function ObjectChoice({
   picked: readonly string[]
   onPick: (ids: readonly string[]) => void
 }) {
-  const { engine, store } = useShotContext()
   const objects = useObjects(media, pass) ?? []
   const name = (id: string) => objectName(objects.find((o) => o.id === id) ?? { id })
   const toggle = (id: string) => {
     onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
   }
-  // Clicks on the picture come later: they change what is picked then.
-  const latest = useRef(toggle)
-  useEffect(() => {
-    latest.current = toggle
-  })
-  const by = `objects ${useId()}`
-  const isPicking = useShot((s) => s.picking?.by === by)
-  useEffect(
-    () => () => {
-      const { picking, set } = store.getState()
-      if (picking?.by === by) set({ picking: undefined })
+  const { isPicking, toggle: pick } = usePick(
+    {
+      words: 'Click on objects to add them, or to take them out',
+      isKept: true,
+      over: { media, pass },
+      of: { type: 'pass', media, pass },
     },
-    [by, store],
+    ({ object }) => {
+      if (object !== undefined) toggle(object)
+    },
   )
-  const pick = () => {
-    store.getState().set({
-      picking: isPicking
-        ? undefined
-        : {
-            by,
-            words: 'Click on objects to add them, or to take them out',
-            isKept: true,
-            over: { media, pass },
-            pick: ([x, y]) => {
-              const { comp, media: table, frame } = store.getState()
-              const of = { type: 'pass', media, pass } as const
-              void engine?.probe({ comp, media: table, frame }, x, y, of).then((probed) => {
-                if (probed?.object !== undefined) latest.current(probed.object)
-              })
-            },
-          },
-    })
-  }
   return (
     <>
       <button

@@ -6,6 +6,7 @@ import { luminance } from '../../core/picture/colour.ts'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { filledArea, quietAxis, useChart } from './use-chart.ts'
+import { usePick } from './use-pick.ts'
 import { newGesture } from './value-field.tsx'
 
 const [lowStops, highStops] = [-8, 6]
@@ -117,40 +118,20 @@ export function ThresholdChart({
   const kneeTo = threshold > 0 ? Math.log2(threshold * (1 + knee)) : lowStops
   const share = histogram && shareAbove(histogram, threshold)
 
-  const by = `threshold ${stepId}`
-  const isPicking = useShot((s) => s.picking?.by === by)
-  const pick = () => {
-    const { set } = store.getState()
-    if (isPicking) {
-      set({ picking: undefined })
-      return
-    }
-    const words = 'Click on the faintest light that should be caught'
-    set({
-      picking: {
-        by,
-        words,
-        pick: ([x, y]) => {
-          const { comp, media } = store.getState()
-          void engine
-            ?.probe({ comp, media, frame }, x, y, { type: 'light-input', step: stepId })
-            .then((probed) => {
-              if (!probed) return
-              const [r, g, b] = probed.rgba
-              const brightness = byMost ? Math.max(r, g, b) : luminance(r, g, b)
-              if (!(brightness > 0)) {
-                const refusal =
-                  'What this step takes its light from is dark there. Click on something that shines in it.'
-                store.getState().set({ refusal })
-                return
-              }
-              // A little below it, so that what was clicked passes.
-              onChange(Number((0.9 * brightness).toPrecision(3)), newGesture())
-            })
-        },
-      },
-    })
-  }
+  const { isPicking, toggle: pick } = usePick(
+    { words: 'Click on the faintest light that should be caught', of: { type: 'light-input', step: stepId } },
+    ({ rgba: [r, g, b] }) => {
+      const brightness = byMost ? Math.max(r, g, b) : luminance(r, g, b)
+      if (!(brightness > 0)) {
+        const refusal =
+          'What this step takes its light from is dark there. Click on something that shines in it.'
+        store.getState().set({ refusal })
+        return
+      }
+      // A little below it, so that what was clicked passes.
+      onChange(Number((0.9 * brightness).toPrecision(3)), newGesture())
+    },
+  )
 
   const setFrom = (event: PointerEvent<HTMLDivElement>) => {
     const box = event.currentTarget.getBoundingClientRect()

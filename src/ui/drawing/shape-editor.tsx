@@ -195,8 +195,8 @@ export default function ShapeEditor({
       },
       convert(index, event) {
         event.cancelBubble = true
-        if (!path || !drawn?.shape) return
-        const vertex = path[index]!
+        const vertex = path?.[index]
+        if (!vertex || !drawn?.shape) return
         const isSmooth = vertex.in !== undefined || vertex.out !== undefined
         edit(`${isSmooth ? 'Corner' : 'Smooth point'} in ${drawn.shape.name}`, convertPoint(path, index, isSmooth ? 'corner' : 'smooth'))
       },

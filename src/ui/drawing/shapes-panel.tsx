@@ -9,9 +9,9 @@ import {
   EyeOff,
   Lock,
   LockOpen,
-  MousePointer2,
-  PenTool,
+  Move,
   Pencil,
+  Spline,
   Square,
   Trash2,
 } from 'lucide-react'
@@ -40,8 +40,8 @@ import type { DrawState, DrawTool } from '../shot/shot-store.ts'
 import { useDrawing } from './use-drawing.ts'
 
 const tools: readonly (readonly [DrawTool, string, typeof Circle])[] = [
-  ['choose', 'Choose and move', MousePointer2],
-  ['pen', 'Outline, point by point', PenTool],
+  ['choose', 'Choose and move', Move],
+  ['pen', 'Outline, point by point', Spline],
   ['freehand', 'Freehand, smoothed', Pencil],
   ['ellipse', 'Ellipse', Circle],
   ['box', 'Box', Square],

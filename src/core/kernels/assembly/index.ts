@@ -7,6 +7,7 @@ export { gains, colourMatrix, brightPass, weigh, sanitise, fill } from './colour
 export { setHand } from './hand'
 export { streakLines, streakBack, transpose, rayLines, rayBack, lightLevels } from './streak'
 export { nearestInColumns, distanceRows, edge } from './distance'
+export { keyColour } from './key'
 export { fourierRows, fourierColumns, filterSpectrum } from './fourier'
 export { brightHalve, halve, upAdd, smooth, gaussRows, gaussColumns, boxReduce } from './blur'
 export { halfToFloat, floatToHalf } from './half'

@@ -1,0 +1,29 @@
+import { extractMatte } from '../engine/matte.ts'
+import { number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { withCover } from './new-cover.ts'
+
+export default defineEffect({
+  id: 'choke-spread',
+  title: 'Choke, spread',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'Makes a shape smaller or larger by exact pixels, with an edge as soft as you like.',
+  search: 'grow shrink erode dilate expand contract matte edge outline',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
+  dials: {
+    spread: number({ default: 4, range: [-60, 60], hard: [-4000, 4000], unit: 'px', step: 0.5, hint: 'More makes it larger, below 0 smaller; round corners stay round.' }),
+    softness: number({ default: 1, range: [0, 100], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'Width of the edge, half of it on either side.' }),
+  },
+  support: ({ spread, softness }) => Math.ceil(Math.abs(spread) + softness) + 1,
+  example: { spread: -6, softness: 1 },
+  apply({ out, picture, dials: { spread, softness }, kernels, store }) {
+    const cover = store.take(picture.width, picture.height, 1)
+    const distance = store.take(picture.width, picture.height, 1)
+    extractMatte(cover, picture, 'alpha', false)
+    kernels.distance(distance, cover)
+    kernels.edge(cover, distance, spread, Math.max(1, softness))
+    withCover(out, picture, cover)
+    for (const taken of [cover, distance]) store.give(taken)
+  },
+}) // prettier-ignore

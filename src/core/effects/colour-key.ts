@@ -1,0 +1,59 @@
+import { linearToOklab } from '../picture/oklab.ts'
+import { choice, number, picks } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { levelDials, levelled, writeMatte } from './write-matte.ts'
+
+export default defineEffect({
+  id: 'colour-key',
+  title: 'Colour key',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'A matte of colours picked on the picture, or the picture without them.',
+  search: 'chroma key hue screen paper remove background spill pick',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  dials: {
+    picked: picks({ default: [], hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.' }),
+    reach: number({ default: 0.08, range: [0, 0.4], hard: [0, 10], step: 0.005, hint: 'How unlike a picked colour may be and still be whole.' }),
+    softness: number({ default: 0.08, range: [0, 0.4], hard: [0, 10], step: 0.005, hint: 'How much further it fades out.' }),
+    lightness: number({ default: 0.5, range: [0, 1], hard: [0, 10], step: 0.01, label: 'By lightness', hint: 'How much brightness counts beside hue and saturation: 0 takes light and dark of a colour alike.' }),
+    give: choice({
+      default: 'matte',
+      options: { matte: 'The matte', without: 'Picture without it' },
+      hint: 'The matte of the colours, or the picture with them taken out of it.',
+    }),
+    spill: number({ default: 1, range: [0, 1], step: 0.01, label: 'Spill out', when: { dial: 'give', is: 'without' }, hint: 'How much of the colour is taken out of half covered edges, so that they bring no fringe along.' }),
+    ...levelDials,
+  },
+  support: () => 0,
+  example: { picked: [[0.02, 0.06, 0.25, 1]], reach: 0.12, softness: 0.1, lightness: 0.2 },
+  apply({ out, picture, dials, kernels, store }) {
+    const { picked, reach, softness, lightness, give, spill } = dials
+    const key = store.take(picture.width, picture.height, 1)
+    const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(r, g, b), isWanted: sign > 0 }))
+    kernels.keyColour(key, picture, colours, { reach, soft: softness, lightness })
+    if (give === 'matte') writeMatte(out, (p) => key.data[p]!, dials, { kernels })
+    else {
+      levelled(key, dials, { kernels, store })
+      const wanted = picked.filter(([, , , sign]) => sign > 0)
+      const mean = (c: 0 | 1 | 2) => wanted.reduce((sum, one) => sum + one[c], 0) / Math.max(1, wanted.length)
+      const colour = [mean(0), mean(1), mean(2)] as const
+      const { data } = picture
+      for (let i = 0; i < out.data.length; i += 4) {
+        const [near, alpha] = [key.data[i >> 2]!, data[i + 3]!]
+        // No more of the colour can be behind an edge than leaves light in every channel.
+        let most = 1
+        for (const c of [0, 1, 2] as const)
+          if (colour[c] > 0) most = Math.min(most, Math.max(0, data[i + c]!) / (colour[c] * Math.max(1e-6, alpha)))
+        const gone = near >= 1 ? 1 : near + spill * (Math.min(near, most) - near)
+        for (const c of [0, 1, 2] as const) {
+          const own = data[i + c]!
+          // What half covered edges have of it goes with it.
+          const left = own - gone * (spill * colour[c] * alpha + (1 - spill) * own)
+          out.data[i + c] = gone >= 1 ? 0 : own < 0 ? own : Math.max(0, left)
+        }
+        out.data[i + 3] = alpha * (1 - gone)
+      }
+    }
+    store.give(key)
+  },
+}) // prettier-ignore

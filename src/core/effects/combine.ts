@@ -1,0 +1,33 @@
+import { combineMattes, extractMatte } from '../engine/matte.ts'
+import { choice } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { withCover } from './new-cover.ts'
+
+export default defineEffect({
+  id: 'combine',
+  title: 'Combine mattes',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'Joins the picture’s own cover with another matte: both, only where both are, or the first without the second.',
+  search: 'union intersect subtract add cut boolean matte garbage holdout',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
+  feeds: {
+    with: { kind: 'matte', required: true, hint: 'The matte that its cover is joined with.' },
+  },
+  dials: {
+    by: choice({
+      default: 'union',
+      options: { union: 'Either (union)', intersect: 'Where both are (intersect)', subtract: 'Without it (subtract)' },
+      hint: 'How the two meet.',
+    }),
+  },
+  support: () => 0,
+  example: { by: 'subtract' },
+  apply({ out, picture, feeds, dials: { by }, store }) {
+    const cover = store.take(picture.width, picture.height, 1)
+    extractMatte(cover, picture, 'alpha', false)
+    if (feeds.with) combineMattes(cover.data, cover.data, feeds.with.data, by)
+    withCover(out, picture, cover)
+    store.give(cover)
+  },
+}) // prettier-ignore

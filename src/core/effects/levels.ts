@@ -1,0 +1,24 @@
+import { extractMatte } from '../engine/matte.ts'
+import { defineEffect } from './effect.ts'
+import { withCover } from './new-cover.ts'
+import { levelDials, levelled } from './write-matte.ts'
+
+export default defineEffect({
+  id: 'levels',
+  title: 'Matte levels',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'Cuts the faint and the nearly whole parts of a matte, lifts or lowers what lies between, turns it inside out.',
+  search: 'black white gamma contrast clip crush invert matte density',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
+  dials: levelDials,
+  support: () => 0,
+  example: { black: 0.2, white: 0.8 },
+  apply({ out, picture, dials, kernels, store }) {
+    const cover = store.take(picture.width, picture.height, 1)
+    extractMatte(cover, picture, 'alpha', false)
+    levelled(cover, dials, { kernels, store })
+    withCover(out, picture, cover)
+    store.give(cover)
+  },
+}) // prettier-ignore

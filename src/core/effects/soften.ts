@@ -1,0 +1,40 @@
+import { extractMatte } from '../engine/matte.ts'
+import { gaussianBlur } from '../kernels/pyramid.ts'
+import { choice, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+import { withCover } from './new-cover.ts'
+
+export default defineEffect({
+  id: 'soften',
+  title: 'Soften edge',
+  family: 'matte',
+  kind: 'filter',
+  purpose: 'Makes the edge of a shape soft: on both sides, only inwards or only outwards.',
+  search: 'feather blur matte edge inner outer smooth',
+  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
+  dials: {
+    softness: number({ default: 12, range: [0, 200], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'How far the edge runs out.' }),
+    side: choice({
+      default: 'both',
+      options: { both: 'Both sides', inside: 'Inwards only', outside: 'Outwards only' },
+      hint: 'Inwards only never covers more than before, outwards only never less.',
+    }),
+  },
+  support: ({ softness }) => Math.ceil(softness * 2),
+  example: { softness: 20 },
+  apply({ out, picture, dials: { softness, side }, kernels, store }) {
+    const { width, height } = picture
+    const [flat, cover] = [store.take(width, height, 4), store.take(width, height, 1)]
+    extractMatte(cover, picture, 'alpha', false)
+    kernels.fill(flat, 1, 1, 1, 1)
+    kernels.weigh(flat, flat, cover, 0, 1)
+    gaussianBlur(flat, flat, softness / 2, { kernels, store })
+    for (let i = 0; i < cover.data.length; i++) {
+      const [was, soft] = [cover.data[i]!, flat.data[i * 4 + 3]!]
+      const next = side === 'both' ? soft : side === 'inside' ? Math.min(was, 2 * soft - 1) : Math.max(was, 2 * soft)
+      cover.data[i] = next < 0 ? 0 : next > 1 ? 1 : next
+    }
+    withCover(out, picture, cover)
+    for (const taken of [flat, cover]) store.give(taken)
+  },
+}) // prettier-ignore
