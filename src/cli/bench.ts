@@ -8,7 +8,12 @@ import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
 import { inverse, placement } from '../core/picture/affine.ts'
-import { plainStore } from '../core/picture/picture.ts'
+import { linearToOklab } from '../core/picture/oklab.ts'
+import { plainStore, type Picture } from '../core/picture/picture.ts'
+import type { Path } from '../core/comp/drawing.ts'
+import type { ShapeNow } from '../core/comp/drawing-at.ts'
+import { drawShapes } from '../core/shapes/draw-shapes.ts'
+import { controls } from '../core/shapes/outline.ts'
 import { alternate, type Result, type Work } from './alternate.ts'
 import { benchDesk } from './bench-desk.ts'
 import { benchFormats } from './bench-formats.ts'
@@ -70,6 +75,19 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       const caught = { threshold: 0.4, knee: 0.2, ceiling: 100 }
       spreadLight(out, a, { widest: 60, tight: 0, gain: 1, reduction: 1, caught, workshop })
     }
+    const [shape, distance, cover] = [0, 1, 2].map(() => store.take(width, height, 1)) as [
+      Picture,
+      Picture,
+      Picture,
+    ]
+    const outline = wavyOutline(width, height)
+    drawShapes(shape, [outline], (p) => p, 1, workshop)
+    const svg = Buffer.from(svgOf(outline.path, width, height))
+    const sharpShape = () => sharp(svg).raw().toBuffer()
+    const picks = [1, -1].map((sign) => ({
+      lab: linearToOklab(0.3 + 0.2 * sign, 0.3, 0.2),
+      isWanted: sign > 0,
+    }))
     // Addresses first: taking memory may replace the buffer by a larger one.
     const [halvesAt, shownAt] = [store.takeBytes(a.data.length * 2), store.takeBytes(a.data.length)]
     const halves = new Uint16Array(store.memory.buffer, halvesAt, a.data.length)
@@ -86,6 +104,10 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['star glare, 6 ways', () => { drawSpikes(out, a, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
       ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
       ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
+      ['choke-spread', () => { kernels.distance(distance, shape); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
+      ['colour key', () => { kernels.keyColour(cover, a, picks, { reach: 0.1, soft: 0.1, lightness: 0.5 }) }, 'memory copy', copy, null],
+      ['shape, 200 points', () => { drawShapes(cover, [outline], (p) => p, 1, workshop) }, 'sharp (librsvg) 8-bit', sharpShape, threads === 1 ? 1 : null],
+      ['shape, soft 20 px', () => { drawShapes(cover, [{ ...outline, outer: 20 }], (p) => p, 1, workshop) }, 'memory copy', copy, null],
       ['half to float', () => { kernels.halfToFloat(out.data, halves) }, 'memory copy', copy, threads === 1 ? 1.7 : null],
       ['float to half', () => { kernels.floatToHalf(halves, a.data) }, 'memory copy', copy, threads === 1 ? 3 : null],
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
@@ -131,6 +153,29 @@ async function benchSize(width: number, height: number, rounds: number): Promise
     await Promise.all(workers.map((worker) => worker.terminate()))
   }
   return results
+}
+
+/** A closed curve of 200 smooth points around the middle of a picture. */
+function wavyOutline(width: number, height: number): ShapeNow {
+  const path: Path = Array.from({ length: 200 }, (_, i) => {
+    const angle = (i / 200) * 2 * Math.PI
+    const far = 0.3 + 0.12 * Math.sin(9 * angle) + 0.03 * Math.sin(31 * angle)
+    const at: [number, number] = [
+      width * (0.5 + far * Math.cos(angle)),
+      height * (0.5 + far * Math.sin(angle)),
+    ]
+    const along: [number, number] = [-width * 0.003 * Math.sin(angle), height * 0.003 * Math.cos(angle)]
+    return { at, in: [-along[0], -along[1]], out: along }
+  })
+  return { id: 'shape1', by: 'union', rule: 'nonzero', inner: 0, outer: 0, opacity: 1, path }
+}
+
+function svgOf(path: Path, width: number, height: number): string {
+  const curves = path.map((_, i) => {
+    const [a, b, c, d] = controls(path, i)
+    return `${i === 0 ? `M ${a.join(' ')} ` : ''}C ${[b, c, d].map((p) => p.join(' ')).join(', ')}`
+  })
+  return `<svg xmlns="http://www.w3.org/2000/svg" width="${width}" height="${height}"><path d="${curves.join(' ')} Z" fill="#fff"/></svg>`
 }
 
 /** `zafiro bench`: kernels, formats and desks against named references in the same run, as ratios. */

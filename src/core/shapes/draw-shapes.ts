@@ -7,6 +7,8 @@ import { boundsOf, flatten, type Polyline } from './outline.ts'
 
 /** Of a pixel: how far straight pieces may lie from their curve. */
 const tolerance = 0.005
+/** The same where the soft width is looked up: it hardly changes over so little. */
+const softTolerance = 0.5
 /** Pixels between the places where a soft width that varies is looked up. */
 const softGrid = 8
 
@@ -22,14 +24,19 @@ export function drawShapes(
   workshop: Workshop,
 ): void {
   const { store } = workshop
-  out.data.fill(0)
-  for (const shape of shapes) {
-    const cover = store.take(out.width, out.height, 1)
+  const draw = (cover: Picture, shape: ShapeNow) => {
     drawShape(cover, shape, place, scale, workshop)
     if (shape.opacity !== 1) for (let i = 0; i < cover.data.length; i++) cover.data[i]! *= shape.opacity
-    combineMattes(out.data, out.data, cover.data, shape.by)
-    store.give(cover)
   }
+  const [first, ...others] = shapes
+  if (first?.by === 'union') draw(out, first)
+  else out.data.fill(0)
+  const cover = others.length > 0 ? store.take(out.width, out.height, 1) : undefined
+  for (const shape of others) {
+    draw(cover!, shape)
+    combineMattes(out.data, out.data, cover!.data, shape.by)
+  }
+  if (cover) store.give(cover)
 }
 
 function drawShape(
@@ -56,19 +63,17 @@ function drawShape(
   const pad = [beyond(-left), beyond(-top), beyond(right - out.width), beyond(bottom - out.height)] as const
   const { kernels, store } = workshop
   const [width, height] = [out.width + pad[0] + pad[2], out.height + pad[1] + pad[3]]
-  const outline = flatten(
-    path,
-    ([x, y]) => [place(x) + pad[0], place(y) + pad[1]],
-    tolerance,
-    (v) => (v.soft ?? outer) * scale,
-  )
+  const placed = ([x, y]: readonly [number, number]) => [place(x) + pad[0], place(y) + pad[1]] as const
+  const outline = flatten(path, placed, tolerance)
   const hard = store.take(width, height, 1)
   hard.data.fill(0)
   coverOf(hard.data, width, height, [outline], rule)
   const distance = store.take(width, height, 1)
   kernels.distance(distance, hard)
-  if (varies) varyingEdge(hard, distance, outline, inner * scale)
-  else kernels.edge(hard, distance, ((outer - inner) / 2) * scale, Math.max(1, (inner + outer) * scale))
+  if (varies) {
+    const rough = flatten(path, placed, softTolerance, (v) => (v.soft ?? outer) * scale)
+    varyingEdge(hard, distance, rough, inner * scale, reach)
+  } else kernels.edge(hard, distance, ((outer - inner) / 2) * scale, Math.max(1, (inner + outer) * scale))
   for (let y = 0; y < out.height; y++) {
     const from = (y + pad[1]) * width + pad[0]
     out.data.set(hard.data.subarray(from, from + out.width), y * out.width)
@@ -77,14 +82,17 @@ function drawShape(
   store.give(distance)
 }
 
-/** Cover from distances, where the soft width outside is that of the nearest place of the outline. */
-function varyingEdge(out: Picture, distance: Picture, outline: Polyline, inner: number): void {
+/** Cover from distances, where the soft width outside is that of the nearest place of the outline. Farther than `reach` it does not count. */
+function varyingEdge(out: Picture, distance: Picture, outline: Polyline, inner: number, reach: number): void {
   const { width, height } = out
   const [columns, rows] = [Math.ceil(width / softGrid) + 1, Math.ceil(height / softGrid) + 1]
   const grid = new Float32Array(columns * rows)
   for (let gy = 0; gy < rows; gy++)
-    for (let gx = 0; gx < columns; gx++)
-      grid[gy * columns + gx] = softAt(outline, gx * softGrid, gy * softGrid)
+    for (let gx = 0; gx < columns; gx++) {
+      const [x, y] = [Math.min(width - 1, gx * softGrid), Math.min(height - 1, gy * softGrid)]
+      if (Math.abs(distance.data[y * width + x]!) <= reach + 2 * softGrid)
+        grid[gy * columns + gx] = softAt(outline, gx * softGrid, gy * softGrid)
+    }
   for (let y = 0; y < height; y++)
     for (let x = 0; x < width; x++) {
       const [gx, gy] = [(x + 0.5) / softGrid, (y + 0.5) / softGrid]

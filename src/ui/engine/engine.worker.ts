@@ -204,7 +204,8 @@ class Engine {
           key: points[i]!.key,
           width: small.width,
           height: small.height,
-          pixels: smallToCodes(small, 4),
+          // A matte is black where nothing is covered.
+          pixels: smallToCodes(small, whole.channels === 1 ? 0 : 4),
         })
       }
       const meters: (readonly [string, number])[] = []
