@@ -2,7 +2,7 @@
 
 import type Konva from 'konva'
 import { useEffect, useMemo, useRef, useState } from 'react'
-import { Circle, Group, Layer, Line, Rect, Stage, Transformer } from 'react-konva'
+import { Circle, Layer, Line, Rect, Stage, Transformer } from 'react-konva'
 import {
   addShape,
   convertPoint,
@@ -18,15 +18,7 @@ import type { Affine } from '../../core/picture/affine.ts'
 import { boundsOf, ellipse, nearestOn, rectangle } from '../../core/shapes/outline.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import {
-  accent,
-  Anchor,
-  Bends,
-  OutlineOf,
-  type AnchorEvents,
-  type Placed,
-  type PointerAt,
-} from './shape-parts.tsx'
+import { accent, Bends, isSmooth, OutlineOf, Points, type Placed, type PointerAt } from './shape-parts.tsx'
 import { smoothLine } from './smooth-line.ts'
 import { drawnNow, useDrawing } from './use-drawing.ts'
 
@@ -181,52 +173,62 @@ export default function ShapeEditor({
     if (hasFrame && rect.current) transformer.current?.nodes([rect.current])
   })
 
-  // The events of anchors are the same objects while a shape is dragged, so that only what moves is drawn anew.
-  const latest = useRef<AnchorEvents>(undefined)
-  useEffect(() => {
-    latest.current = {
-      down(index, event) {
-        event.evt.stopPropagation()
-        event.cancelBubble = true
-        if (event.evt.button !== 0) return
-        const isIn = points.includes(index)
-        if (event.evt.shiftKey) select(drawn?.shape?.id, isIn ? points.filter((p) => p !== index) : [...points, index])
-        else if (!isIn) select(drawn?.shape?.id, [index])
-      },
-      convert(index, event) {
-        event.cancelBubble = true
-        const vertex = path?.[index]
-        if (!vertex || !drawn?.shape) return
-        const isSmooth = vertex.in !== undefined || vertex.out !== undefined
-        edit(`${isSmooth ? 'Corner' : 'Smooth point'} in ${drawn.shape.name}`, convertPoint(path, index, isSmooth ? 'corner' : 'smooth'))
-      },
-      start(index) {
-        if (path) begun.current = { path, gesture: newGesture(), at: path[index]!.at }
-      },
-      move(index, event) {
-        const from = begun.current
-        if (!from || !drawn?.shape) return
-        const { x, y } = event.target.position()
-        const moved = points.includes(index) ? points : [index]
-        const [tx, ty] = snapped(toFrame(x, y), moved)
-        const to: Point = [round(tx), round(ty)]
-        event.target.position({ x: toScreen(to)[0], y: toScreen(to)[1] })
-        const shift: Affine = [1, 0, to[0] - from.at[0], 0, 1, to[1] - from.at[1]]
-        edit(`Move points of ${drawn.shape.name}`, mapPoints(from.path, shift, moved), from.gesture)
-      },
-    } // prettier-ignore
-  })
-  const anchorEvents = useMemo<AnchorEvents>(
-    () => ({
-      down: (index, event) => latest.current?.down(index, event),
-      convert: (index, event) => latest.current?.convert(index, event),
-      start: (index) => latest.current?.start(index),
-      move: (index, event) => latest.current?.move(index, event),
-    }),
-    [],
-  )
   if (!drawn) return null
 
+  /** Follows the pointer until it is let go, also beyond the view; meanwhile nothing else is looked for under it. */
+  const dragWith = (follow: () => void) => {
+    const view = stage.current!
+    const layer = view.getLayers()[0]
+    layer?.listening(false)
+    const moved = (event: PointerEvent) => {
+      view.setPointersPositions(event)
+      follow()
+    }
+    const end = () => {
+      layer?.listening(true)
+      window.removeEventListener('pointermove', moved)
+    }
+    window.addEventListener('pointermove', moved)
+    window.addEventListener('pointerup', end, { once: true })
+  }
+  /** The point of the selected shape under the pointer. */
+  const pointUnder = (): number => {
+    const [x, y] = pointerAt()
+    const distance = ({ at }: Vertex) => Math.hypot(at[0] - x, at[1] - y)
+    const all = (path ?? []).map(distance)
+    return all.indexOf(Math.min(...all))
+  }
+  const takePoint = (event: PointerAt) => {
+    event.evt.stopPropagation()
+    event.cancelBubble = true
+    const index = pointUnder()
+    if (event.evt.button !== 0 || !path || !drawn.shape || index < 0) return
+    const { shape } = drawn
+    const isIn = points.includes(index)
+    if (event.evt.shiftKey) {
+      select(shape.id, isIn ? points.filter((p) => p !== index) : [...points, index])
+      return
+    }
+    const moved = isIn ? points : [index]
+    if (!isIn) select(shape.id, moved)
+    const [start, gesture] = [pointerAt(), newGesture()]
+    const from = path[index]!.at
+    dragWith(() => {
+      const [x, y] = pointerAt()
+      const [tx, ty] = snapped([from[0] + x - start[0], from[1] + y - start[1]], moved)
+      const shift: Affine = [1, 0, round(tx) - from[0], 0, 1, round(ty) - from[1]]
+      edit(`Move points of ${shape.name}`, mapPoints(path, shift, moved), gesture)
+    })
+  }
+  const turnPoint = (event: PointerAt) => {
+    event.cancelBubble = true
+    const index = pointUnder()
+    const vertex = path?.[index]
+    if (!vertex || !drawn.shape) return
+    const to = isSmooth(vertex) ? 'corner' : 'smooth'
+    const name = to === 'corner' ? 'Corner' : 'Smooth point'
+    edit(`${name} in ${drawn.shape.name}`, convertPoint(path, index, to))
+  }
   const beginBend = (index: number) => {
     const vertex = path?.[index]
     if (path && vertex) begun.current = { path, gesture: newGesture(), at: vertex.at }
@@ -367,9 +369,7 @@ export default function ShapeEditor({
       store.getState().edit(`Move ${shape.name}`, (c) => setPath(c, drawn.drawing.id, frame, shape.id, moved), gesture)
     }
     let hasMoved = false
-    const view = stage.current!
-    view.on('pointermove.drag', follow)
-    window.addEventListener('pointerup', () => view.off('pointermove.drag'), { once: true })
+    dragWith(follow)
   } // prettier-ignore
   const addOn = (shape: Shape) => (event: PointerAt) => {
     event.cancelBubble = true
@@ -452,28 +452,24 @@ export default function ShapeEditor({
             />
           </>
         )}
-        {isEditable &&
-          path?.map((v, i) => {
-            const [x, y] = toScreen(v.at)
-            const isNear = points.some(
-              (p) => p === i || (p + 1) % path.length === i || (i + 1) % path.length === p,
-            )
-            return (
-              <Group key={i}>
-                {isNear && (
-                  <Bends index={i} vertex={v} toScreen={toScreen} onBegin={beginBend} onBend={bend} />
-                )}
-                <Anchor
-                  index={i}
-                  x={x}
-                  y={y}
-                  isSmooth={v.in !== undefined || v.out !== undefined}
-                  isSelected={points.includes(i)}
-                  on={anchorEvents}
+        {isEditable && path && (
+          <>
+            {points
+              .flatMap((p) => [p, (p + 1) % path.length, (p + path.length - 1) % path.length])
+              .filter((p, i, all) => all.indexOf(p) === i && p < path.length)
+              .map((p) => (
+                <Bends
+                  key={p}
+                  index={p}
+                  vertex={path[p]!}
+                  toScreen={toScreen}
+                  onBegin={beginBend}
+                  onBend={bend}
                 />
-              </Group>
-            )
-          })}
+              ))}
+            <Points path={path} place={place} selected={points} onDown={takePoint} onDouble={turnPoint} />
+          </>
+        )}
         {draftEnd.length > 0 && (
           <>
             <OutlineOf path={draftEnd} place={place} colour={accent} dash={[4, 3]} />

@@ -2,7 +2,7 @@
 
 import type Konva from 'konva'
 import { memo } from 'react'
-import { Circle, Group, Line, Rect, Shape as Outline } from 'react-konva'
+import { Circle, Group, Line, Shape as Outline } from 'react-konva'
 import type { Path, Vertex } from '../../core/comp/drawing.ts'
 import { controls } from '../../core/shapes/outline.ts'
 
@@ -72,56 +72,57 @@ export const OutlineOf = memo(function OutlineOf({
   )
 })
 
-export const Anchor = memo(function Anchor({
-  index,
-  x,
-  y,
-  isSmooth,
-  isSelected,
-  on,
-}: {
-  index: number
-  x: number
-  y: number
-  isSmooth: boolean
-  isSelected: boolean
-  on: AnchorEvents
-}) {
-  const look = {
-    name: `point ${index}`,
-    x,
-    y,
-    stroke: '#0b1020',
-    strokeWidth: 1.5,
-    fill: isSelected ? accent : '#fff',
-    hitStrokeWidth: 10,
-    draggable: true,
-    perfectDrawEnabled: false,
-    onPointerDown: (event: PointerAt) => {
-      on.down(index, event)
-    },
-    onPointerDblClick: (event: PointerAt) => {
-      on.convert(index, event)
-    },
-    onDragStart: () => {
-      on.start(index)
-    },
-    onDragMove: (event: Konva.KonvaEventObject<DragEvent>) => {
-      on.move(index, event)
-    },
-  }
-  return isSmooth ? (
-    <Circle radius={4.5} {...look} />
-  ) : (
-    <Rect width={8} height={8} offsetX={4} offsetY={4} {...look} />
-  )
-})
+/** A point with handles. */
+export const isSmooth = ({ in: into, out }: Vertex): boolean => into !== undefined || out !== undefined
 
-export interface AnchorEvents {
-  down(index: number, event: PointerAt): void
-  convert(index: number, event: PointerAt): void
-  start(index: number): void
-  move(index: number, event: Konva.KonvaEventObject<DragEvent>): void
+/** All points of an outline as one mark: corners square, smooth ones round, selected ones filled. */
+export function Points({
+  path,
+  place: { x, y, zoom },
+  selected,
+  onDown,
+  onDouble,
+}: {
+  path: Path
+  place: Placed
+  selected: readonly number[]
+  onDown: (event: PointerAt) => void
+  onDouble: (event: PointerAt) => void
+}) {
+  const mark = (context: Konva.Context, v: Vertex, size: number) => {
+    const [px, py] = [x + v.at[0] * zoom, y + v.at[1] * zoom]
+    if (isSmooth(v)) {
+      context.moveTo(px + size, py)
+      context.arc(px, py, size, 0, 2 * Math.PI, false)
+    } else context.rect(px - size, py - size, 2 * size, 2 * size)
+  }
+  return (
+    <Outline
+      name="points"
+      sceneFunc={(context) => {
+        context.setAttr('strokeStyle', '#0b1020')
+        context.setAttr('lineWidth', 1.5)
+        const chosen = new Set(selected)
+        for (const isChosen of [false, true]) {
+          context.beginPath()
+          path.forEach((v, i) => {
+            if (chosen.has(i) === isChosen) mark(context, v, 4)
+          })
+          context.setAttr('fillStyle', isChosen ? accent : '#fff')
+          context.fill()
+          context.stroke()
+        }
+      }}
+      hitFunc={(context, shape) => {
+        context.beginPath()
+        for (const v of path) mark(context, v, 8)
+        context.fillShape(shape)
+      }}
+      fill="#fff"
+      onPointerDown={onDown}
+      onPointerDblClick={onDouble}
+    />
+  )
 }
 
 /** The handles of a point. */

@@ -60,7 +60,8 @@ export class Autosave {
   private schedule(delayMs: number): void {
     clearTimeout(this.timer)
     if (this.state.type === 'conflict') return
-    if (this.state.type !== 'failed') this.change({ type: 'waiting' })
+    // Said once: a drag would have the whole screen drawn anew with each of its moves.
+    if (this.state.type !== 'failed' && this.state.type !== 'waiting') this.change({ type: 'waiting' })
     this.timer = setTimeout(() => void this.saveNow(), delayMs)
   }
 
