@@ -22,7 +22,7 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
   const masks = { from: pass('objects'), objects: [...objects] }
   let id: string
   // What works from its own outline is shown on the objects alone.
-  if (effect.feeds['shape'] && effect.offset) {
+  if ((effect.feeds['shape'] && effect.offset) || effect.isOnCover) {
     ;[comp, id] = addStep(comp, 'lane1', 0, 'opacity')
     comp = setFeed(setDial(comp, id, 'opacity', 0), id, 'matte', { ...masks, invert: true })
   }
@@ -34,6 +34,7 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
     if (found)
       comp = setFeed(comp, id, key, { from: pass(found.name === 'reflection' ? 'emission' : found.name) })
     else if (key === 'shape' && !effect.offset) comp = setFeed(comp, id, key, masks)
+    else if (key === 'with') comp = setFeed(comp, id, key, { from: pass('emission'), use: 'luminance' })
   }
   return comp
 }

@@ -24,11 +24,6 @@ export function editDrawing(comp: Comp, id: string, change: (drawing: Drawing) =
   return drawings.every((d, i) => d === comp.drawings[i]) ? comp : { ...comp, drawings }
 }
 
-/** A drawing is left out of the comp; what names it is marked as missing. */
-export function removeDrawing(comp: Comp, id: string): Comp {
-  return { ...comp, drawings: comp.drawings.filter((d) => d.id !== id) }
-}
-
 /** Changes the shapes that are seen at a frame: of a drawing per frame, those of the drawing that is held there. */
 export function editShapes(
   comp: Comp,

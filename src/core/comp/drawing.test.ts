@@ -18,7 +18,9 @@ import {
   splitShape,
   toggleKey,
 } from './drawing-edits.ts'
-import { emptyComp } from './edits.ts'
+import { addLane, addStep, editLane, emptyComp, setFeed } from './edits.ts'
+import { dropDrawing } from './graph.ts'
+import { editProblem } from './guard.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 
@@ -84,6 +86,22 @@ describe('a drawing per frame', () => {
     const frames = setTime(keyed, id, 'frames', 4)
     expect([1, 6, 11].map((f) => left(frames, id, f))).toEqual([0, 0, 20])
   })
+})
+
+test('a drawing goes with all that names it; that of a locked lane can not be changed', () => {
+  const { comp, id, shape } = begin()
+  const from = { type: 'drawing', drawing: id } as const
+  const used = setFeed(addStep(addLane(comp, 'Glow', from), 'lane1', 0, 'matte-glow')[0], 'step1', 'shape', {
+    from,
+  })
+  const gone = dropDrawing(used, id)
+  expect(gone.drawings).toEqual([])
+  expect(gone.lanes[0]).toMatchObject({ source: { type: 'colour' }, steps: [{ feeds: {} }] })
+  const locked = editLane(used, 'lane1', (l) => {
+    l.locked = true
+  })
+  expect(editProblem(locked, setPath(locked, id, 1, shape, box(9)))).toMatch(/Glow is locked/)
+  expect(editProblem(used, setPath(used, id, 1, shape, box(9)))).toBeUndefined()
 })
 
 describe('points', () => {

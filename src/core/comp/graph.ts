@@ -8,6 +8,7 @@ import {
   type Lane,
   type Link,
   type MatteLink,
+  type Source,
   type Step,
 } from './schema.ts'
 
@@ -16,8 +17,9 @@ import {
 type Tap = Link & { type: 'tap' }
 
 const tapOf = (link: Link | undefined): Tap[] => (link?.type === 'tap' ? [link] : [])
-const matteTaps = (matte: MatteLink | undefined): Tap[] =>
-  matte ? [matte, ...(matte.also ?? [])].flatMap((m) => tapOf(m.from)) : []
+const matteLinks = (matte: MatteLink | undefined): Link[] =>
+  matte ? [matte, ...(matte.also ?? [])].map((m) => m.from) : []
+const matteTaps = (matte: MatteLink | undefined): Tap[] => matteLinks(matte).flatMap(tapOf)
 const stepTaps = (step: Step): Tap[] => [
   ...Object.values(step.feeds).flatMap((f) => tapOf(f.from)),
   ...matteTaps(step.matte),
@@ -144,7 +146,24 @@ export function tappedPoints(comp: Comp, laneId: string): (string | undefined)[]
 
 /** The comp without any link to a lane. A source that was a tap of it becomes empty. */
 export function cutLinksTo(comp: Comp, laneId: string): Comp {
-  const isTo = (link: Link) => link.type === 'tap' && link.lane === laneId
+  return cutLinks(comp, (link) => link.type === 'tap' && link.lane === laneId)
+}
+
+/** The comp without a drawing, and without any link to it. */
+export function dropDrawing(comp: Comp, id: string): Comp {
+  const cut = cutLinks(comp, (link) => link.type === 'drawing' && link.drawing === id)
+  return { ...cut, drawings: cut.drawings.filter((d) => d.id !== id) }
+}
+
+/** Ids of the drawings that a lane takes its source or a matte from. */
+export function drawingsOf(lane: Lane): ReadonlySet<string> {
+  const mattes = [lane.join.matte, ...lane.steps.flatMap((s) => [s.matte, ...Object.values(s.feeds)])]
+  const links = mattes.flatMap(matteLinks)
+  const all: readonly (Link | Source)[] = [...links, lane.source]
+  return new Set(all.flatMap((l) => (l.type === 'drawing' ? [l.drawing] : [])))
+}
+
+function cutLinks(comp: Comp, isTo: (link: Link) => boolean): Comp {
   const cutMatte = (holder: { matte?: WritableDraft<MatteLink> | undefined }) => {
     if (!holder.matte) return
     const { also: further = [], ...own } = holder.matte
@@ -164,7 +183,7 @@ export function cutLinksTo(comp: Comp, laneId: string): Comp {
   }
   return produce(comp, (draft) => {
     for (const lane of draft.lanes) {
-      if (lane.source.type === 'tap' && isTo(lane.source))
+      if ((lane.source.type === 'tap' || lane.source.type === 'drawing') && isTo(lane.source))
         lane.source = { type: 'colour', colour: [0, 0, 0], alpha: 0 }
       cutMatte(lane.join)
     }

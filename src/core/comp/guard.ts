@@ -1,4 +1,5 @@
-import { findLoop } from './graph.ts'
+import { findDrawing } from './drawing-edits.ts'
+import { drawingsOf, findLoop } from './graph.ts'
 import type { Comp, Lane } from './schema.ts'
 
 /** Whether a lane's own content is the same; muting, solo, folding and the lock itself are not content. */
@@ -18,7 +19,9 @@ export function editProblem(before: Comp, after: Comp): string | undefined {
     if (!lane.locked) continue
     const now = after.lanes.find((l) => l.id === lane.id)
     if (!now) return `${lane.name} is locked. Unlock it to remove it.`
-    if (now !== lane && !isUntouched(lane, now)) return `${lane.name} is locked. Unlock it to change it.`
+    const isRedrawn = [...drawingsOf(lane)].some((id) => findDrawing(before, id) !== findDrawing(after, id))
+    if (isRedrawn || (now !== lane && !isUntouched(lane, now)))
+      return `${lane.name} is locked. Unlock it to change it.`
   }
   const loop = findLoop(after)
   // A loop that was there already must not keep anyone from cutting it.

@@ -16,6 +16,7 @@ export default defineEffect({
     softness: number({ default: 1, range: [0, 100], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'Width of the edge, half of it on either side.' }),
   },
   support: ({ spread, softness }) => Math.ceil(Math.abs(spread) + softness) + 1,
+  isOnCover: true,
   example: { spread: -6, softness: 1 },
   apply({ out, picture, dials: { spread, softness }, kernels, store }) {
     const cover = store.take(picture.width, picture.height, 1)

@@ -22,6 +22,7 @@ export default defineEffect({
     }),
   },
   support: () => 0,
+  isOnCover: true,
   example: { by: 'subtract' },
   apply({ out, picture, feeds, dials: { by }, store }) {
     const cover = store.take(picture.width, picture.height, 1)

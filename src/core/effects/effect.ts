@@ -87,6 +87,8 @@ export interface Effect<
   profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined
   /** Dials that show what it does, for its picture in the reference. */
   readonly example?: Partial<Values<D>>
+  /** It works on the picture's cover, so its picture shows objects that are cut out. */
+  readonly isOnCover?: boolean
   /** Settings to begin with, each with a name of its own; what is left out is at its default. */
   readonly starts: readonly StartingPoint<D>[]
   // A method, so that effects of any dials fit the general type.

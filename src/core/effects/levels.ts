@@ -13,6 +13,7 @@ export default defineEffect({
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
   dials: levelDials,
   support: () => 0,
+  isOnCover: true,
   example: { black: 0.2, white: 0.8 },
   apply({ out, picture, dials, kernels, store }) {
     const cover = store.take(picture.width, picture.height, 1)

@@ -21,6 +21,7 @@ export default defineEffect({
     }),
   },
   support: ({ softness }) => Math.ceil(softness * 2),
+  isOnCover: true,
   example: { softness: 20 },
   apply({ out, picture, dials: { softness, side }, kernels, store }) {
     const { width, height } = picture

@@ -19,9 +19,7 @@ import { useShot } from '../shot/shot-context.tsx'
 import { PicksRow } from './picks-row.tsx'
 import { usePick } from './use-pick.ts'
 import { fromSlider, toSlider } from './taper.ts'
-import { newGesture, ValueField } from './value-field.tsx'
-
-export type SetValue = (value: DialValue, gesture?: string) => void
+import { newGesture, ValueField, type SetValue } from './value-field.tsx'
 
 interface RowProps<D extends Dial, V> {
   readonly name: string

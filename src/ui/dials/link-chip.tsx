@@ -3,7 +3,8 @@
 import { useDroppable } from '@dnd-kit/core'
 import { Crosshair, Link2, PenLine, Unlink } from 'lucide-react'
 import { Fragment, useId, useState } from 'react'
-import { addDrawing } from '../../core/comp/drawing-edits.ts'
+import { shapesAt } from '../../core/comp/drawing-at.ts'
+import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
 import { dataKinds } from '../../core/comp/pass-kind.ts'
 import type { Comp, FeedLink, Link } from '../../core/comp/schema.ts'
@@ -59,7 +60,9 @@ function ObjectChoice({
   picked: readonly string[]
   onPick: (ids: readonly string[]) => void
 }) {
-  const objects = useObjects(media, pass) ?? []
+  const listed = useObjects(media, pass)
+  const objects = listed ?? []
+  const absent = listed ? picked.filter((id) => !listed.some((o) => o.id === id)) : []
   const name = (id: string) => objectName(objects.find((o) => o.id === id) ?? { id })
   const toggle = (id: string) => {
     onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
@@ -104,6 +107,14 @@ function ObjectChoice({
           </option>
         ))}
       </select>
+      {absent.length > 0 && (
+        <span
+          className="text-warning"
+          title={`On this frame there is nothing of ${absent.map(name).join(', ')}`}
+        >
+          {absent.length === picked.length ? 'not on this frame' : `${absent.length} not on this frame`}
+        </span>
+      )}
     </>
   )
 }
@@ -113,6 +124,10 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
   const { store } = useShotContext()
   const drawings = useShot((s) => s.comp.drawings)
   const drawnId = link?.from.type === 'drawing' ? link.from.drawing : undefined
+  const isEmptyHere = useShot((s) => {
+    const drawing = drawnId === undefined ? undefined : findDrawing(s.comp, drawnId)
+    return drawing !== undefined && shapesAt(drawing, s.frame).length === 0
+  })
   const isDrawing = useShot((s) => drawnId !== undefined && s.draw?.drawing === drawnId)
   const media = useShot((s) => s.media)
   const lanes = useShot((s) => s.comp.lanes)
@@ -244,6 +259,11 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
             onChange({ ...link, objects: [...objects] })
           }}
         />
+      )}
+      {isEmptyHere && (
+        <span className="text-warning" title="Nothing is drawn on this frame, so the matte is empty">
+          empty here
+        </span>
       )}
       {drawnId !== undefined && (
         <button

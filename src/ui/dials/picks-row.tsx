@@ -6,7 +6,7 @@ import type { Target } from '../../core/engine/plan.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import type { Probed } from '../engine/messages.ts'
 import { useShot } from '../shot/shot-context.tsx'
-import type { SetValue } from './dial-rows.tsx'
+import type { SetValue } from './value-field.tsx'
 import { usePick } from './use-pick.ts'
 
 const ways = [

@@ -1,6 +1,10 @@
 'use client'
 
+import type { DialValue } from '../../core/effects/dials.ts'
 import { useId, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
+
+/** Sets a dial; edits of one gesture are undone together. */
+export type SetValue = (value: DialValue, gesture?: string) => void
 
 interface ValueFieldProps {
   readonly label: string

@@ -32,6 +32,7 @@ import {
 } from '../../core/comp/drawing-edits.ts'
 import type { Drawing, Path, Shape } from '../../core/comp/drawing.ts'
 import { celAt, drawnFrames, isKeyed, pathAt, shapeNote, shapesOn } from '../../core/comp/drawing-at.ts'
+import { dropDrawing } from '../../core/comp/graph.ts'
 import { number, type NumberDial } from '../../core/effects/dials.ts'
 import { NumberRow } from '../dials/dial-rows.tsx'
 import { ways } from '../dials/matte-chips.tsx'
@@ -490,6 +491,18 @@ export function ShapesPanel() {
             }}
           />
         </h3>
+        <button
+          type="button"
+          className="btn btn-ghost btn-square btn-xs text-base-content/60"
+          aria-label="Remove the drawing"
+          title="Remove the drawing, wherever it is used"
+          onClick={() => {
+            edit(`Remove ${drawing.name}`, (c) => dropDrawing(c, drawing.id))
+            set({ draw: undefined })
+          }}
+        >
+          <Trash2 size={13} aria-hidden />
+        </button>
         <button
           type="button"
           className="btn btn-xs"
