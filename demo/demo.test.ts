@@ -122,6 +122,11 @@ test('the opening comp fits its media and its effects, and drawings change on tw
   expect([line(1) === line(2), line(2) === line(3), line(1) === line(25)]).toEqual([true, false, true])
 })
 
+test.each([1, 2, 7])('the comp fits a demo of %d frames', (frames) => {
+  const comp = demoComp(width, height, frames)
+  expect(parseComp(JSON.parse(JSON.stringify(comp)))).toEqual(comp)
+})
+
 test('a colour key takes the paper from under the drawn line, without a fringe', async () => {
   const [line] = drawings(9, 960, 540)
   const raw = await sharp(Buffer.from(line!.svg)).ensureAlpha().raw().toBuffer()

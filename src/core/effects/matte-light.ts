@@ -1,7 +1,7 @@
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+import { movedShape, shapeDials, takeColours, shapeFeeds, shapeOffset } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-light',
@@ -46,7 +46,8 @@ export default defineEffect({
   apply({ out, picture, feeds, dials, kernels, store }) {
     const { tint, strength } = dials
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
-    if (dials.colour === 'source')
+    if (feeds.colours) takeColours(out, picture, feeds.colours, strength, 'light')
+    else if (dials.colour === 'source')
       kernels.gains(out, picture, ...(tint.map((v) => v * strength) as [number, number, number]), 0)
     else {
       const cover = store.take(picture.width, picture.height, 1)

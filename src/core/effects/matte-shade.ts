@@ -1,7 +1,7 @@
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+import { movedShape, shapeDials, takeColours, shapeFeeds, shapeOffset } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-shade',
@@ -42,7 +42,8 @@ export default defineEffect({
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
     const shaded = store.take(picture.width, picture.height, 4)
-    if (dials.mode === 'multiply') kernels.gains(shaded, picture, r, g, b, 1)
+    if (feeds.colours) takeColours(shaded, picture, feeds.colours, 1, dials.mode)
+    else if (dials.mode === 'multiply') kernels.gains(shaded, picture, r, g, b, 1)
     else {
       // Clipped to the picture's own cover, so that nothing appears beside it.
       const cover = store.take(picture.width, picture.height, 1)

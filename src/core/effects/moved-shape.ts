@@ -1,8 +1,9 @@
 import { extractMatte } from '../engine/matte.ts'
+import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
-import { flag, number, point } from './dials.ts'
+import { choice, flag, number, point } from './dials.ts'
 import { placingDials } from './placing-dials.ts'
 import type { Feed } from './effect.ts'
 
@@ -17,6 +18,12 @@ export const shapeFeeds = {
     without: 'its own alpha',
     hint: 'Where it acts: a drawn shape, objects, a pass or a lane. Without it, the alpha of the step’s own picture.',
   },
+  colours: {
+    kind: 'light',
+    required: false,
+    without: 'its colour dial',
+    hint: 'A picture whose colours are taken in place of the colour dial, such as the lane that the shape comes from.',
+  },
 } as const satisfies Record<string, Feed>
 
 /** Where the shape is put; the picture stays. */
@@ -30,6 +37,20 @@ export const shapeDials = {
     unit: 'px',
     step: 0.5,
     hint: '0 keeps the edge as sharp as the shape; more runs it out softly to both sides.',
+  }),
+  edge: choice({
+    default: 'round',
+    options: { round: 'Round', angle: 'Along an angle' },
+    hint: 'Softens the edge to all sides alike, or along one line, as a moving light would.',
+  }),
+  edgeAngle: number({
+    default: 0,
+    range: [0, 360],
+    hard: [-36000, 36000],
+    unit: '°',
+    step: 1,
+    when: { dial: 'edge', is: 'angle' },
+    hint: 'Which way the edge runs out, clockwise from the right.',
   }),
   invert: flag({
     default: false,
@@ -47,6 +68,8 @@ interface ShapeValues {
   readonly scale: number
   readonly pivot: readonly [number, number]
   readonly softness: number
+  readonly edge: 'round' | 'angle'
+  readonly edgeAngle: number
   readonly invert: boolean
 }
 
@@ -54,7 +77,7 @@ interface ShapeValues {
 export function movedShape(
   picture: Picture,
   fed: Picture | undefined,
-  { moveX, moveY, turn, scale, pivot, softness, invert }: ShapeValues,
+  { moveX, moveY, turn, scale, pivot, softness, edge, edgeAngle, invert }: ShapeValues,
   { kernels, store }: Workshop,
 ): Picture {
   const { width, height } = picture
@@ -67,9 +90,37 @@ export function movedShape(
   const back = inverse(placement(pivot, [scale / 100, scale / 100], turn, [moveX, moveY]))
   if (back) kernels.resample(moved, flat, back, 'bilinear')
   else kernels.fill(moved, 0, 0, 0, 0)
-  gaussianBlur(moved, moved, softness / 2, { kernels, store })
+  if (edge === 'round' || softness < 1) gaussianBlur(moved, moved, softness / 2, { kernels, store })
+  else {
+    kernels.weigh(flat, moved, shape, 1, 0)
+    const spikes = [0, 180].map((turned) => ({ angle: edgeAngle + turned, length: softness }))
+    drawSpikes(moved, flat, spikes, { exponent: 1, gain: 1 / softness, colourSpread: 0 }, { kernels, store })
+  }
   const out = store.take(width, height, 1)
-  extractMatte(out, moved, 'alpha', invert)
+  extractMatte(out, moved, 'red', invert)
   for (const taken of [flat, moved, ...(fed ? [] : [shape])]) store.give(taken)
   return out
+}
+
+/**
+ * The straight colours of a picture, times a gain, inside the cover of another: as light, mixed over it, or multiplied with it. Where there are
+ * no colours there is no light, and the other stays as it is.
+ */
+export function takeColours(
+  out: Picture,
+  picture: Picture,
+  colours: Picture,
+  gain: number,
+  as: 'light' | 'mix' | 'multiply',
+): void {
+  for (let i = 0; i < out.data.length; i += 4) {
+    const [cover, alpha] = [picture.data[i + 3]!, colours.data[i + 3]!]
+    for (const c of [0, 1, 2] as const) {
+      const own = picture.data[i + c]!
+      if (alpha > 0)
+        out.data[i + c] = (colours.data[i + c]! / alpha) * gain * (as === 'multiply' ? own : cover)
+      else out.data[i + c] = as === 'light' ? 0 : own
+    }
+    out.data[i + 3] = as === 'light' ? 0 : cover
+  }
 }

@@ -64,6 +64,27 @@ test('a shade multiplies or mixes inside its shape, and cover stays as it was', 
   }
 })
 
+test('colours come from another picture where one is fed, and an edge may be soft along one line alone', () => {
+  const half = (fill: readonly number[], channels: 1 | 4) => {
+    const made = store.take(size, size, channels)
+    for (let i = 0; i < size * size; i++) made.data.set(i % size < 60 ? fill : fill.map(() => 0), i * channels)
+    return made
+  }
+  const [shape, colours] = [half([1], 1), half([0.1, 0.3, 0.2, 0.5], 4)]
+  const dials = { softness: 0, mode: 'mix' }
+  expect(at(run('matte-shade', dials, { shape, colours }), 50, 60)).toEqual([0.2, 0.6, 0.4, 1].map((v) => expect.closeTo(v, 5) as number))
+  expect(at(run('matte-shade', { ...dials, mode: 'multiply' }, { shape, colours }), 50, 60)[1]).toBeCloseTo(0.24, 5)
+  expect(at(run('matte-light', { softness: 0, strength: 2 }, { shape, colours }), 50, 60)[1]).toBeCloseTo(1.2, 5)
+  // Along the edge nothing softens; across it the ramp is as wide as said, symmetric, and whole inside.
+  const soft = (edgeAngle: number) => run('matte-light', { softness: 16, edge: 'angle', edgeAngle, tint: [1, 1, 1] }, { shape })
+  const [across, along] = [soft(0), soft(90)]
+  expect([at(along, 58, 60)[0], at(along, 61, 60)[0]]).toEqual([expect.closeTo(1, 2), 0])
+  expect(at(across, 40, 60)[0]).toBeCloseTo(1, 1)
+  expect(at(across, 59, 60)[0]! + at(across, 60, 60)[0]!).toBeCloseTo(1, 1)
+  expect(at(across, 70, 60)[0]!).toBeGreaterThan(0.05)
+  expect(at(across, 78, 60)[0]!).toBeLessThan(1e-3)
+}) // prettier-ignore
+
 test('a contact shadow lies behind: the picture is as it was, the shadow beside it', () => {
   const source = disc()
   const out = run('contact-shadow', { moveX: 20, moveY: 0, softness: 2, strength: 0.5, shade: [0, 0, 0.2] })
