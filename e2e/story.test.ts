@@ -197,6 +197,77 @@ describe('the desk of the demo', () => {
     await waitFor(driver, 'no matte', async () => (await picked()) === undefined)
   })
 
+  test('with the mouse: a window is traced, a point bent, the cut turned inside out, and light glows through it', async () => {
+    const step = async () => {
+      const { comp } = await savedComp()
+      const cave = comp.lanes.find((l) => l.name === 'Cave')!
+      return { comp, step: cave.steps.findLast((s) => s.effect === 'matte-glow')! }
+    }
+    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    const before = (await step()).comp.lanes.find((l) => l.name === 'Cave')!.steps.length
+    const ends = '//li[@aria-label="Lane Cave"]//button[@aria-label="Add a step at the end"]'
+    const slot = await find(driver, ends)
+    await driver.executeScript('arguments[0].scrollIntoView({ inline: "center" })', slot)
+    await slot.click()
+    await (await find(driver, '//dialog//button[contains(., "Matte glow")]')).click()
+    await (await find(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')).click()
+    await find(driver, '[aria-label=Shapes]')
+    // Around the bell's lower right pane, closed on its first point.
+    const corners = [[0.38, 0.5], [0.425, 0.5], [0.425, 0.56], [0.38, 0.56], [0.38, 0.5]] as const
+    for (const [x, y] of corners) {
+      await point(x, y)
+      await driver.actions().click().perform()
+    }
+    const outline = await waitFor(driver, 'an outline of four points', async () => {
+      const { comp, step: glow } = await step()
+      const from = glow.feeds['shape']?.from
+      const drawing = from?.type === 'drawing' ? comp.drawings.find((d) => d.id === from.drawing) : undefined
+      const path = drawing?.time === 'keyed' ? drawing.shapes[0]?.path : undefined
+      return Array.isArray(path) && path.length === 4 ? path : undefined
+    })
+    const { width } = (await savedComp()).comp.canvas
+    expect(outline[0]!.at[0] / width).toBeCloseTo(0.38, 2)
+    // A point is dragged; one undo takes the whole drag back.
+    await point(0.425, 0.5)
+    const canvas = await find(driver, '[data-testid=picture]')
+    const rect = await canvas.getRect()
+    const [x, y] = [Math.round((0.425 - 0.5) * rect.width), 0]
+    await driver
+      .actions()
+      .move({ origin: canvas, x, y })
+      .press()
+      .move({ origin: canvas, x: x + 6, y: y + 2 })
+      .move({ origin: canvas, x: x + 12, y: y - 4, duration: 100 })
+      .release()
+      .perform()
+    const second = async () => {
+      const drawing = (await savedComp()).comp.drawings.at(-1)!
+      const path = drawing.time === 'keyed' ? drawing.shapes[0]!.path : []
+      return Array.isArray(path) ? path[1]!.at[0] : 0
+    }
+    await waitFor(driver, 'the point moved', async () => (await second()) - outline[1]!.at[0] > 5)
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    await waitFor(driver, 'the point back', async () => Math.abs((await second()) - outline[1]!.at[0]) < 0.05)
+    await (await find(driver, '//section[@aria-label="Shapes"]//button[.="Done"]')).click()
+    // Light outside of the window; inverted, it falls inside.
+    await settled()
+    await driver.actions().sendKeys('l').perform()
+    await point(0.4, 0.53)
+    const glowAt = async () => (await values())[0]
+    await waitFor(driver, 'no light inside', async () => (await glowAt()) === 0)
+    const chip = '//div[.//select[@aria-label="shape feed"]]/button[.="inv"]'
+    await (await find(driver, chip)).click()
+    await waitFor(driver, 'the cut inside out', async () => (await step()).step.feeds['shape']?.invert === true)
+    await point(0.4, 0.531)
+    await waitFor(driver, 'light inside', async () => ((await glowAt()) ?? 0) > 0.02)
+    await driver.actions().sendKeys('l').perform()
+    await (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    await waitFor(driver, 'the step gone', async () => {
+      const { comp } = await savedComp()
+      return comp.lanes.find((l) => l.name === 'Cave')!.steps.length === before
+    })
+  }) // prettier-ignore
+
   test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
     const handle = (name: string) => find(driver, `[aria-label="Drag ${name}"]`)
     const becomes = (what: string, holds: (comp: Comp) => boolean) =>
@@ -338,77 +409,6 @@ describe('the desk of the demo', () => {
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
     await waitFor(driver, 'the old place', async () => (await moved()) === 0)
   })
-
-  test('with the mouse: a window is traced, a point bent, the cut turned inside out, and light glows through it', async () => {
-    const step = async () => {
-      const { comp } = await savedComp()
-      const cave = comp.lanes.find((l) => l.name === 'Cave')!
-      return { comp, step: cave.steps.findLast((s) => s.effect === 'matte-glow')! }
-    }
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
-    const before = (await step()).comp.lanes.find((l) => l.name === 'Cave')!.steps.length
-    const ends = '//li[@aria-label="Lane Cave"]//button[@aria-label="Add a step at the end"]'
-    const slot = await find(driver, ends)
-    await driver.executeScript('arguments[0].scrollIntoView({ inline: "center" })', slot)
-    await slot.click()
-    await (await find(driver, '//dialog//button[contains(., "Matte glow")]')).click()
-    await (await find(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')).click()
-    await find(driver, '[aria-label=Shapes]')
-    // Around the bell's lower right pane, closed on its first point.
-    const corners = [[0.38, 0.5], [0.425, 0.5], [0.425, 0.56], [0.38, 0.56], [0.38, 0.5]] as const
-    for (const [x, y] of corners) {
-      await point(x, y)
-      await driver.actions().click().perform()
-    }
-    const outline = await waitFor(driver, 'an outline of four points', async () => {
-      const { comp, step: glow } = await step()
-      const from = glow.feeds['shape']?.from
-      const drawing = from?.type === 'drawing' ? comp.drawings.find((d) => d.id === from.drawing) : undefined
-      const path = drawing?.time === 'keyed' ? drawing.shapes[0]?.path : undefined
-      return Array.isArray(path) && path.length === 4 ? path : undefined
-    })
-    const { width } = (await savedComp()).comp.canvas
-    expect(outline[0]!.at[0] / width).toBeCloseTo(0.38, 2)
-    // A point is dragged; one undo takes the whole drag back.
-    await point(0.425, 0.5)
-    const canvas = await find(driver, '[data-testid=picture]')
-    const rect = await canvas.getRect()
-    const [x, y] = [Math.round((0.425 - 0.5) * rect.width), 0]
-    await driver
-      .actions()
-      .move({ origin: canvas, x, y })
-      .press()
-      .move({ origin: canvas, x: x + 6, y: y + 2 })
-      .move({ origin: canvas, x: x + 12, y: y - 4, duration: 100 })
-      .release()
-      .perform()
-    const second = async () => {
-      const drawing = (await savedComp()).comp.drawings.at(-1)!
-      const path = drawing.time === 'keyed' ? drawing.shapes[0]!.path : []
-      return Array.isArray(path) ? path[1]!.at[0] : 0
-    }
-    await waitFor(driver, 'the point moved', async () => (await second()) - outline[1]!.at[0] > 5)
-    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
-    await waitFor(driver, 'the point back', async () => Math.abs((await second()) - outline[1]!.at[0]) < 0.05)
-    await (await find(driver, '//section[@aria-label="Shapes"]//button[.="Done"]')).click()
-    // Light outside of the window; inverted, it falls inside.
-    await settled()
-    await driver.actions().sendKeys('l').perform()
-    await point(0.4, 0.53)
-    const glowAt = async () => (await values())[0]
-    await waitFor(driver, 'no light inside', async () => (await glowAt()) === 0)
-    const chip = '//div[.//select[@aria-label="shape feed"]]/button[.="inv"]'
-    await (await find(driver, chip)).click()
-    await waitFor(driver, 'the cut inside out', async () => (await step()).step.feeds['shape']?.invert === true)
-    await point(0.4, 0.531)
-    await waitFor(driver, 'light inside', async () => ((await glowAt()) ?? 0) > 0.02)
-    await driver.actions().sendKeys('l').perform()
-    await (await find(driver, '//button[contains(., "Remove the step")]')).click()
-    await waitFor(driver, 'the step gone', async () => {
-      const { comp } = await savedComp()
-      return comp.lanes.find((l) => l.name === 'Cave')!.steps.length === before
-    })
-  }) // prettier-ignore
 
   test('two sides are compared by a line, a still is kept with the shot', async () => {
     await key('w')

@@ -10,7 +10,7 @@ export default defineEffect({
   purpose: 'A soft shadow of the shape behind the picture, so that it stands on something.',
   search: 'drop shadow cast ground behind',
   belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
-  feeds: shapeFeeds,
+  feeds: { shape: shapeFeeds.shape },
   dials: {
     shade: colour({ default: [0, 0, 0], hint: 'Colour of the shadow.' }),
     strength: number({ default: 0.6, range: [0, 1], step: 0.01, hint: 'How much the shadow covers.' }),
