@@ -108,7 +108,7 @@ function TimeRows({ drawing, draw }: { drawing: Drawing; draw: DrawState }) {
       <div className="flex flex-wrap items-center gap-1.5">
         <select
           aria-label="In time"
-          className="select select-xs w-37"
+          className="select select-xs w-40"
           value={drawing.time}
           onChange={(e) => {
             const time = e.target.value as Drawing['time']
@@ -122,7 +122,7 @@ function TimeRows({ drawing, draw }: { drawing: Drawing; draw: DrawState }) {
         {drawing.time === 'frames' && (
           <select
             aria-label="Between drawings"
-            className="select select-xs w-41"
+            className="select select-xs w-43"
             value={drawing.between}
             onChange={(e) => {
               const between = e.target.value as 'hold' | 'empty'

@@ -82,7 +82,10 @@ class Engine {
   }
 
   async show(request: ShowRequest): Promise<void> {
-    const { comp, media, frame, reduction, target, serial, view } = request
+    const { comp, media, frame, reduction, target, serial } = request
+    // The checker is as large on a proxy, whose pixels are larger.
+    const checkerPx = (side: number) => side / reduction
+    const view = { ...request.view, checker: checkerPx(request.view.checker) }
     const isStale = () => request.isGivenUp && this.isOld(serial)
     try {
       if (isStale()) throw new Cancelled()
@@ -106,7 +109,10 @@ class Engine {
       if (request.overlay) {
         const over = plan(comp, media, frame, reduction, request.overlay.target)
         await this.evaluator.load(comp, over.node)
-        this.lay(codes, whole, this.evaluator.evaluate(over.node, isStale), request.overlay, view)
+        this.lay(codes, whole, this.evaluator.evaluate(over.node, isStale), request.overlay, {
+          ...view,
+          checker: checkerPx(8),
+        })
       }
       const warnings = request.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
       const { width, height, pixels } = cropCodes(
@@ -155,7 +161,7 @@ class Engine {
         const { kernels, store } = this.evaluator.workshop
         const [cut, cover] = [store.take(whole.width, whole.height, 4), asSingle(matte, store)]
         kernels.weigh(cut, whole, cover, 0, 1)
-        kernels.display(codes, cut, { ...view, checker: 8 })
+        kernels.display(codes, cut, view)
         for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.give(taken)
         return
       }
