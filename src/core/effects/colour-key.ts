@@ -25,7 +25,7 @@ export default defineEffect({
     ...levelDials,
   },
   support: () => 0,
-  example: { picked: [[0.02, 0.06, 0.25, 1]], reach: 0.12, softness: 0.1, lightness: 0.2 },
+  example: { picked: [[0.03, 0.12, 0.7, 1]], reach: 0.09, softness: 0.06, lightness: 0.6 },
   apply({ out, picture, dials, kernels, store }) {
     const { picked, reach, softness, lightness, give, spill } = dials
     const key = store.take(picture.width, picture.height, 1)

@@ -279,6 +279,7 @@ function LaneRow({
             isLinked={isLinked}
             isOff={lane.muted}
             problem={problem}
+            matteOf={lane.join.matte && { lane: lane.id }}
             onSelect={() => {
               store.getState().set({ selection: { lane: lane.id } })
             }}
