@@ -1,26 +1,12 @@
 import { describe, expect, test } from 'vitest'
-import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { fresnel, reflectanceAtNormal } from '../picture/fresnel.ts'
-import type { Picture } from '../picture/picture.ts'
-import type { DialValue } from './dials.ts'
-import { defaultDials, findEffect } from './registry.ts'
+import { picture, tried } from './try-effect.ts'
 
-const { kernels, store } = createLoneKernels(256)
-const picture = (
-  width: number,
-  height: number,
-  fill: (x: number, y: number) => readonly number[],
-): Picture => {
-  const made = store.take(width, height, 4)
-  for (let i = 0; i < width * height; i++) made.data.set(fill(i % width, Math.floor(i / width)), i * 4)
-  return made
+function key(id: string, ...job: Tail<Parameters<typeof tried>>): number[] {
+  const data = tried(id, ...job)
+  return Array.from({ length: data.length / 4 }, (_, i) => data[i * 4]!)
 }
-function key(id: string, src: Picture, dials: Record<string, DialValue>, feeds: Record<string, Picture> = {}): number[] {
-  const out = store.take(src.width, src.height, 4)
-  const all = { ...defaultDials(findEffect(id)!), ...dials } as never
-  findEffect(id)!.apply({ out, picture: src, feeds, dials: all, frame: 1, prepared: undefined, reduction: 1, kernels, store })
-  return Array.from({ length: src.width * src.height }, (_, i) => out.data[i * 4]!)
-} // prettier-ignore
+type Tail<T extends unknown[]> = T extends [unknown, ...infer Rest] ? Rest : never
 
 test('Fresnel: straight on, at 60°, edge-on (exact equations; Schlick 1994 for F0)', () => {
   expect(reflectanceAtNormal(1.5)).toBeCloseTo(0.04, 10)

@@ -1,29 +1,12 @@
 import { converter } from 'culori'
 import { describe, expect, test } from 'vitest'
-import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { plainKernels } from '../kernels/plain-kernels.ts'
 import { hashUnit } from '../kernels/noise.ts'
 import { cubeRoot, linearToOklab } from '../picture/oklab.ts'
-import { plainPicture, type Picture } from '../picture/picture.ts'
+import { plainPicture } from '../picture/picture.ts'
 import type { DialValue } from './dials.ts'
-import { defaultDials, findEffect } from './registry.ts'
+import { kernels, picture, store, tried } from './try-effect.ts'
 
-const { kernels, store } = createLoneKernels(256)
-const picture = (
-  width: number,
-  height: number,
-  fill: (x: number, y: number) => readonly number[],
-): Picture => {
-  const made = store.take(width, height, 4)
-  for (let i = 0; i < width * height; i++) made.data.set(fill(i % width, Math.floor(i / width)), i * 4)
-  return made
-}
-function run(id: string, src: Picture, dials: Record<string, DialValue>, feeds: Record<string, Picture> = {}): Float32Array {
-  const out = store.take(src.width, src.height, 4)
-  const all = { ...defaultDials(findEffect(id)!), ...dials } as never
-  findEffect(id)!.apply({ out, picture: src, feeds, dials: all, frame: 1, prepared: undefined, reduction: 1, kernels, store })
-  return out.data
-} // prettier-ignore
 const alphas = (data: Float32Array) => Array.from({ length: data.length / 4 }, (_, i) => data[i * 4 + 3]!)
 const sum = (values: readonly number[]) => values.reduce((a, b) => a + b, 0)
 
@@ -68,7 +51,7 @@ describe('colour key', () => {
     const colours = [[0.8, 0.1, 0.1], [0.1, 0.6, 0.1], [0.2, 0.025, 0.025], [0.77, 0.12, 0.1], [0.5, 0.5, 0.5]] as const
     const src = picture(5, 1, (x) => [...colours[x]!, 1])
     const keyed = (picked: number[][], more: Record<string, DialValue> = {}) =>
-      alphas(run('colour-key', src, { picked, reach: 0.03, softness: 0, lightness: 1, ...more }))
+      alphas(tried('colour-key', src, { picked, reach: 0.03, softness: 0, lightness: 1, ...more }))
     expect(keyed([])).toEqual([0, 0, 0, 0, 0])
     expect(keyed([[...colours[0], 1]])).toEqual([1, 0, 0, 1, 0])
     expect(keyed([[...colours[0], 1], [...colours[1], 1]])).toEqual([1, 1, 0, 1, 0])
@@ -85,7 +68,7 @@ describe('shaping', () => {
     return [0.9 * cover, 0.3 * cover, 0.1 * cover, cover]
   })
   test.each([12, 4.5, -3, -10])('a disc spread by %d px has the area of a disc of that radius within 1 %%', (spread) => {
-    const out = run('choke-spread', disc, { spread })
+    const out = tried('choke-spread', disc, { spread })
     expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeGreaterThan(0.99)
     expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeLessThan(1.01)
     // Its colour goes with it.
@@ -94,7 +77,7 @@ describe('shaping', () => {
   }) // prettier-ignore
   test('softening inwards never covers more, outwards never less; both sides keep the area', () => {
     const before = alphas(disc.data)
-    const [inside, outside, both] = ['inside', 'outside', 'both'].map((side) => alphas(run('soften', disc, { softness: 10, side }))) as [number[], number[], number[]] // prettier-ignore
+    const [inside, outside, both] = ['inside', 'outside', 'both'].map((side) => alphas(tried('soften', disc, { softness: 10, side }))) as [number[], number[], number[]] // prettier-ignore
     expect(inside.every((v, i) => v <= before[i]! + 1e-6)).toBe(true)
     expect(outside.every((v, i) => v >= before[i]! - 1e-6)).toBe(true)
     expect(sum(both) / sum(before)).toBeCloseTo(1, 3)
@@ -105,8 +88,8 @@ describe('shaping', () => {
     const src = picture(5, 1, (x) => new Array<number>(4).fill(a[x]!))
     const other = store.take(5, 1, 1)
     other.data.set(b)
-    expect(alphas(run('levels', src, { black: 0.25, white: 0.75 }))).toEqual([0, 0, 0.5, 1, 1])
-    const joined = (by: string) => alphas(run('combine', src, { by }, { with: other }))
+    expect(alphas(tried('levels', src, { black: 0.25, white: 0.75 }))).toEqual([0, 0, 0.5, 1, 1])
+    const joined = (by: string) => alphas(tried('combine', src, { by }, { with: other }))
     expect(joined('union')).toEqual([1, 0.5, 0.5, 0.75, 1])
     expect(joined('intersect')).toEqual([0, 0.125, 0.25, 0, 0.25])
     expect(joined('subtract')).toEqual([0, 0.125, 0.25, 0.75, 0.75])

@@ -544,7 +544,7 @@ export function ShapesPanel() {
           </label>
           <label
             className="flex items-center gap-1"
-            title="The drawings before (warm) and after (green) shine through"
+            title="The drawings before (warm) and after (green) show through"
           >
             <input
               type="checkbox"
