@@ -170,7 +170,10 @@ export default function ShapeEditor({
   const frameOf = boundsOf(points.length >= 2 ? framedPath.filter((_, i) => points.includes(i)) : framedPath)
   const hasFrame = isEditable && frameOf !== undefined && points.length !== 1
   useEffect(() => {
-    if (hasFrame && rect.current) transformer.current?.nodes([rect.current])
+    const frame = transformer.current
+    if (!hasFrame || !frame || !rect.current) return
+    if (frame.nodes()[0] !== rect.current) frame.nodes([rect.current])
+    if (!transforming) frame.forceUpdate()
   })
 
   if (!drawn) return null
@@ -257,6 +260,8 @@ export default function ShapeEditor({
     // The middle button pans, as the left one does without a drawing.
     if (event.evt.button !== 0) return
     event.evt.stopPropagation()
+    // What has hold of its own, as the frame's corners, begins no frame around points.
+    if (tool === 'choose' && event.target !== stage.current) return
     const at = pointerAt()
     switch (tool) {
       case 'pen': {
@@ -341,6 +346,12 @@ export default function ShapeEditor({
     const affine: Affine = [a, b, (cx - x) / zoom, d, e, (cy - y) / zoom]
     edit(`Transform ${drawn.shape.name}`, mapPoints(base.path, affine, points.length >= 2 ? points : undefined).map(roundVertex), base.gesture)
   } // prettier-ignore
+
+  /** The frame is again that of the points, upright. */
+  const endTransform = () => {
+    rect.current?.setAttrs({ scaleX: 1, scaleY: 1, rotation: 0, skewX: 0, skewY: 0 })
+    setTransforming(undefined)
+  }
 
   const frames = drawnFrames(drawn.drawing)
   const own = drawn.drawing.time === 'frames' ? frames.findLast((f) => f <= frame) : frame
@@ -429,13 +440,11 @@ export default function ShapeEditor({
               height={(frameOf[3] - frameOf[1]) * place.zoom}
               listening={false}
               onTransformStart={() => {
-                if (path) setTransforming({ path, gesture: newGesture() })
+                if (!path) return
+                setTransforming({ path, gesture: newGesture() })
+                window.addEventListener('mouseup', endTransform, { once: true })
               }}
               onTransform={transform}
-              onTransformEnd={(event) => {
-                event.target.setAttrs({ scaleX: 1, scaleY: 1, rotation: 0, skewX: 0, skewY: 0 })
-                setTransforming(undefined)
-              }}
             />
             <Transformer
               ref={transformer}
