@@ -12,11 +12,18 @@ export interface Drawn {
   readonly path: Path | undefined
 }
 
-export function drawnNow({ draw, comp, frame }: ShotState): Drawn | undefined {
-  const drawing = draw && findDrawing(comp, draw.drawing)
-  if (!drawing) return undefined
+function drawnOf(
+  draw: DrawState | undefined,
+  drawing: Drawing | undefined,
+  frame: number,
+): Drawn | undefined {
+  if (!draw || !drawing) return undefined
   const shape = shapesOn(drawing, frame).find((s) => s.id === draw.shape)
   return { draw, drawing, shape, path: shape && pathAt(shape.path, frame) }
+}
+
+export function drawnNow({ draw, comp, frame }: ShotState): Drawn | undefined {
+  return drawnOf(draw, draw && findDrawing(comp, draw.drawing), frame)
 }
 
 /** What drawnNow finds; parts of it are asked for one by one, so that nothing is drawn anew without need. */
@@ -24,7 +31,5 @@ export function useDrawing(): Drawn | undefined {
   const draw = useShot((s) => s.draw)
   const frame = useShot((s) => s.frame)
   const drawing = useShot((s) => s.draw && findDrawing(s.comp, s.draw.drawing))
-  if (!draw || !drawing) return undefined
-  const shape = shapesOn(drawing, frame).find((s) => s.id === draw.shape)
-  return { draw, drawing, shape, path: shape && pathAt(shape.path, frame) }
+  return drawnOf(draw, drawing, frame)
 }
