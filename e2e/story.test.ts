@@ -68,7 +68,14 @@ const putComp = async (comp: Comp) => {
 }
 
 describe('the desk of the demo', () => {
+  /** Drags by the mouse, with the target brought to the middle of what scrolls, so that nothing scrolls on under the pointer. */
   const drag = async (from: WebElement, to: WebElement, x: number, y: number) => {
+    await driver.executeScript(
+      `arguments[1].scrollIntoView({ block: 'center', inline: 'nearest' })
+       arguments[0].scrollIntoView({ block: 'nearest', inline: 'nearest' })`,
+      from,
+      to,
+    )
     await driver
       .actions()
       .move({ origin: from })
@@ -293,15 +300,12 @@ describe('the desk of the demo', () => {
     // Onto the upper edge: in front.
     await drag(await handle('Seahorse glow'), await find(driver, '[aria-label="Lane Seahorse"]'), -300, -17)
     await becomes('the front lane', (comp) => comp.lanes.at(-1)!.name === 'Seahorse glow')
-    // On a busy machine the desk may scroll on under the pointer; then it is dragged once more.
-    for (let tries = 0; tries < 3; tries++) {
-      const tiles = await driver.findElements(
-        By.css('[aria-label="Lane Seahorse glow"] [aria-label="Step Matte glow"]'),
-      )
-      if (!tiles[0]) break
-      await drag(tiles[0], await find(driver, '[aria-label="Lane Seahorse paint"]'), 200, 0)
-      await driver.sleep(500)
-    }
+    await drag(
+      await find(driver, '[aria-label="Lane Seahorse glow"] [aria-label="Step Matte glow"]'),
+      await find(driver, '[aria-label="Lane Seahorse paint"]'),
+      200,
+      0,
+    )
     await becomes(
       'the step on the other lane',
       (comp) => effects(comp, 'Seahorse paint') === 'channel-gains,matte-glow',

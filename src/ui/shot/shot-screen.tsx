@@ -59,6 +59,9 @@ function overlayOf({
   return { target, as: hoveredMatte ? 'overlay' : (matteView ?? 'overlay') }
 }
 
+/** The desk is low: it scrolls on only under a pointer close to its edge, or it would run away from what is aimed at. */
+const atTheEdge = { threshold: { x: 0.04, y: 0.08 }, acceleration: 6 }
+
 /** Follows the state with an engine: whatever changes the picture asks for a new one. */
 function connect(store: ShotStore, engine: EngineClient): () => void {
   const show = (state: ShotState) => {
@@ -200,6 +203,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       <DndContext
         sensors={sensors}
         collisionDetection={deskCollisions}
+        autoScroll={atTheEdge}
         onDragStart={beginDrag}
         onDragEnd={endDrag}
         onDragCancel={() => {
