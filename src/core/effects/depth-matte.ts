@@ -33,6 +33,6 @@ export default defineEffect({
   apply({ out, feeds: { depth }, dials, kernels }) {
     const { near, far, softness } = dials
     const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)
-    writeMatte(out, (p) => depth ? rising(depth.data[p * 4]! - near) * rising(far - depth.data[p * 4]!) : 0, dials, { kernels })
+    writeMatte(out, (p) => depth ? rising(depth.data[p]! - near) * rising(far - depth.data[p]!) : 0, dials, { kernels })
   },
 }) // prettier-ignore

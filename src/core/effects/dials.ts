@@ -1,11 +1,12 @@
 import type { Rgb } from '../picture/picture.ts'
+import type { CurvePoint, GradientStop } from '../picture/tone-curve.ts'
 
 interface DialBase {
   readonly label?: string
   /** One or two sentences on what more and less look like. */
   readonly hint: string
   /** It counts only while another dial has a value. */
-  readonly when?: { readonly dial: string; readonly is: string }
+  readonly when?: { readonly dial: string; readonly is: string | readonly string[] }
 }
 
 export interface NumberDial extends DialBase {
@@ -53,10 +54,25 @@ export interface PicksDial extends DialBase {
 }
 export type ColourPicked = readonly [r: number, g: number, b: number, sign: number]
 
-/** As many as a comp holds in one dial. */
-const mostPicks = 64
+/** A curve through points, monotone between them. */
+export interface CurveDial extends DialBase {
+  readonly type: 'curve'
+  readonly default: readonly CurvePoint[]
+  /** Both axes 0–1, or light along an axis like that of stops (lightToAxis), on which 16 is 1.5. */
+  readonly axis: 'unit' | 'light'
+}
 
-export type Dial = NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial | PicksDial
+/** Colours along a line: where (0–1), and the linear colour. */
+export interface GradientDial extends DialBase {
+  readonly type: 'gradient'
+  readonly default: readonly GradientStop[]
+}
+
+/** As many as a comp holds in one dial. */
+const mostParts = 64
+
+export type Dial =
+  NumberDial | ColourDial | PointDial | ChoiceDial | FlagDial | PicksDial | CurveDial | GradientDial
 export type DialValue = number | string | boolean | readonly number[] | readonly (readonly number[])[]
 
 export type ValueOf<D extends Dial> = D extends NumberDial
@@ -69,7 +85,11 @@ export type ValueOf<D extends Dial> = D extends NumberDial
         ? V
         : D extends PicksDial
           ? readonly ColourPicked[]
-          : boolean
+          : D extends CurveDial
+            ? readonly CurvePoint[]
+            : D extends GradientDial
+              ? readonly GradientStop[]
+              : boolean
 export type Values<D extends Readonly<Record<string, Dial>>> = { readonly [K in keyof D]: ValueOf<D[K]> }
 
 type Spec<D extends Dial, Optional extends keyof D = never> = Omit<D, 'type' | Optional> &
@@ -102,6 +122,19 @@ export function picks(spec: Spec<PicksDial>): PicksDial {
   return { type: 'picks', ...spec }
 }
 
+export function curve(spec: Spec<CurveDial>): CurveDial {
+  return { type: 'curve', ...spec }
+}
+
+export function gradient(spec: Spec<GradientDial>): GradientDial {
+  return { type: 'gradient', ...spec }
+}
+
+/** Whether a dial counts while the others have their values. */
+export function counts({ when }: Dial, valueOf: (dial: string) => unknown): boolean {
+  return when === undefined || [when.is].flat().includes(valueOf(when.dial) as string)
+}
+
 /** 'lightAlpha' → 'Light alpha', unless the dial has a label of its own. */
 export function dialLabel(key: string, dial: Dial): string {
   const words = key.replace(/([a-z])([A-Z])/g, '$1 $2').toLowerCase()
@@ -131,10 +164,19 @@ export function dialProblem(dial: Dial, value: unknown): string | undefined {
         ? undefined
         : `wants one of ${options.join(', ')}, but holds ${met}`
     }
-    case 'picks': {
-      const isPick = (one: unknown) => Array.isArray(one) && one.length === 4 && one.every(isFinitePart)
-      const fits = Array.isArray(value) && value.length <= mostPicks && value.every(isPick)
-      return fits ? undefined : `wants up to ${mostPicks} colours of 4 numbers, but holds ${met}`
+    case 'picks':
+    case 'curve':
+    case 'gradient': {
+      const length = dial.type === 'curve' ? 2 : 4
+      const [least, what] = { picks: [0, 'colours'], curve: [1, 'points'], gradient: [1, 'stops'] }[
+        dial.type
+      ] as [number, string]
+      const isPart = (one: unknown) => Array.isArray(one) && one.length === length && one.every(isFinitePart)
+      const fits =
+        Array.isArray(value) && value.length >= least && value.length <= mostParts && value.every(isPart)
+      return fits
+        ? undefined
+        : `wants ${least} to ${mostParts} ${what} of ${length} numbers, but holds ${met}`
     }
     case 'flag':
       return typeof value === 'boolean' ? undefined : `wants true or false, but holds ${met}`

@@ -60,6 +60,8 @@ export interface Effect<
   /** Gives another picture at another frame though its dials stand still. */
   varies(dials: Values<D>): boolean
   readonly feeds: Readonly<Record<F, Feed>>
+  /** Feeds that these dials can not do without, beyond those that are always required. */
+  needs?(dials: Values<D>): readonly F[]
   readonly dials: D
   /** Pixels of neighbourhood read around each pixel, or 'frame' when all of the picture matters. */
   support(dials: Values<D>): number | 'frame'

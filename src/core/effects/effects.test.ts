@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { plainKernels } from '../kernels/plain-kernels.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
-import { plainPicture, plainStore, type Picture } from '../picture/picture.ts'
+import { plainPicture, plainStore, type Picture, type PictureStore } from '../picture/picture.ts'
 import { luminance } from '../picture/colour.ts'
 import bloom from './bloom.ts'
 import { dialProblem, type DialValue } from './dials.ts'
@@ -17,12 +17,21 @@ function sample(width: number, height: number, fill: (x: number, y: number) => n
   return picture
 }
 
+/** A depth for an effect that takes one: near on the left, far on the right, here and there nothing. */
+function depthFor(effect: Effect, { width, height }: Picture, from: PictureStore): Record<string, Picture> {
+  if (effect.feeds['depth'] === undefined) return {}
+  const depth = from.take(width, height, 1)
+  for (let i = 0; i < depth.data.length; i++)
+    depth.data[i] = i % 13 === 5 ? 3.4e38 : ((i % width) * 60) / width
+  return { depth }
+}
+
 /** Runs an effect by its own code, with its defaults and what is given. */
 function apply(
   effect: Effect,
   picture: Picture,
   dials: Record<string, DialValue> = {},
-  feeds: Record<string, Picture> = {},
+  feeds: Record<string, Picture> = depthFor(effect, picture, store),
 ): Picture {
   const out = store.take(picture.width, picture.height, 4)
   const { width, height } = picture
@@ -92,7 +101,7 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
     effect.apply({
       out: plainOut,
       picture: plain,
-      feeds: {},
+      feeds: depthFor(effect, plain, plainStore),
       dials: defaultDials(effect) as never,
       prepared: undefined,
       frame: 1,
@@ -108,8 +117,9 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
   })
   test('gives back all scratch it takes', () => {
     const picture = lively(40, 30)
+    const feeds = depthFor(effect, picture, store)
     const used = store.usedBytes
-    store.give(apply(effect, picture))
+    store.give(apply(effect, picture, {}, feeds))
     expect(store.usedBytes).toBe(used)
     store.give(picture)
   })

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { fresnel, reflectanceAtNormal } from '../picture/fresnel.ts'
-import { picture, tried } from './try-effect.ts'
+import { picture, tried, single } from './try-effect.ts'
 
 function key(id: string, ...job: Tail<Parameters<typeof tried>>): number[] {
   const data = tried(id, ...job)
@@ -54,7 +54,12 @@ test('a luminance key is whole between its marks and fades over its softness; ha
 })
 
 test('a depth matte lies between near and far and fades over its softness; infinitely far is outside', () => {
-  const depth = picture(6, 1, (x) => new Array<number>(4).fill([2, 4.5, 5, 8, 10.25, 3e38][x]!))
-  const values = key('depth-matte', depth, { near: 5, far: 10, softness: 1 }, { depth })
+  const depth = single(6, 1, (x) => [2, 4.5, 5, 8, 10.25, 3e38][x]!)
+  const values = key(
+    'depth-matte',
+    picture(6, 1, () => [0, 0, 0, 1]),
+    { near: 5, far: 10, softness: 1 },
+    { depth },
+  )
   expect(values).toEqual([0, 0.5, 1, 1, 0.75, 0].map((v) => expect.closeTo(v, 5) as number))
 })

@@ -17,6 +17,13 @@ export function picture(
   return made
 }
 
+/** A picture of one channel: a matte or distances. */
+export function single(width: number, height: number, fill: (x: number, y: number) => number): Picture {
+  const made = store.take(width, height, 1)
+  for (let i = 0; i < width * height; i++) made.data[i] = fill(i % width, Math.floor(i / width))
+  return made
+}
+
 /** What an effect gives for a picture; dials that are left out are at their defaults. */
 export function tried(
   id: string,

@@ -18,7 +18,7 @@ import { drawShapes } from '../shapes/draw-shapes.ts'
 import type { DialValue } from '../effects/dials.ts'
 import { caughtBy, type CatchValues } from '../effects/catch-light.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
-import type { Effect } from '../effects/effect.ts'
+import type { Effect, FeedKind } from '../effects/effect.ts'
 import { linearAmount, linearChain, type LinearColour } from '../picture/colour.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
@@ -272,6 +272,29 @@ class Planner {
     })
   }
 
+  /** What a feed brings: mattes and distances have one channel, all else four; . */
+  private feedOf(link: FeedLink, kind: FeedKind, laneId: string, stepId: string): PlanNode | undefined {
+    switch (kind) {
+      case 'matte':
+        return this.matteOf(link, laneId, stepId)
+      case 'depth': {
+        const found = link.from.type === 'pass' ? this.pass(link.from, laneId, stepId) : undefined
+        if (found && pictureChannels(found.pass) === 1) return found.node
+        const picture = this.colourOf(link.from, laneId, stepId)
+        return (
+          picture &&
+          node('first channel', [picture], ([src], { store }) => {
+            const out = store.take(src!.width, src!.height, 1)
+            for (let i = 0; i < out.data.length; i++) out.data[i] = src!.data[i * 4]!
+            return out
+          })
+        )
+      }
+      default:
+        return this.colourOf(link.from, laneId, stepId)
+    }
+  }
+
   private tap(link: Link & { type: 'tap' }, laneId: string, stepId?: string): PlanNode | undefined {
     const lane = this.comp.lanes.find((l) => l.id === link.lane)
     if (!lane) {
@@ -442,15 +465,14 @@ class Planner {
     const dials = this.dials(step, effect)
     const names: string[] = []
     const feeds: PlanNode[] = []
+    const needed: readonly string[] = effect.needs?.(dials as never) ?? []
     for (const [name, { required, kind }] of Object.entries(effect.feeds)) {
       const link = step.feeds[name]
-      const found =
-        link &&
-        (kind === 'matte' ? this.matteOf(link, laneId, step.id) : this.colourOf(link.from, laneId, step.id))
+      const found = link && this.feedOf(link, kind, laneId, step.id)
       if (found) {
         names.push(name)
         feeds.push(found)
-      } else if (link || required) {
+      } else if (link || required || needed.includes(name)) {
         if (!link)
           this.report(laneId, step.id, `${effect.title} needs its ${name} feed. Connect one in its dials.`)
         return undefined

@@ -55,6 +55,63 @@ export interface ColourKey {
   readonly lightness: number
 }
 
+/** Mist along the distance. */
+export interface MistShape {
+  /** Where the table begins, and its steps in one unit of distance. */
+  readonly from: number
+  readonly scale: number
+  /** Entries of red, green, blue, each times the weight, and the weight (0–1); the last is for where nothing was hit. */
+  readonly table: Float32Array
+  readonly join: 'mix' | 'add' | 'screen'
+  /** Mist of the last entry lies where the picture covers nothing, and covers it. */
+  readonly fills: boolean
+  /** Light in the mist about a lamp: a colour, and how strong it is in each column times each row. */
+  readonly glow?: {
+    readonly colour: readonly [number, number, number]
+    readonly columns: Float32Array
+    readonly rows: Float32Array
+  }
+}
+
+/** A colour decision list. */
+export interface Decisions {
+  readonly slope: readonly [number, number, number]
+  readonly offset: readonly [number, number, number]
+  readonly power: readonly [number, number, number]
+  readonly saturation: number
+  readonly isHeld: boolean
+}
+
+/** A table of colours to be looked up: a picture of `size` pixels for lines, size² × size for a cube whose red runs fastest. */
+export interface LookUp {
+  readonly table: Picture
+  readonly size: number
+  readonly isCube: boolean
+  /** What its first and last entries stand for. */
+  readonly from: readonly [number, number, number]
+  readonly to: readonly [number, number, number]
+  /** Factor on light before it. */
+  readonly gain: number
+  /** It takes, and gives, sRGB-encoded values instead of light. */
+  readonly takesEncoded: boolean
+  readonly givesEncoded: boolean
+}
+
+/** An area by rows: the run in each row from `top` on, where it begins and ends counted from the left edge of its pixel; about 0, 0. */
+export interface Runs {
+  readonly top: number
+  readonly runs: readonly (readonly [from: number, to: number])[]
+}
+
+/** Tone tables: an entry for 0, then 128 an octave from 2^-12 to 2^8; four values each. Between entries they run straight. */
+export const toneEntries = 2562
+/** The light that an entry of a tone table stands for. */
+export function toneEntry(i: number): number {
+  if (i === 0) return 0
+  const octave = Math.floor((i - 1) / 128)
+  return 2 ** (octave - 12) * (1 + ((i - 1) % 128) / 128)
+}
+
 export interface Kernels {
   /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
   watch(isStale: () => boolean): void
@@ -183,6 +240,42 @@ export interface Kernels {
   keyColour(out: Picture, src: Picture, picks: readonly ColourPick[], key: ColourKey): void
   /** Luminance y becomes ((y − black) / (white − black))^(1/gamma), colour with it; alpha 0. Nothing below black; no upper end. */
   lightLevels(out: Picture, src: Picture, black: number, white: number, gamma: number): void
+  /**
+   * Mist over a picture by distance: out = kept · src + mist · alpha, with mist and its weight w from a table along the distance times
+   * `vary`; kept is 1 − w (mix), 1 (add) or 1 − mist (screen). Alpha stays. `depth` and `vary` have one channel; depth from 1e30 on is where nothing was
+   * hit. Where the table's places of neighbours differ by more than 1/128 of it, a pixel is taken apart: as far as its colour lies
+   * between those two pixels away on the near and the far side, it is of the near one, and each part has the mist of its side. So
+   * antialiased edges, whose depth knows one side alone, neither fringe nor fog. `out` must not be `src`.
+   * Source: Koschmieder 1924 (airlight); the weights are the table's.
+   */
+  mist(out: Picture, src: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape): void
+  /**
+   * Straight colour through a table of tones, alpha kept. 'tones': each channel by its own values, then luminance by the fourth, colour with
+   * it; 'colours': the colour that its luminance stands for.
+   */
+  toneTable(out: Picture, src: Picture, table: Float32Array, by: 'tones' | 'colours'): void
+  /**
+   * Straight colour through (in · slope + offset) ^ power, then saturation about the luminance of BT.709; alpha kept. Held in 0–1
+   * after each of both on wish; else what is below 0 is left as it is by the power. Light without cover takes no offset. Source: ASC CDL 1.2.
+   */
+  decisionList(out: Picture, src: Picture, decisions: Decisions): void
+  /** Straight colour held between two values; alpha in 0–1 on wish. */
+  hold(out: Picture, src: Picture, low: number, high: number, withAlpha: boolean): void
+  /** Straight colour looked up in lines (each channel by its own) or in a cube, tetrahedral between its entries; alpha kept. */
+  lookUp(out: Picture, src: Picture, options: LookUp): void
+  /** Luminance L times `gain` becomes L (1 + L / white²) / (1 + L), colour with it. Source: Reinhard et al. 2002, equation 4. */
+  shoulder(out: Picture, src: Picture, gain: number, white: number): void
+  /** Sums along rows, from the first pixel on; one or four channels. */
+  rowSums(out: Picture, src: Picture): void
+  /** `scale` times the sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. */
+  meanOfRuns(out: Picture, sums: Picture, area: Runs, scale: number): void
+  /** Four channels: the pixels of `src` where from ≤ value < to, nothing elsewhere. One channel: 1 where value < to, else 0. */
+  slice(out: Picture, src: Picture, values: Picture, from: number, to: number): void
+  /**
+   * Lays a blurred layer over what is behind it. It is divided by `seen`, how much about a pixel was to be seen of what lies as far as it or
+   * farther; where next to nothing was, `out` stays. `known` says how far `out` is a picture, 0–1.
+   */
+  layOver(out: Picture, known: Picture, layer: Picture, seen: Picture): void
   /** IEEE 754 binary16 codes to floats, every code exact. */
   halfToFloat(out: Float32Array, codes: Uint16Array): void
   /** Floats to binary16, rounding to nearest even; beyond 65504 + half a step becomes infinity. */

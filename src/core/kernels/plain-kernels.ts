@@ -1,10 +1,18 @@
 import { linearToOklab } from '../picture/oklab.ts'
-import { displayTable, luminance } from '../picture/colour.ts'
+import { displayTable, linearToSrgb, luminance, srgbToLinear } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 import { blendColour, isOperator, operators, type JoinMode } from './join-modes.ts'
 import { weightsOf, type Tap } from './line-profile.ts'
-import { displayChannels, type Edge, type Kernels, type ResampleFilter } from './kernels.ts'
+import {
+  displayChannels,
+  toneEntries,
+  toneEntry,
+  type Edge,
+  type Kernels,
+  type MistShape,
+  type ResampleFilter,
+} from './kernels.ts'
 
 const held = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
 
@@ -55,6 +63,99 @@ function between(src: Picture, u: number, v: number, channel: number): number {
       : src.data[(sy * src.width + sx) * src.channels + channel]!
   const row = (sy: number) => at(x, sy) + (at(x + 1, sy) - at(x, sy)) * (u - x)
   return row(y) + (row(y + 1) - row(y)) * (v - y)
+}
+
+/** Straight colour through a function, with the alpha that it had; light without cover is taken as it is. */
+function eachStraight(
+  out: Picture,
+  src: Picture,
+  of: (colour: readonly [number, number, number], isLight: boolean) => readonly number[],
+): void {
+  for (let i = 0; i < src.data.length; i += 4) {
+    const alpha = src.data[i + 3]!
+    const cover = alpha > 0 ? alpha : 1
+    const at = (c: number) => src.data[i + c]! / cover
+    const made = of([at(0), at(1), at(2)], !(alpha > 0))
+    for (let c = 0; c < 3; c++) out.data[i + c] = made[c]! * cover
+    out.data[i + 3] = alpha
+  }
+}
+
+const pixelOf = ({ data, width, height }: Picture, x: number, y: number) => [
+  ...data.subarray((held(y, height) * width + held(x, width)) * 4).subarray(0, 4),
+]
+
+/** The entry of a mist's table at a place, with the light of a lamp in it. */
+function entryOf({ table, glow }: MistShape, place: number, x?: number, y?: number): number[] {
+  const i = Math.floor(place)
+  const own = [0, 1, 2, 3].map((c) => {
+    const [a, b] = [table[i * 4 + c]!, table[(i + 1) * 4 + c] ?? 0]
+    return a + (b - a) * (place - i)
+  })
+  if (!glow || x === undefined || y === undefined) return own
+  return own.map((v, c) => (c < 3 ? v + glow.colour[c]! * own[3]! * glow.columns[x]! * glow.rows[y]! : v))
+}
+
+/** A pixel behind mist: out of its own distance, or taken apart at an edge. */
+function mistAt(
+  src: Picture,
+  depth: Picture,
+  vary: Picture | undefined,
+  shape: MistShape,
+  x: number,
+  y: number,
+): number[] {
+  const { width, height } = src
+  const last = shape.table.length / 4 - 1
+  const place = (px: number, py: number) => {
+    const i = held(py, height) * width + held(px, width)
+    const d = depth.data[i]!
+    const at = (d - shape.from) * shape.scale * (vary?.data[i] ?? 1)
+    return d >= 1e30 ? last : Math.min(last - 1, Math.max(0, at))
+  }
+  const around = (reach: number) => {
+    const side = Array.from({ length: 2 * reach + 1 }, (_, k) => k - reach)
+    return side.flatMap((dy) => side.map((dx) => [dx, dy] as const))
+  }
+  const kept = (v: readonly number[]) =>
+    [0, 1, 2, 3].map((c) =>
+      shape.join === 'mix' ? 1 - v[3]! : shape.join === 'add' ? 1 : Math.max(0, 1 - v[c]!),
+    )
+  /** What a colour becomes behind mist. */
+  const behind = (p: readonly number[], v: readonly number[]) => {
+    const k = kept(v)
+    return p.map((value, c) => value * k[c]! + v[c]! * p[3]!)
+  }
+  const p = pixelOf(src, x, y)
+  const plain = behind(p, entryOf(shape, place(x, y), x, y))
+  const near3 = around(1).map(([dx, dy]) => place(x + dx, y + dy))
+  if (!(Math.max(...near3) - Math.min(...near3) > last / 128)) return plain
+  const near5 = around(2).map(([dx, dy]) => place(x + dx, y + dy))
+  const middle = (Math.max(...near5) + Math.min(...near5)) / 2
+  const ring = around(2)
+    .filter(([dx, dy]) => Math.max(Math.abs(dx), Math.abs(dy)) === 2)
+    .map(([dx, dy]) => ({ at: place(x + dx, y + dy), colour: pixelOf(src, x + dx, y + dy) }))
+  const sides = [ring.filter((r) => r.at < middle), ring.filter((r) => r.at >= middle)]
+  if (sides.some((side) => side.length === 0)) return plain
+  const mean = (rows: readonly (readonly number[])[]) =>
+    [0, 1, 2, 3].map((c) => rows.reduce((sum, row) => sum + row[c]!, 0) / rows.length)
+  const [near, far] = sides.map((side) => ({
+    colour: mean(side.map((r) => r.colour)),
+    mist: mean(side.map((r) => entryOf(shape, r.at, x, y))),
+  })) as [{ colour: number[]; mist: number[] }, { colour: number[]; mist: number[] }]
+  const dot = (a: readonly number[], b: readonly number[]) => a.reduce((sum, v, c) => sum + v * b[c]!, 0)
+  const step = near.colour.map((v, c) => v - far.colour[c]!)
+  const square = dot(step, step)
+  if (square <= 1e-4 * (dot(near.colour, near.colour) + dot(far.colour, far.colour))) return plain
+  const toFar = p.map((v, c) => v - far.colour[c]!)
+  const cover = Math.min(1, Math.max(0, dot(toFar, step) / square))
+  const mixed = (a: readonly number[], b: readonly number[]) =>
+    a.map((v, c) => cover * v + (1 - cover) * b[c]!)
+  const rest = p.map((v, c) => v - mixed(near.colour, far.colour)[c]!)
+  const both = mixed(behind(near.colour, near.mist), behind(far.colour, far.mist))
+  const stays = mixed(kept(near.mist), kept(far.mist))
+  const mist = mixed(near.mist, far.mist)
+  return both.map((v, c) => v + rest[c]! * stays[c]! + rest[3]! * mist[c]!)
 }
 
 const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x))
@@ -393,6 +494,149 @@ export const plainKernels: Kernels = {
       const level = (y - black) / (white - black)
       const factor = y > 0 && level > 0 ? level ** (1 / gamma) / y : 0
       for (let c = 0; c < 4; c++) out.data[i + c] = c < 3 ? src.data[i + c]! * factor : 0
+    }
+  },
+  mist(out, src, depth, vary, shape) {
+    for (let y = 0; y < src.height; y++)
+      for (let x = 0; x < src.width; x++) {
+        const p = pixelOf(src, x, y)
+        const made = mistAt(src, depth, vary, shape, x, y)
+        const empty = shape.fills ? entryOf(shape, shape.table.length / 4 - 1) : [0, 0, 0, 0]
+        const open = Math.max(0, 1 - p[3]!)
+        const at = (y * src.width + x) * 4
+        for (let c = 0; c < 4; c++) out.data[at + c] = (c < 3 ? made[c]! : p[3]!) + empty[c]! * open
+      }
+  },
+  toneTable(out, src, table, by) {
+    // Between the two entries about a value, found by looking.
+    const tone = (v: number, lane: number) => {
+      const value = (i: number) => table[i * 4 + lane]!
+      if (v >= 256) return value(toneEntries - 1) * (v / 256)
+      let low = 0
+      for (let high = toneEntries - 1; high - low > 1;) {
+        const middle = (low + high) >> 1
+        if (toneEntry(middle) <= v) low = middle
+        else high = middle
+      }
+      const [a, b] = [toneEntry(low), toneEntry(low + 1)]
+      return value(low) + ((value(low + 1) - value(low)) * (v - a)) / (b - a)
+    }
+    eachStraight(out, src, ([r, g, b], isLight) => {
+      if (by === 'colours') {
+        const y = luminance(r, g, b)
+        return isLight && !(y > 0) ? [0, 0, 0] : [0, 1, 2].map((c) => tone(y, c))
+      }
+      const own = [tone(r, 0), tone(g, 1), tone(b, 2)]
+      const y = luminance(own[0]!, own[1]!, own[2]!)
+      const wanted = tone(y, 3)
+      return own.map((v) => (y > 1e-6 ? (v * wanted) / y : v + wanted - y))
+    })
+  },
+  decisionList(out, src, { slope, offset, power, saturation, isHeld }) {
+    const limit = (v: number) => (isHeld ? Math.min(1, Math.max(0, v)) : v)
+    eachStraight(out, src, (colour, isLight) => {
+      const made = colour.map((v, c) => {
+        const line = limit(v * slope[c]! + (isLight ? 0 : offset[c]!))
+        return line > 0 ? line ** power[c]! : line
+      })
+      const y = luminance(made[0]!, made[1]!, made[2]!)
+      return made.map((v) => limit(y + saturation * (v - y)))
+    })
+  },
+  hold(out, src, low, high, withAlpha) {
+    for (let i = 0; i < src.data.length; i += 4) {
+      const alpha = src.data[i + 3]!
+      const cover = withAlpha ? Math.min(1, Math.max(0, alpha)) : alpha
+      for (let c = 0; c < 3; c++) {
+        const v = src.data[i + c]!
+        out.data[i + c] =
+          alpha > 0
+            ? Math.min(high, Math.max(low, v / alpha)) * cover
+            : Math.min(high, Math.max(Math.min(low, 0), v))
+      }
+      out.data[i + 3] = cover
+    }
+  },
+  lookUp(out, src, { table, size, isCube, from, to, gain, takesEncoded, givesEncoded }) {
+    const entry = (r: number, g: number, b: number, c: number) =>
+      table.data[((b * size + g) * size + r) * 4 + c]!
+    eachStraight(out, src, (colour) => {
+      const place = colour.map((v, c) => {
+        const value = takesEncoded ? linearToSrgb(v * gain) : v * gain
+        return Math.min(size - 1, Math.max(0, ((value - from[c]!) * (size - 1)) / (to[c]! - from[c]!)))
+      })
+      const corner = place.map((v) => Math.min(size - 2, Math.floor(v)))
+      const part = place.map((v, c) => v - corner[c]!)
+      const made = [0, 1, 2].map((c) => {
+        if (!isCube) {
+          const [a, b] = [entry(corner[c]!, 0, 0, c), entry(corner[c]! + 1, 0, 0, c)]
+          return a + (b - a) * part[c]!
+        }
+        // From the near corner to the far one, along the axes by falling part: four corners of a tetrahedron.
+        const order = [0, 1, 2].sort((i, j) => part[j]! - part[i]!)
+        const at = [...corner]
+        let sum = entry(at[0]!, at[1]!, at[2]!, c) * (1 - part[order[0]!]!)
+        for (const [k, axis] of order.entries()) {
+          at[axis]!++
+          sum += entry(at[0]!, at[1]!, at[2]!, c) * (part[axis]! - (part[order[k + 1] ?? -1] ?? 0))
+        }
+        return sum
+      })
+      return givesEncoded ? made.map(srgbToLinear) : made
+    })
+  },
+  shoulder(out, src, gain, white) {
+    for (let i = 0; i < src.data.length; i += 4) {
+      const y = Math.max(0, gain * luminance(src.data[i]!, src.data[i + 1]!, src.data[i + 2]!))
+      const factor = (gain * (1 + y / white ** 2)) / (1 + y)
+      for (let c = 0; c < 4; c++) out.data[i + c] = src.data[i + c]! * (c < 3 ? factor : 1)
+    }
+  },
+  rowSums(out, src) {
+    const { width, channels } = src
+    for (let c = 0; c < channels; c++)
+      for (let y = 0; y < src.height; y++) {
+        let sum = 0
+        for (let x = 0; x < width; x++) {
+          const i = (y * width + x) * channels + c
+          sum += src.data[i]!
+          out.data[i] = sum
+        }
+      }
+  },
+  meanOfRuns(out, sums, { top, runs }, scale) {
+    const { width, height, channels } = sums
+    const value = (x: number, y: number, c: number) => {
+      const at = (held(y, height) * width + held(x, width)) * channels + c
+      return sums.data[at]! - (held(x, width) > 0 ? sums.data[at - channels]! : 0)
+    }
+    eachValue(out, (_, c, pixel) => {
+      const [x, y] = [pixel % width, Math.floor(pixel / width)]
+      let sum = 0
+      for (const [k, [from, to]] of runs.entries())
+        for (let i = Math.floor(from); i < to; i++)
+          sum += value(x + i, y + top + k, c) * (Math.min(to, i + 1) - Math.max(from, i))
+      return sum * scale
+    })
+  },
+  slice(out, src, values, from, to) {
+    eachValue(out, (i, _, pixel) => {
+      const v = values.data[pixel]!
+      return out.channels === 1 ? Number(v < to) : v >= from && v < to ? src.data[i]! : 0
+    })
+  },
+  layOver(out, known, layer, seen) {
+    for (let i = 0; i < seen.data.length; i++) {
+      const share = seen.data[i]!
+      if (!(share > 0.002)) continue
+      const cover = Math.min(1, Math.max(0, layer.data[i * 4 + 3]! / share))
+      const trust = Math.min(1, share * 8)
+      for (let c = 0; c < 4; c++) {
+        const behind = out.data[i * 4 + c]!
+        const whole = layer.data[i * 4 + c]! / share + behind * (1 - cover)
+        out.data[i * 4 + c] = whole * trust + behind * (1 - trust)
+      }
+      known.data[i] = trust + (1 - trust) * known.data[i]!
     }
   },
   halfToFloat(out, codes) {

@@ -41,7 +41,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     withBytes(bytes * (crew.hands + 1), call)
   }
   /** Puts numbers in kernel memory for the time of one call. */
-  const withFloats = (values: readonly number[], call: (at: number) => void) => {
+  const withFloats = (values: ArrayLike<number>, call: (at: number) => void) => {
     withBytes(values.length * 4, (at) => {
       new Float32Array(store.memory.buffer, at, values.length).set(values)
       call(at)
@@ -286,6 +286,67 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     lightLevels: (out, src, black, white, gamma) => {
       run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
+    },
+    mist: (out, src, depth, vary, { from, scale, table, join, fills, glow }) => {
+      const last = table.length / 4 - 1
+      const params = [from, scale, last, ['mix', 'add', 'screen'].indexOf(join), Number(fills), ...(glow?.colour ?? [0, 0, 0]), 0, 0] // prettier-ignore
+      const bytes = 3 * (src.width + 16) * 4
+      withScratch(bytes, (scratch) => {
+        // One more entry, of which nothing is taken, behind the last.
+        const entries = new Float32Array(table.length + 4)
+        entries.set(table)
+        withFloats(entries, (tableAt) => {
+          withFloats([...params, ...(glow?.columns ?? []), ...(glow?.rows ?? [])], (at) => {
+            const [columns, rows] = glow ? [at + 40, at + 40 + glow.columns.length * 4] : [0, 0]
+            const sources = [out.at, src.at, depth.at, vary?.at ?? 0, tableAt, at, columns, rows]
+            run('mist', out, ...sources, scratch, bytes, src.width, src.height)
+          })
+        })
+      })
+    },
+    toneTable: (out, src, tones, by) => {
+      withFloats(tones, (at) => {
+        run('toneTable', out, out.at, src.at, at, Number(by === 'colours'), out.width)
+      })
+    },
+    decisionList: (out, src, { slope, offset, power, saturation, isHeld }) => {
+      const numbers = [...slope, 1, ...offset, 0, ...power, 1, saturation, Number(isHeld)]
+      withFloats(numbers, (at) => {
+        run('decisionList', out, out.at, src.at, at, out.width)
+      })
+    },
+    hold: (out, src, low, high, withAlpha) => {
+      run('hold', out, out.at, src.at, low, high, Number(withAlpha), out.width)
+    },
+    lookUp: (out, src, { table: entries, size, isCube, from, to, gain, takesEncoded, givesEncoded }) => {
+      const scales = from.map((low, c) => (size - 1) / (to[c]! - low))
+      withFloats([...from, 0, ...scales, 0, gain, 0, 0, 0], (at) => {
+        const encoded = Number(takesEncoded) + 2 * Number(givesEncoded)
+        run('lookUp', out, out.at, src.at, entries.at, size, Number(isCube), encoded, at, out.width)
+      })
+    },
+    shoulder: (out, src, gain, white) => {
+      run('shoulder', out, out.at, src.at, gain, white, out.width)
+    },
+    rowSums: (out, src) => {
+      run('rowSums', out, out.at, src.at, src.channels, src.width)
+    },
+    meanOfRuns: (out, sums, { top, runs }, scale) => {
+      withFloats(runs.flat(), (at) => {
+        const area = [at, runs.length, top, scale, sums.width, sums.height]
+        crew.run(
+          'meanOfRuns',
+          [out.at, sums.at, sums.channels, ...area],
+          out.height,
+          out.width * sums.channels * runs.length,
+        )
+      })
+    },
+    slice: (out, src, values, from, to) => {
+      run('slice', out, out.at, src.at, values.at, from, to, out.channels, out.width)
+    },
+    layOver: (out, known, layer, seen) => {
+      run('layOver', out, out.at, known.at, layer.at, seen.at, out.width)
     },
     halfToFloat: (out, codes) => {
       convert('halfToFloat', out, codes)

@@ -14,7 +14,7 @@ import {
 } from '../../core/comp/edits.ts'
 import { settingAt } from '../../core/comp/animation.ts'
 import type { FeedLink, Lane, Step } from '../../core/comp/schema.ts'
-import { dialLabel, number, type Dial, type DialValue } from '../../core/effects/dials.ts'
+import { counts, dialLabel, number, type Dial, type DialValue } from '../../core/effects/dials.ts'
 import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import { describeLane } from '../../core/comp/describe.ts'
 import { duplicateLane, leaveBus } from '../../core/comp/graph.ts'
@@ -109,9 +109,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const profile = effect?.profile?.(
     Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never,
   )
-  const shownDials = Object.entries(effect?.dials ?? {}).filter(
-    ([, { when }]) => !when || value(when.dial) === when.is,
-  )
+  const shownDials = Object.entries(effect?.dials ?? {}).filter(([, dial]) => counts(dial, value))
   // Below the dial that shapes it most.
   const profileKey = ['falloff', 'tightness', 'age'].find((key) => shownDials.some(([k]) => k === key))
 

@@ -5,7 +5,7 @@ import { useRef } from 'react'
 import { Circle, Group, Layer, Line, Stage, Text } from 'react-konva'
 import { editLane, placeOfStep, setDial } from '../../core/comp/edits.ts'
 import { isAnimated, type Comp, type Step } from '../../core/comp/schema.ts'
-import { dialLabel } from '../../core/effects/dials.ts'
+import { counts, dialLabel } from '../../core/effects/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
@@ -44,9 +44,8 @@ function directionHandles(step: Step, effect: Effect, { width, height }: Comp['c
   return Object.entries(effect.dials).flatMap(([key, dial]) => {
     if (dial.type !== 'number' || !dial.direction) return []
     const { length: lengthKey } = dial.direction
-    const { when } = dial
     const [angle, length] = [valueOf(key), valueOf(lengthKey)]
-    if (when && valueOf(when.dial) !== when.is) return []
+    if (!counts(dial, valueOf)) return []
     if (typeof angle !== 'number' || typeof length !== 'number') return []
     const turn = (angle * Math.PI) / 180
     const lengthDial = effect.dials[lengthKey]!

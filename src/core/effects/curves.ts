@@ -1,0 +1,44 @@
+import { toneEntries, toneEntry } from '../kernels/kernels.ts'
+import { axisToLight, curveThrough, lightToAxis, type CurvePoint } from '../picture/tone-curve.ts'
+import { curve } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+const straight = [
+  [0, 0],
+  [1, 1],
+] as const
+const tones = (label: string, hint: string) => curve({ default: straight, axis: 'light', label, hint })
+
+/** Light through a curve whose points lie on the axis of light. */
+export function toneThrough(points: readonly CurvePoint[]): (v: number) => number {
+  const through = curveThrough(points)
+  return (v) => axisToLight(through(lightToAxis(v)))
+}
+
+export default defineEffect({
+  id: 'curves',
+  title: 'Curves',
+  family: 'colour',
+  kind: 'filter',
+  purpose: 'Tones through curves: all of them by luminance, or red, green and blue each. Light above 1 can be held back softly.',
+  search: 'curve contrast tone rgb shadows highlights lift roll-off shoulder toe',
+  belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  dials: {
+    luminance: tones('Luminance', 'Brightness; hue and saturation of the light stay.'),
+    red: tones('Red', 'The red channel alone.'),
+    green: tones('Green', 'The green channel alone.'),
+    blue: tones('Blue', 'The blue channel alone.'),
+  },
+  support: () => 0,
+  starts: [
+    { name: 'Soft contrast', dials: { luminance: [[0, 0], [0.45, 0.4], [0.85, 0.88], [1, 1]] } },
+    { name: 'Hold the highlights', dials: { luminance: [[0, 0], [0.85, 0.85], [1.5, 1.02]] } },
+    { name: 'Lifted blacks', dials: { luminance: [[0, 0.12], [0.5, 0.52], [1, 1]] } },
+  ],
+  example: { luminance: [[0, 0], [0.5, 0.42], [0.85, 0.95], [1, 1]], blue: [[0, 0.1], [1, 1]] },
+  apply({ out, picture, dials: d, kernels }) {
+    const curves = [d.red, d.green, d.blue, d.luminance].map(toneThrough)
+    const table = Float32Array.from({ length: toneEntries * 4 }, (_, i) => curves[i % 4]!(toneEntry(i >> 2)))
+    kernels.toneTable(out, picture, table, 'tones')
+  },
+}) // prettier-ignore

@@ -1,0 +1,291 @@
+import type { MistShape } from '../kernels/kernels.ts'
+import { noiseField } from '../kernels/noise-field.ts'
+import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
+import { findCamera } from '../picture/find-camera.ts'
+import type { Picture, Rgb } from '../picture/picture.ts'
+import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
+import { extractMatte } from '../engine/matte.ts'
+import { choice, colour, curve, flag, gradient, number, point, type Values } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+/** Steps of the table along the distance; between them it runs straight. */
+const steps = 1024
+/** Depth from here on is where nothing was hit. */
+const nothing = 1e30
+/** Contrast that is left at the visibility distance: 2 %, so that V = 3.912 / β. Source: Koschmieder 1924; WMO guide. */
+const visibleContrast = 0.02
+const marks = { dial: 'profile', is: ['smooth', 'linear', 'curve'] } as const
+
+const distance = (
+  from: number,
+  hint: string,
+  more: { readonly when?: { readonly dial: string; readonly is: readonly string[] }; readonly isPicked?: boolean } = {},
+) =>
+  number({
+    default: from,
+    range: [0, 100],
+    hard: [-1e9, 1e9],
+    step: 0.1,
+    unit: 'scene units',
+    hint,
+    ...(more.isPicked ? { pick: { of: 'depth' } } : {}),
+    ...(more.when ? { when: more.when } : {}),
+  }) // prettier-ignore
+const ratio = (from: number, hint: string) => number({ default: from, range: [0, 1], step: 0.01, hint })
+
+const dials = {
+  from: choice({
+    default: 'depth',
+    options: { depth: 'Distances (depth)', mist: 'A mist pass, 0–1', position: 'Positions' },
+    label: 'Measured by',
+    hint: 'Distances from the camera; a pass that is 0 where it is clear and 1 where mist is whole; or where surfaces stand in the scene.',
+  }),
+  profile: choice({
+    default: 'smooth',
+    options: { smooth: 'Smooth', linear: 'Even', visibility: 'By visibility', curve: 'Free curve' },
+    hint: 'How mist grows with the distance: softly or evenly between near and far, as air and water do it, or by a curve of your own.',
+  }),
+  near: distance(0, 'Closer than this stays clear.', { isPicked: true }),
+  far: distance(50, 'From here on the mist is whole.', { when: marks, isPicked: true }),
+  visibility: number({
+    default: 50,
+    range: [1, 1000],
+    hard: [1e-6, 1e9],
+    step: 0.1,
+    taper: 'log',
+    unit: 'scene units',
+    when: { dial: 'profile', is: 'visibility' },
+    hint: 'Distance behind near at which 2 % of the contrast are left: less is thicker.',
+  }),
+  ramp: curve({
+    default: [
+      [0, 0],
+      [1, 1],
+    ],
+    axis: 'unit',
+    when: { dial: 'profile', is: 'curve' },
+    hint: 'From near (left) to far (right): how whole the mist is.',
+  }),
+  keepClear: distance(0, 'Nothing closer than this gets any mist, whatever the profile says.', { isPicked: true }),
+  ceiling: ratio(0.9, 'The most that mist covers: less leaves the farthest things visible.'),
+  background: ratio(1, 'How much of it lies where nothing was hit, as in an open sky.'),
+  fills: flag({
+    default: false,
+    label: 'Fill what is empty',
+    hint: 'On: mist also lies, and covers, where the picture has nothing. Off: only what is there gets mist.',
+  }),
+  join: choice({
+    default: 'mix',
+    options: { mix: 'Mix', add: 'Add', screen: 'Screen' },
+    hint: 'Mix takes away from what lies behind, as air does. Add and screen only brighten.',
+  }),
+  colour: choice({
+    default: 'far',
+    options: { far: 'The picture’s far part', own: 'Near and far', gradient: 'A gradient' },
+    hint: 'Taken from what is farthest in the picture, so that it belongs to its light; or chosen.',
+  }),
+  nearColour: colour({ default: [0.2, 0.28, 0.34], when: { dial: 'colour', is: 'own' }, hint: 'Colour of thin mist.' }),
+  farColour: colour({ default: [0.28, 0.42, 0.52], when: { dial: 'colour', is: 'own' }, hint: 'Colour of whole mist.' }),
+  gradient: gradient({
+    default: [
+      [0, 0.25, 0.3, 0.33],
+      [1, 0.1, 0.25, 0.4],
+    ],
+    when: { dial: 'colour', is: 'gradient' },
+    hint: 'From near to far.',
+  }),
+  tint: colour({ default: [1, 1, 1], hint: 'Colours the mist as a whole; above 1 it is brighter.' }),
+  lampStrength: number({ default: 0, range: [0, 4], hard: [0, 1e4], step: 0.01, label: 'Lamp in the mist', hint: 'Light that mist scatters about a point: more is brighter. 0 is none.' }),
+  lamp: point({ default: [0.5, 0.2], label: 'Lamp', hint: 'Where the light stands; it may lie outside the picture.' }),
+  lampReach: number({ default: 400, range: [20, 4000], hard: [1, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'How far from the lamp the mist is brighter.' }),
+  lampColour: colour({ default: [1, 0.85, 0.6], hint: 'Colour of the light.' }),
+  soften: number({ default: 0, range: [0, 20], hard: [0, 400], unit: 'px', step: 0.1, hint: 'Things in mist are also softer: width at whole mist.' }),
+  noise: ratio(0, 'How uneven the mist is: 0 is even as a filter, more comes in swathes.'),
+  noiseSize: number({ default: 220, range: [20, 1000], hard: [4, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'Width of the swathes.' }),
+  noiseSpeed: number({ default: 0.15, range: [0, 2], hard: [0, 100], unit: '/s', step: 0.01, hint: 'How often they change in a second at 24 frames.' }),
+  driftX: number({ default: 6, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move to the right.' }),
+  driftY: number({ default: 0, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move down.' }),
+  lies: choice({
+    default: 'everywhere',
+    options: { everywhere: 'Everywhere', low: 'Low, over the ground' },
+    label: 'Lies',
+    hint: 'Alike at every height, or thinner with the height; that needs the position feed.',
+  }),
+  up: choice({ default: 'y', options: { y: 'y', z: 'z' }, label: 'Up is', when: { dial: 'lies', is: 'low' }, hint: 'The axis of the scene that points up.' }),
+  ground: number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', when: { dial: 'lies', is: 'low' }, pick: { of: 'position' }, hint: 'Height up to which the mist is whole.' }),
+  thins: number({ default: 4, range: [0.1, 50], hard: [1e-6, 1e9], step: 0.1, taper: 'log', unit: 'scene units', when: { dial: 'lies', is: 'low' }, hint: 'Over this height above the ground it thins to 37 %.' }),
+} as const // prettier-ignore
+
+type Dials = Values<typeof dials>
+
+/**
+ * The weight of mist (0–1, before its ceiling) at a distance. Near and far at one distance are a hard step; far before near turns
+ * it round. Source of *by visibility*: Koschmieder 1924 with Beer–Lambert, 1 − exp(−β · d).
+ */
+export function mistWeight(d: Dials): (distance: number) => number {
+  const isPass = d.from === 'mist'
+  const [near, far] = isPass ? [0, 1] : [d.near, d.far]
+  const at = (distance: number) => {
+    const along = far === near ? (distance > near ? 1 : 0) : (distance - near) / (far - near)
+    return Math.min(1, Math.max(0, along))
+  }
+  const ramp = curveThrough(d.ramp, true)
+  const extinction = -Math.log(visibleContrast) / (isPass ? 1 : d.visibility)
+  return (distance) => {
+    switch (d.profile) {
+      case 'linear':
+        return at(distance)
+      case 'smooth': {
+        const t = at(distance)
+        return t * t * (3 - 2 * t)
+      }
+      case 'curve':
+        return Math.min(1, Math.max(0, ramp(at(distance))))
+      case 'visibility':
+        return 1 - Math.exp(-extinction * Math.max(0, distance - near))
+    }
+  }
+}
+
+/** Where the table begins and how many of its steps are one unit. */
+function tableSpan(d: Dials): { from: number; scale: number } {
+  const isPass = d.from === 'mist'
+  if (d.profile === 'visibility') {
+    const reach = (3 * (isPass ? 1 : d.visibility) * -Math.log(visibleContrast)) / 3.9
+    return { from: isPass ? 0 : d.near, scale: steps / reach }
+  }
+  if (isPass) return { from: 0, scale: steps }
+  return { from: d.near, scale: d.far === d.near ? 1e12 : steps / (d.far - d.near) }
+}
+
+/** Weights and colours along the distance, as the kernel takes them; the last entry is for where nothing was hit. */
+function mistTable(d: Dials, { from, scale }: { from: number; scale: number }, colourAt: (along: number) => Rgb) {
+  const weight = mistWeight(d)
+  // The onset behind what is kept clear is spread over some steps, so that it is no hard line.
+  const onset = Math.max(0.1 * Math.abs(d.keepClear), 4 / Math.abs(scale), 1e-9)
+  const table = new Float32Array((steps + 2) * 4)
+  for (let i = 0; i <= steps + 1; i++) {
+    const isEmpty = i === steps + 1
+    const distance = isEmpty ? Infinity : from + i / scale
+    const grown = isEmpty ? 1 : i === steps ? Math.max(weight(distance), d.profile === 'visibility' ? 1 - 1e-5 : 0) : weight(distance)
+    const clear = d.from === 'mist' || isEmpty || d.keepClear <= 0 ? 1 : Math.min(1, Math.max(0, (distance - d.keepClear) / onset))
+    const w = grown * clear * d.ceiling * (isEmpty ? d.background : 1)
+    const along = d.profile === 'visibility' ? grown : Math.min(1, i / steps)
+    table.set(colourAt(along).map((v, c) => v * w * d.tint[c]!), i * 4)
+    table[i * 4 + 3] = w
+  }
+  return table
+} // prettier-ignore
+
+/** The straight colour of what has the most mist, from every fourth pixel; undefined where there is nothing. */
+function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: number; scale: number }, table: Float32Array): Rgb | undefined {
+  const sum = [0, 0, 0]
+  let all = 0
+  for (let y = 2; y < picture.height; y += 4)
+    for (let x = 2; x < picture.width; x += 4) {
+      const i = y * picture.width + x
+      const d = depth.data[i]!
+      const place = d >= nothing ? steps + 1 : Math.min(steps, Math.max(0, Math.round((d - from) * scale)))
+      const alpha = picture.data[i * 4 + 3]!
+      const weight = table[place * 4 + 3]! ** 4 * alpha
+      if (!(weight > 0)) continue
+      for (let c = 0; c < 3; c++) sum[c]! += (picture.data[i * 4 + c]! / alpha) * weight
+      all += weight
+    }
+  return all > 0 ? [sum[0]! / all, sum[1]! / all, sum[2]! / all] : undefined
+} // prettier-ignore
+
+/** Mean density, 0–1, between two heights of mist that thins exponentially above the ground. */
+export function meanDensity(a: number, b: number, ground: number, thins: number): number {
+  const below = (h: number) => (h < ground ? h - ground : thins * (1 - Math.exp(-(h - ground) / thins)))
+  const density = (h: number) => (h < ground ? 1 : Math.exp(-(h - ground) / thins))
+  return Math.abs(b - a) < 1e-4 * thins ? density((a + b) / 2) : (below(b) - below(a)) / (b - a)
+}
+
+/** Distances from the camera by where surfaces stand. */
+function distancesOf(position: Picture, there: (pixel: number) => boolean, camera: Rgb, out: Picture): void {
+  const { data } = position
+  for (let i = 0; i < out.data.length; i++) {
+    const [x, y, z] = [data[i * 4]! - camera[0], data[i * 4 + 1]! - camera[1], data[i * 4 + 2]! - camera[2]]
+    out.data[i] = there(i) ? Math.sqrt(x * x + y * y + z * z) : 3.4e38
+  }
+}
+
+export default defineEffect({
+  id: 'depth-mist',
+  title: 'Depth mist',
+  family: 'depth',
+  kind: 'filter',
+  purpose: 'Light scattered in by the air or water between camera and surface: it tells how far things are.',
+  search: 'fog haze atmosphere aerial perspective distance depth fade water murk',
+  belongs: { after: ['colour'], before: ['light', 'motion', 'finish'], reason: 'Light that shines in mist comes after it; what is moved or grained takes its mist along.' },
+  feeds: {
+    depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, or a mist pass from 0 to 1.' },
+    position: { kind: 'position', required: false, without: 'nothing', hint: 'Where surfaces stand in the scene: for mist that lies low, or in place of depth.' },
+  },
+  needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
+  dials,
+  varies: ({ noise, noiseSpeed, driftX, driftY }) => noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
+  support: () => 'frame',
+  starts: [
+    { name: 'Thin haze', dials: { profile: 'smooth', ceiling: 0.55, soften: 1 } },
+    { name: 'Clear water', dials: { profile: 'visibility', visibility: 40, ceiling: 0.95, soften: 2 } },
+    { name: 'Thick and uneven', dials: { profile: 'visibility', visibility: 14, ceiling: 1, noise: 0.6, soften: 4 } },
+    { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lampStrength: 0.6, soften: 3 } },
+  ],
+  example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
+  apply({ out, picture, feeds, dials: d, frame, reduction, kernels, store }) {
+    const { position } = feeds
+    const { width, height } = picture
+    const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
+    const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
+    const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
+    if (d.from === 'position') distancesOf(position!, there, camera, depth)
+    const vary = d.noise > 0 || d.lies === 'low' ? store.take(width, height, 1) : undefined
+    if (vary) {
+      if (d.noise > 0) {
+        const seconds = frame / 24
+        const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
+        noiseField(vary, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
+        for (let i = 0; i < vary.data.length; i++) vary.data[i] = Math.max(0, 1 + 1.6 * d.noise * vary.data[i]!)
+      } else vary.data.fill(1)
+      if (d.lies === 'low') {
+        const axis = d.up === 'y' ? 1 : 2
+        for (let i = 0; i < vary.data.length; i++)
+          if (there(i)) vary.data[i]! *= meanDensity(camera[axis], position!.data[i * 4 + axis]!, d.ground, d.thins)
+      }
+    }
+    const span = tableSpan(d)
+    const own = d.colour === 'gradient' ? gradientThrough(d.gradient) : (along: number): Rgb => [0, 1, 2].map((c) => d.nearColour[c]! + (d.farColour[c]! - d.nearColour[c]!) * along) as unknown as Rgb
+    const far = d.colour === 'far' ? (farColourOf(picture, depth, span, mistTable(d, span, () => [0, 0, 0])) ?? d.farColour) : undefined
+    const table = mistTable(d, span, far ? () => far : own)
+    const fall = (length: number, at: number) => Float32Array.from({ length }, (_, i) => Math.exp(-(((i + 0.5 - at) / d.lampReach) ** 2)))
+    const shape: MistShape = {
+      ...span,
+      table,
+      join: d.join,
+      fills: d.fills,
+      ...(d.lampStrength > 0 ? { glow: { colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number], columns: fall(width, d.lamp[0]), rows: fall(height, d.lamp[1]) } } : {}),
+    }
+    const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
+    kernels.mist(out, soft ?? picture, depth, vary, shape)
+    for (const taken of [soft, vary, d.from === 'position' ? depth : undefined]) if (taken) store.give(taken)
+  },
+}) // prettier-ignore
+
+/** The picture, softer where there is more mist. */
+function softened(picture: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape, width: number, workshop: Workshop): Picture {
+  const { kernels, store } = workshop
+  const [blurred, cover] = [store.take(picture.width, picture.height, 4), store.take(picture.width, picture.height, 4)]
+  const weight = store.take(picture.width, picture.height, 1)
+  // Black mist over white leaves white where there is none.
+  kernels.fill(blurred, 1, 1, 1, 1)
+  const black = shape.table.map((v, i) => (i % 4 === 3 ? v : 0))
+  kernels.mist(cover, blurred, depth, vary, { from: shape.from, scale: shape.scale, table: black, join: 'mix', fills: false })
+  extractMatte(weight, cover, 'red', true)
+  gaussianBlur(blurred, picture, width / 2, workshop)
+  kernels.mix(cover, picture, blurred, weight, 1)
+  store.give(blurred)
+  store.give(weight)
+  return cover
+} // prettier-ignore

@@ -1,0 +1,234 @@
+// @ts-nocheck: AssemblyScript, checked by its own compiler
+import { hand } from './hand'
+
+/** Depth from here on stands for "nothing was hit". */
+const nothing: f32 = 1e30
+
+@inline
+function heldAt(i: i32, n: i32): i32 {
+  return max<i32>(0, min<i32>(n - 1, i))
+}
+
+/** Where a distance lies in the table: 0 … last − 1 between its marks, `last` where nothing was hit. */
+@inline
+function placeOf(depth: f32, vary: f32, from: f32, scale: f32, last: f32): f32 {
+  return depth >= nothing ? last : min<f32>(last - 1, max<f32>(0, (depth - from) * scale * vary))
+}
+
+/** The entry of the table at a place: mist times its weight, and the weight. */
+@inline
+function entryAt(table: usize, place: f32): v128 {
+  const index = place as i32
+  const at = table + ((index as usize) << 4)
+  const a = v128.load(at)
+  return f32x4.add(a, f32x4.mul(f32x4.sub(v128.load(at, 16), a), f32x4.splat(place - (index as f32))))
+}
+
+/** What stays of a pixel behind mist. */
+@inline
+function kept(v: v128, join: i32): v128 {
+  if (join == 0) return f32x4.sub(f32x4.splat(1), v128.shuffle<f32>(v, v, 3, 3, 3, 3))
+  if (join == 1) return f32x4.splat(1)
+  return f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.splat(1), v))
+}
+
+@inline
+function alphaOf(p: v128): v128 {
+  return v128.shuffle<f32>(p, p, 3, 3, 3, 3)
+}
+
+@inline
+function sumOf(v: v128): f32 {
+  return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3)
+}
+
+/** Light that mist scatters near a lamp. */
+@inline
+function withGlow(v: v128, glow: v128, strength: f32): v128 {
+  return f32x4.add(v, f32x4.mul(glow, f32x4.mul(alphaOf(v), f32x4.splat(strength))))
+}
+
+/**
+ * A pixel at an edge of depth: its colour lies between those on both sides, and as far as it does, it is of the near side and has its mist.
+ */
+function mistAtEdge(
+  src: usize, depth: usize, vary: usize, table: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, x: i32, y: i32, width: i32, height: i32,
+): v128 {
+  let low: f32 = 1e30
+  let high: f32 = -1
+  for (let dy = -2; dy <= 2; dy++)
+    for (let dx = -2; dx <= 2; dx++) {
+      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
+      const place = placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last)
+      low = min<f32>(low, place)
+      high = max<f32>(high, place)
+    }
+  const middle: f32 = (low + high) * 0.5
+  let nearSum = f32x4.splat(0), farSum = f32x4.splat(0), nearMist = f32x4.splat(0), farMist = f32x4.splat(0)
+  let nearCount: f32 = 0, farCount: f32 = 0
+  for (let dy = -2; dy <= 2; dy++)
+    for (let dx = -2; dx <= 2; dx++) {
+      // Pixels two away: those beside the edge are mixed themselves.
+      if (dy > -2 && dy < 2 && dx > -2 && dx < 2) continue
+      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
+      const place = placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last)
+      const colour = v128.load(src + (i << 4))
+      const mist = withGlow(entryAt(table, place), glow, strength)
+      if (place < middle) {
+        nearSum = f32x4.add(nearSum, colour)
+        nearMist = f32x4.add(nearMist, mist)
+        nearCount += 1
+      } else {
+        farSum = f32x4.add(farSum, colour)
+        farMist = f32x4.add(farMist, mist)
+        farCount += 1
+      }
+    }
+  const own = ((y * width + x) as usize)
+  const p = v128.load(src + (own << 4))
+  const ownPlace = placeOf(load<f32>(depth + (own << 2)), vary ? load<f32>(vary + (own << 2)) : 1, from, scale, last)
+  const ownMist = withGlow(entryAt(table, ownPlace), glow, strength)
+  const plain = f32x4.add(f32x4.mul(p, kept(ownMist, join)), f32x4.mul(ownMist, alphaOf(p)))
+  if (nearCount == 0 || farCount == 0) return plain
+  const near = f32x4.mul(nearSum, f32x4.splat((1.0 as f32) / nearCount))
+  const far = f32x4.mul(farSum, f32x4.splat((1.0 as f32) / farCount))
+  const step = f32x4.sub(near, far)
+  const square = sumOf(f32x4.mul(step, step))
+  // Sides of one colour do not say; nor would a fringe be seen between them.
+  if (square <= (1e-4 as f32) * (sumOf(f32x4.mul(near, near)) + sumOf(f32x4.mul(far, far)))) return plain
+  const cover = min<f32>(1, max<f32>(0, sumOf(f32x4.mul(f32x4.sub(p, far), step)) / square))
+  const a = f32x4.splat(cover), b = f32x4.splat((1.0 as f32) - cover)
+  const nearV = f32x4.mul(nearMist, f32x4.splat((1.0 as f32) / nearCount))
+  const farV = f32x4.mul(farMist, f32x4.splat((1.0 as f32) / farCount))
+  const nearKept = kept(nearV, join), farKept = kept(farV, join)
+  const rest = f32x4.sub(p, f32x4.add(f32x4.mul(a, near), f32x4.mul(b, far)))
+  const sides = f32x4.add(
+    f32x4.mul(a, f32x4.add(f32x4.mul(near, nearKept), f32x4.mul(nearV, alphaOf(near)))),
+    f32x4.mul(b, f32x4.add(f32x4.mul(far, farKept), f32x4.mul(farV, alphaOf(far)))),
+  )
+  const restAlpha = alphaOf(rest)
+  return f32x4.add(
+    sides,
+    f32x4.add(
+      f32x4.mul(rest, f32x4.add(f32x4.mul(a, nearKept), f32x4.mul(b, farKept))),
+      f32x4.mul(restAlpha, f32x4.add(f32x4.mul(a, nearV), f32x4.mul(b, farV))),
+    ),
+  )
+}
+
+@inline
+function highest(a: usize, b: usize, c: usize): v128 {
+  return f32x4.pmax(v128.load(a), f32x4.pmax(v128.load(b), v128.load(c)))
+}
+
+@inline
+function lowest(a: usize, b: usize, c: usize): v128 {
+  return f32x4.pmin(v128.load(a), f32x4.pmin(v128.load(b), v128.load(c)))
+}
+
+/** Mixed with mist; written so that alpha stays what it is to the last bit. */
+@inline
+function plainPixel(target: usize, pixel: usize, entry: usize, part: v128): void {
+  const a = v128.load(entry)
+  const v = f32x4.add(a, f32x4.mul(f32x4.sub(v128.load(entry, 16), a), part))
+  const p = v128.load(pixel)
+  const mist = f32x4.mul(v, v128.shuffle<f32>(p, p, 3, 3, 3, 3))
+  v128.store(target, f32x4.add(p, f32x4.sub(mist, f32x4.mul(p, v128.shuffle<f32>(v, v, 3, 3, 3, 3)))))
+}
+
+/**
+ * Lays mist over a picture by a table along the distance. `params`: from, scale, last, join (0 mix, 1 add, 2 screen), whether it fills what is
+ * empty, red, green and blue of a glow. Three rows of places are kept at a time.
+ */
+export function mist(
+  out: usize, src: usize, depth: usize, vary: usize, table: usize, params: usize, glowX: usize, glowY: usize, scratch: usize, scratchBytes: i32, width: i32, height: i32, y0: i32, y1: i32,
+): void {
+  const from = load<f32>(params)
+  const scale = load<f32>(params, 4)
+  const last = load<f32>(params, 8)
+  const join = load<f32>(params, 12) as i32
+  const fills = load<f32>(params, 16) > 0
+  const glow = f32x4.replace_lane(v128.load(params, 20), 3, 0)
+  const empty = fills ? v128.load(table + ((last as usize) << 4)) : f32x4.splat(0)
+  const limit = f32x4.splat(last * (1.0 / 128.0))
+  const own = scratch + ((hand * scratchBytes) as usize)
+  const rowBytes = (scratchBytes / 3) as usize
+  const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)
+  const one = f32x4.splat(1)
+  for (let next = y0 - 1; next <= y1; next++) {
+    // Places of the row below the one that is worked on.
+    const row = own + (((next + 3) % 3) as usize) * rowBytes + 16
+    const start = (heldAt(next, height) * width) as usize
+    let x = 0
+    for (; x + 4 <= width; x += 4) {
+      const d = v128.load(depth + ((start + x) << 2))
+      let place = f32x4.mul(f32x4.sub(d, from4), scale4)
+      if (vary) place = f32x4.mul(place, v128.load(vary + ((start + x) << 2)))
+      place = f32x4.pmin(end4, f32x4.pmax(zero, place))
+      v128.store(row + ((x as usize) << 2), v128.bitselect(last4, place, f32x4.ge(d, f32x4.splat(nothing))))
+    }
+    for (; x < width; x++) {
+      const i = (start + x) << 2
+      store<f32>(row + ((x as usize) << 2), placeOf(load<f32>(depth + i), vary ? load<f32>(vary + i) : 1, from, scale, last))
+    }
+    v128.store(row - 16, v128.load32_splat(row))
+    const end = load<f32>(row + (((width - 1) as usize) << 2))
+    for (let k = width; k < width + 8; k++) store<f32>(row + ((k as usize) << 2), end)
+    const y = next - 1
+    if (y < y0) continue
+    const above = own + (((y + 2) % 3) as usize) * rowBytes + 16
+    const here = own + (((y + 3) % 3) as usize) * rowBytes + 16
+    const below = row
+    const brightness: f32 = glowY ? load<f32>(glowY + ((y as usize) << 2)) : 0
+    const isPlain = join == 0 && !fills && !glowY
+    // The highest and lowest places in three rows, for the four columns before, here and after.
+    let most0 = highest(above - 16, here - 16, below - 16), least0 = lowest(above - 16, here - 16, below - 16)
+    let most1 = highest(above, here, below), least1 = lowest(above, here, below)
+    let pixels = src + (((y * width) as usize) << 4)
+    let target = out + (((y * width) as usize) << 4)
+    for (let x4 = 0; x4 < width; x4 += 4) {
+      const at = (x4 as usize) << 2
+      const most2 = highest(above + at + 16, here + at + 16, below + at + 16)
+      const least2 = lowest(above + at + 16, here + at + 16, below + at + 16)
+      const most = f32x4.pmax(most1, f32x4.pmax(v128.shuffle<f32>(most0, most1, 3, 4, 5, 6), v128.shuffle<f32>(most1, most2, 1, 2, 3, 4)))
+      const least = f32x4.pmin(least1, f32x4.pmin(v128.shuffle<f32>(least0, least1, 3, 4, 5, 6), v128.shuffle<f32>(least1, least2, 1, 2, 3, 4)))
+      most0 = most1
+      most1 = most2
+      least0 = least1
+      least1 = least2
+      const edges = i32x4.bitmask(f32x4.gt(f32x4.sub(most, least), limit))
+      const place = v128.load(here + at)
+      if (isPlain && edges == 0 && x4 + 4 <= width) {
+        const index = i32x4.trunc_sat_f32x4_s(place)
+        const part = f32x4.sub(place, f32x4.convert_i32x4_s(index))
+        const offsets = i32x4.shl(index, 4)
+        plainPixel(target, pixels, table + i32x4.extract_lane(offsets, 0), v128.shuffle<f32>(part, part, 0, 0, 0, 0))
+        plainPixel(target + 16, pixels + 16, table + i32x4.extract_lane(offsets, 1), v128.shuffle<f32>(part, part, 1, 1, 1, 1))
+        plainPixel(target + 32, pixels + 32, table + i32x4.extract_lane(offsets, 2), v128.shuffle<f32>(part, part, 2, 2, 2, 2))
+        plainPixel(target + 48, pixels + 48, table + i32x4.extract_lane(offsets, 3), v128.shuffle<f32>(part, part, 3, 3, 3, 3))
+        pixels += 64
+        target += 64
+        continue
+      }
+      const count = min<i32>(4, width - x4)
+      for (let k = 0; k < count; k++) {
+        const x1 = x4 + k
+        const p = v128.load(pixels)
+        const alpha = alphaOf(p)
+        const strength: f32 = glowY ? brightness * load<f32>(glowX + ((x1 as usize) << 2)) : 0
+        let made: v128
+        if (edges & (1 << k)) made = mistAtEdge(src, depth, vary, table, from, scale, last, join, glow, strength, x1, y, width, height)
+        else {
+          let v = entryAt(table, load<f32>(here + at + ((k as usize) << 2)))
+          if (glowY) v = withGlow(v, glow, strength)
+          made = f32x4.add(f32x4.mul(p, kept(v, join)), f32x4.mul(v, alpha))
+        }
+        made = f32x4.replace_lane(made, 3, f32x4.extract_lane(p, 3))
+        if (fills) made = f32x4.add(made, f32x4.mul(empty, f32x4.pmax(zero, f32x4.sub(one, alpha))))
+        v128.store(target, made)
+        pixels += 16
+        target += 16
+      }
+    }
+  }
+}

@@ -1,0 +1,175 @@
+import { describe, expect, test } from 'vitest'
+import { plainStore, type Picture } from '../picture/picture.ts'
+import { toneEntries, toneEntry, type Kernels, type MistShape } from './kernels.ts'
+import { plainKernels } from './plain-kernels.ts'
+import { comparing, expectClose, fast, sizes, store } from './try-kernels.ts'
+
+const steps = 64
+/** Mist that rises evenly from distance 2 to 10. */
+const shape = (more: Partial<MistShape> = {}): MistShape => ({
+  from: 2,
+  scale: steps / 8,
+  table: Float32Array.from({ length: (steps + 2) * 4 }, (_, i) => {
+    const w = Math.min(1, (i >> 2) / steps)
+    return [0.4 * w, 0.5 * w, 0.7 * w, w][i % 4]!
+  }),
+  join: 'mix',
+  fills: false,
+  ...more,
+})
+
+describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %i', (width, height) => {
+  const compare = comparing(width, height)
+  /** A further picture of one channel in the same kind of memory as another. */
+  const single = (like: Picture, value: (i: number) => number) => {
+    const make = like.at < 0 ? plainStore : store
+    const made = make.take(width, height, 1)
+    for (let i = 0; i < made.data.length; i++) made.data[i] = value(i)
+    return made
+  }
+  const distances = (i: number) => [0, 3.1, 3.2, 3.3, 9, 9.5, 20, 1e38, -4][(i * 7 + (i >> 3)) % 9]!
+  const glow = {
+    colour: [0.5, 0.2, 0.1] as const,
+    columns: Float32Array.from({ length: width }, (_, x) => 1 / (1 + x)),
+    rows: Float32Array.from({ length: height }, (_, y) => 1 / (2 + y)),
+  }
+  test.each([{}, { join: 'add' }, { join: 'screen', glow }, { fills: true, glow }] as const)(
+    'mist %#',
+    (more) => {
+      compare((k, out, a, _, m) => {
+        const depth = single(a, distances)
+        k.mist(out, a, depth, undefined, shape(more))
+        if (more.fills) k.mist(out, a, depth, m, shape(more))
+      }, 2e-4)
+    },
+  )
+  const tones = Float32Array.from({ length: toneEntries * 4 }, (_, i) => {
+    const v = toneEntry(i >> 2)
+    return [v ** 1.5, 0.1 + v, v * 0.5, Math.sqrt(v)][i % 4]!
+  })
+  test.each(['tones', 'colours'] as const)('table of %s', (by) => {
+    compare((k, out, a) => {
+      k.toneTable(out, a, tones, by)
+    }, 2e-5)
+  })
+  test.each([true, false])('decision list, held: %s', (isHeld) => {
+    compare((k, out, a) => {
+      const decisions = { slope: [1.2, 0.8, 1], offset: [0.1, -0.05, 0], power: [0.8, 1.3, 2], saturation: 1.4, isHeld } as const // prettier-ignore
+      k.decisionList(out, a, decisions)
+    }, 2e-5)
+  })
+  test.each([true, false])('holding, alpha too: %s', (withAlpha) => {
+    compare((k, out, a) => {
+      k.hold(out, a, 0.1, 0.8, withAlpha)
+    })
+  })
+  test.each([
+    [true, false, false], [true, true, true], [false, true, false], [false, false, true],
+  ] as const)('looking up, cube: %s, encoded: %s → %s', (isCube, takesEncoded, givesEncoded) => {
+    compare((k, out, a) => {
+      const size = 5
+      const table = (a.at < 0 ? plainStore : store).take(isCube ? 25 : 5, isCube ? 5 : 1, 4)
+      for (let i = 0; i < table.data.length; i++) table.data[i] = Math.abs(Math.sin(i * 12.9898)) // prettier-ignore
+      k.lookUp(out, a, { table, size, isCube, from: [0, -0.1, 0], to: [1, 2, 1.5], gain: 0.9, takesEncoded, givesEncoded })
+    }, 2e-5)
+  }) // prettier-ignore
+  test('shoulder', () => {
+    compare((k, out, a) => {
+      k.shoulder(out, a, 1.5, 3)
+    })
+  })
+  test('sums and means over areas, four channels and one', () => {
+    const area = { top: -2, runs: [[0, 1], [-1.25, 2.25], [-2.5, 3.5], [-1.25, 2.25], [0.5, 0.75]] } as const // prettier-ignore
+    compare((k, out, a, b, m) => {
+      k.rowSums(b, a)
+      k.meanOfRuns(out, b, area, 0.1)
+      const [sums, mean] = [single(a, () => 0), single(a, () => 0)]
+      k.rowSums(sums, m)
+      k.meanOfRuns(mean, sums, area, 0.1)
+      k.weigh(out, out, mean, 0, 1)
+    }, 1e-5)
+  })
+  test('slices by value, and layers laid over', () => {
+    compare((k, out, a, b) => {
+      const values = single(a, (i) => (i * 0.37) % 4)
+      k.slice(out, a, values, 1, 3)
+      const [seen, known] = [single(a, (i) => ((i * 3) % 7) / 6), single(a, () => 0)]
+      k.layOver(out, known, b, seen)
+      k.weigh(out, out, known, 0.5, 1)
+      const below = single(a, () => 9)
+      k.slice(below, a, values, 0, 2)
+      k.weigh(out, out, below, 0.5, 1)
+    }, 1e-4)
+  })
+})
+
+describe('what the kernels mean', () => {
+  const both: readonly (readonly [string, Kernels])[] = [['plain', plainKernels], ['SIMD', fast]] // prettier-ignore
+  const pixel = (kernels: Kernels, rgba: readonly number[], run: (k: Kernels, p: Picture) => void) => {
+    const p = (kernels === fast ? store : plainStore).take(1, 1, 4)
+    p.data.set(rgba)
+    run(kernels, p)
+    return [...p.data]
+  }
+  test.each(both)('%s: decisions give worked values (ASC CDL 1.2: slope, offset, power, then BT.709 saturation)', (_, k) => {
+    const graded = pixel(k, [0.5, 0.25, 0.125, 1], (kernels, p) => {
+      kernels.decisionList(p, p, { slope: [1.2, 1, 0.9], offset: [0.05, 0, -0.02], power: [1, 2, 0.5], saturation: 0.5, isHeld: true })
+    })
+    // By hand: 0.65, 0.0625, sqrt(0.0925) = 0.3041381; luminance 0.2048487.
+    expect(graded[0]).toBeCloseTo(0.42742, 4)
+    expect(graded[1]).toBeCloseTo(0.13367, 4)
+    expect(graded[2]).toBeCloseTo(0.25449, 4)
+    expect(graded[3]).toBe(1)
+  }) // prettier-ignore
+  test.each(both)('%s: the shoulder maps white to 1 and half of it by the paper’s equation 4', (_, k) => {
+    const grey = (v: number) => pixel(k, [v, v, v, 1], (kernels, p) => { kernels.shoulder(p, p, 1, 4) })[0]! // prettier-ignore
+    expect(grey(4)).toBeCloseTo(1, 5)
+    expect(grey(2)).toBeCloseTo((2 * (1 + 2 / 16)) / 3, 5)
+  })
+  test('antialiased edges have the mist of both sides: far nearer to the truth than by one distance a pixel', () => {
+    // A near disc before far water, drawn 8 × 8 finer, with mist on every fine point and then averaged: the truth.
+    const [size, fine] = [48, 8]
+    const near = (x: number, y: number) => [0.55 + 0.05 * Math.sin(x), 0.3, 0.08, 1 + 0 * y]
+    const far = (x: number, y: number) => [0.02 + 0 * x, 0.09 + 0.01 * Math.cos(y), 0.2, 1]
+    const src = store.take(size, size, 4)
+    const depth = store.take(size, size, 1)
+    const out = store.take(size, size, 4)
+    const truth = new Float32Array(size * size * 4)
+    src.data.fill(0)
+    const mist = shape()
+    const behind = (p: readonly number[], w: number) =>
+      p.map((v, c) => (c < 3 ? v * (1 - w) + [0.4, 0.5, 0.7][c]! * w : v))
+    const isNear = (x: number, y: number) => Math.hypot(x - 23.3, y - 24.7) < 15
+    for (let y = 0; y < size; y++)
+      for (let x = 0; x < size; x++) {
+        const i = y * size + x
+        for (let k = 0; k < fine * fine; k++) {
+          const [px, py] = [x + ((k % fine) + 0.5) / fine, y + (Math.floor(k / fine) + 0.5) / fine]
+          const colour = isNear(px, py) ? near(px, py) : far(px, py)
+          const misty = behind(colour, isNear(px, py) ? 0 : 0.75)
+          for (let c = 0; c < 4; c++) {
+            src.data[i * 4 + c]! += colour[c]! / fine ** 2
+            truth[i * 4 + c]! += misty[c]! / fine ** 2
+          }
+        }
+        depth.data[i] = isNear(x + 0.5, y + 0.5) ? 1 : 8
+      }
+    fast.mist(out, src, depth, undefined, mist)
+    let [ours, naive, edges] = [0, 0, 0]
+    for (let i = 0; i < size * size; i++) {
+      const [x, y] = [i % size, Math.floor(i / size)]
+      if (Math.abs(Math.hypot(x + 0.5 - 23.3, y + 0.5 - 24.7) - 15) > 1) continue
+      edges++
+      const plain = behind([...src.data.subarray(i * 4, i * 4 + 4)], depth.data[i] === 1 ? 0 : 0.75)
+      for (let c = 0; c < 3; c++) {
+        ours += (out.data[i * 4 + c]! - truth[i * 4 + c]!) ** 2
+        naive += (plain[c]! - truth[i * 4 + c]!) ** 2
+      }
+    }
+    expect(edges).toBeGreaterThan(80)
+    expect(Math.sqrt(ours / edges)).toBeLessThan(0.02)
+    expect(Math.sqrt(ours / naive)).toBeLessThan(0.2)
+    // Away from edges it is the plain formula.
+    expectClose(out.data.slice(0, 4), Float32Array.from(behind([...src.data.subarray(0, 4)], 0.75)))
+  })
+})
