@@ -168,7 +168,7 @@ function mistTable(d: Dials, { from, scale }: { from: number; scale: number }, c
     const isEmpty = i === steps + 1
     const distance = isEmpty ? Infinity : from + i / scale
     const grown = isEmpty ? 1 : i === steps ? Math.max(weight(distance), d.profile === 'visibility' ? 1 - 1e-5 : 0) : weight(distance)
-    const clear = d.from === 'mist' || isEmpty || d.keepClear <= 0 ? 1 : Math.min(1, Math.max(0, (distance - d.keepClear) / onset))
+    const clear = d.from === 'mist' || isEmpty || d.keepClear <= 0 ? 1 : Math.min(1, Math.max(0, (distance - d.keepClear - 1 / Math.abs(scale)) / onset))
     const w = grown * clear * d.ceiling * (isEmpty ? d.background : 1)
     const along = d.profile === 'visibility' ? grown : Math.min(1, i / steps)
     table.set(colourAt(along).map((v, c) => v * w * d.tint[c]!), i * 4)

@@ -22,7 +22,7 @@ function depthFor(effect: Effect, { width, height }: Picture, from: PictureStore
   if (effect.feeds['depth'] === undefined) return {}
   const depth = from.take(width, height, 1)
   for (let i = 0; i < depth.data.length; i++)
-    depth.data[i] = i % 13 === 5 ? 3.4e38 : ((i % width) * 60) / width
+    depth.data[i] = i % 13 === 5 ? 3.4e38 : 60 * ((i % width) / width) ** 1.37
   return { depth }
 }
 

@@ -97,11 +97,8 @@ export interface LookUp {
   readonly givesEncoded: boolean
 }
 
-/** An area by rows: the run in each row from `top` on, where it begins and ends counted from the left edge of its pixel; about 0, 0. */
-export interface Runs {
-  readonly top: number
-  readonly runs: readonly (readonly [from: number, to: number])[]
-}
+/** A run of pixels of an area about a pixel: in which row, where it begins and ends from the left edge of the pixel, its weight. */
+export type Run = readonly [row: number, from: number, to: number, weight: number]
 
 /** Tone tables: an entry for 0, then 128 an octave from 2^-12 to 2^8; four values each. Between entries they run straight. */
 export const toneEntries = 2562
@@ -267,8 +264,8 @@ export interface Kernels {
   shoulder(out: Picture, src: Picture, gain: number, white: number): void
   /** Sums along rows, from the first pixel on; one or four channels. */
   rowSums(out: Picture, src: Picture): void
-  /** `scale` times the sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. */
-  meanOfRuns(out: Picture, sums: Picture, area: Runs, scale: number): void
+  /** The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. */
+  sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[]): void
   /** Four channels: the pixels of `src` where from ≤ value < to, nothing elsewhere. One channel: 1 where value < to, else 0. */
   slice(out: Picture, src: Picture, values: Picture, from: number, to: number): void
   /**

@@ -604,7 +604,7 @@ export const plainKernels: Kernels = {
         }
       }
   },
-  meanOfRuns(out, sums, { top, runs }, scale) {
+  sumOfRuns(out, sums, runs) {
     const { width, height, channels } = sums
     const value = (x: number, y: number, c: number) => {
       const at = (held(y, height) * width + held(x, width)) * channels + c
@@ -613,10 +613,10 @@ export const plainKernels: Kernels = {
     eachValue(out, (_, c, pixel) => {
       const [x, y] = [pixel % width, Math.floor(pixel / width)]
       let sum = 0
-      for (const [k, [from, to]] of runs.entries())
+      for (const [row, from, to, weight] of runs)
         for (let i = Math.floor(from); i < to; i++)
-          sum += value(x + i, y + top + k, c) * (Math.min(to, i + 1) - Math.max(from, i))
-      return sum * scale
+          sum += weight * value(x + i, y + row, c) * (Math.min(to, i + 1) - Math.max(from, i))
+      return sum
     })
   },
   slice(out, src, values, from, to) {

@@ -331,15 +331,10 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     rowSums: (out, src) => {
       run('rowSums', out, out.at, src.at, src.channels, src.width)
     },
-    meanOfRuns: (out, sums, { top, runs }, scale) => {
+    sumOfRuns: (out, sums, runs) => {
       withFloats(runs.flat(), (at) => {
-        const area = [at, runs.length, top, scale, sums.width, sums.height]
-        crew.run(
-          'meanOfRuns',
-          [out.at, sums.at, sums.channels, ...area],
-          out.height,
-          out.width * sums.channels * runs.length,
-        )
+        const args = [out.at, sums.at, sums.channels, at, runs.length, sums.width, sums.height]
+        crew.run('sumOfRuns', args, out.height, out.width * sums.channels * runs.length)
       })
     },
     slice: (out, src, values, from, to) => {

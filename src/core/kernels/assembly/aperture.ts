@@ -61,42 +61,43 @@ function upTo1(sums: usize, row: usize, x: f32, width: i32): f32 {
 }
 
 /**
- * Mean over an area given by runs: for each row from `top` on, where a run begins and ends, from the pixel's left edge. Sums are those of
- * rowSums; rows beyond the picture repeat its edge.
+ * Sum over an area given by runs of four floats: in which row, where it begins and ends from the pixel's left edge, its weight. Sums are
+ * those of rowSums; rows beyond the picture repeat its edge.
  */
-export function meanOfRuns(out: usize, sums: usize, channels: i32, runs: usize, count: i32, top: i32, scale: f32, width: i32, height: i32, y0: i32, y1: i32): void {
+export function sumOfRuns(out: usize, sums: usize, channels: i32, runs: usize, count: i32, width: i32, height: i32, y0: i32, y1: i32): void {
   // Pixels whose runs all lie inside need no care at the ends.
   let inner = 0, outer = width
   for (let k = 0; k < count; k++) {
-    const from = load<f32>(runs + ((k as usize) << 3)), to = load<f32>(runs + ((k as usize) << 3), 4)
+    const from = load<f32>(runs + ((k as usize) << 4), 4), to = load<f32>(runs + ((k as usize) << 4), 8)
     inner = max<i32>(inner, 1 - (floor<f32>(from) as i32))
     outer = min<i32>(outer, width - 1 - (floor<f32>(to) as i32))
   }
   inner = min<i32>(inner, width)
   outer = max<i32>(inner, outer)
-  const factor = f32x4.splat(scale)
   for (let y = y0; y < y1; y++) {
     const start = (y * width) as usize
     if (channels == 4) {
       for (let x = 0; x < width; x++) v128.store(out + ((start + x) << 4), f32x4.splat(0))
     } else memory.fill(out + (start << 2), 0, (width as usize) << 2)
     for (let k = 0; k < count; k++) {
-      const row = (heldAt(y + top + k, height) * width) as usize
-      const from = load<f32>(runs + ((k as usize) << 3)), to = load<f32>(runs + ((k as usize) << 3), 4)
+      const run = runs + ((k as usize) << 4)
+      const row = (heldAt(y + (load<f32>(run) as i32), height) * width) as usize
+      const from = load<f32>(run, 4), to = load<f32>(run, 8), weight = load<f32>(run, 12)
+      const factor = f32x4.splat(weight)
       const i0 = floor<f32>(from) as i32, i1 = floor<f32>(to) as i32
       const part0 = f32x4.splat(from - (i0 as f32)), part1 = f32x4.splat(to - (i1 as f32))
       if (channels == 4) {
         for (let x = 0; x < inner; x++) {
           const at = out + ((start + x) << 4)
-          v128.store(at, f32x4.add(v128.load(at), f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width))))
+          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width)))))
         }
         let a = sums + ((row + (inner + i0 - 1)) << 4), b = sums + ((row + (inner + i1 - 1)) << 4)
         let at = out + ((start + inner) << 4)
         let a0 = inner < outer ? v128.load(a) : factor, b0 = inner < outer ? v128.load(b) : factor
         for (let x = inner; x < outer; x++) {
           const a1 = v128.load(a, 16), b1 = v128.load(b, 16)
-          const run = f32x4.sub(f32x4.add(b0, f32x4.mul(f32x4.sub(b1, b0), part1)), f32x4.add(a0, f32x4.mul(f32x4.sub(a1, a0), part0)))
-          v128.store(at, f32x4.add(v128.load(at), run))
+          const sum = f32x4.sub(f32x4.add(b0, f32x4.mul(f32x4.sub(b1, b0), part1)), f32x4.add(a0, f32x4.mul(f32x4.sub(a1, a0), part0)))
+          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, sum)))
           a0 = a1
           b0 = b1
           a += 16
@@ -105,38 +106,27 @@ export function meanOfRuns(out: usize, sums: usize, channels: i32, runs: usize, 
         }
         for (let x = outer; x < width; x++) {
           const end = out + ((start + x) << 4)
-          v128.store(end, f32x4.add(v128.load(end), f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width))))
+          v128.store(end, f32x4.add(v128.load(end), f32x4.mul(factor, f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width)))))
         }
       } else {
         let x = 0
         for (; x < inner; x++) {
           const at = out + ((start + x) << 2)
-          store<f32>(at, load<f32>(at) + upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width))
+          store<f32>(at, load<f32>(at) + weight * (upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width)))
         }
         for (; x + 4 <= outer; x += 4) {
           const a = sums + ((row + (x + i0 - 1)) << 2), b = sums + ((row + (x + i1 - 1)) << 2), at = out + ((start + x) << 2)
           const a0 = v128.load(a), b0 = v128.load(b)
-          const run = f32x4.sub(
+          const sum = f32x4.sub(
             f32x4.add(b0, f32x4.mul(f32x4.sub(v128.load(b, 4), b0), part1)),
             f32x4.add(a0, f32x4.mul(f32x4.sub(v128.load(a, 4), a0), part0)),
           )
-          v128.store(at, f32x4.add(v128.load(at), run))
+          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, sum)))
         }
         for (; x < width; x++) {
           const at = out + ((start + x) << 2)
-          store<f32>(at, load<f32>(at) + upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width))
+          store<f32>(at, load<f32>(at) + weight * (upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width)))
         }
-      }
-    }
-    if (channels == 4) {
-      for (let x = 0; x < width; x++) {
-        const at = out + ((start + x) << 4)
-        v128.store(at, f32x4.mul(v128.load(at), factor))
-      }
-    } else {
-      for (let x = 0; x < width; x++) {
-        const at = out + ((start + x) << 2)
-        store<f32>(at, load<f32>(at) * scale)
       }
     }
   }

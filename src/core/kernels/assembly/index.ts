@@ -13,7 +13,7 @@ export { brightHalve, halve, upAdd, smooth, gaussRows, gaussColumns, boxReduce }
 export { halfToFloat, floatToHalf } from './half'
 export { mist } from './mist'
 export { toneTable, decisionList, hold, lookUp, shoulder } from './grade'
-export { rowSums, meanOfRuns, slice, layOver } from './aperture'
+export { rowSums, sumOfRuns, slice, layOver } from './aperture'
 export { resample } from './resample'
 export { display } from './display'
 

@@ -1,0 +1,70 @@
+import { apertureBlur, defocusByDepth } from '../kernels/defocus.ts'
+import { choice, number } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+/** Depth from here on is where nothing was hit. */
+const nothing = 1e30
+const byDepth = { dial: 'by', is: 'depth' } as const
+
+export default defineEffect({
+  id: 'defocus',
+  title: 'Defocus',
+  family: 'depth',
+  kind: 'filter',
+  purpose: 'The blur of a lens: points become discs or polygons, the same everywhere or by how far things are from the focus.',
+  search: 'depth of field bokeh focus lens blur aperture iris rack',
+  belongs: { after: ['colour', 'shade'], before: ['finish'], reason: 'What is out of focus is blurred with the light on it; grain comes after the lens.' },
+  feeds: {
+    depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, for blur by distance.' },
+  },
+  needs: ({ by }) => (by === 'depth' ? ['depth'] : []),
+  dials: {
+    by: choice({ default: 'same', options: { same: 'The same everywhere', depth: 'By distance' }, label: 'Blurs', hint: 'One radius for all, or growing with the distance from the focus.' }),
+    radius: number({ default: 8, range: [0, 100], hard: [0, 400], unit: 'px', step: 0.1, when: { dial: 'by', is: 'same' }, hint: 'Radius of the disc that a point becomes.' }),
+    focus: number({ default: 10, range: [0, 100], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', when: byDepth, pick: { of: 'depth' }, hint: 'The distance that is sharp; pick it on the picture.' }),
+    range: number({ default: 0, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'scene units', label: 'Sharp range', when: byDepth, hint: 'Depth about the focus that is sharp as well.' }),
+    behind: number({ default: 12, range: [0, 60], hard: [0, 200], unit: 'px', step: 0.1, when: byDepth, hint: 'Radius of what is infinitely far; nearer things have less, as a lens does it.' }),
+    inFront: number({ default: 12, range: [0, 60], hard: [0, 200], unit: 'px', step: 0.1, when: byDepth, hint: 'The largest radius of what is in front of the focus.' }),
+    blades: number({ default: 0, range: [0, 12], hard: [0, 64], step: 1, hint: '0 is a round opening; 3 and more give a polygon.' }),
+    turn: number({ default: 0, range: [0, 360], hard: [-36000, 36000], unit: '°', step: 1, hint: 'Turns the polygon.' }),
+    roundness: number({ default: 0.2, range: [0, 1], step: 0.01, hint: '0 has straight blades, 1 bends them to a disc.' }),
+  },
+  support: () => 'frame',
+  starts: [
+    { name: 'Soft background', dials: { by: 'depth', behind: 10, inFront: 6, range: 1 } },
+    { name: 'Macro', dials: { by: 'depth', behind: 28, inFront: 28, blades: 6 } },
+    { name: 'Out of focus', dials: { by: 'same', radius: 14, blades: 7 } },
+  ],
+  example: { radius: 6, blades: 6, roundness: 0 },
+  apply({ out, picture, feeds: { depth }, dials: d, kernels, store }) {
+    const aperture = { blades: Math.round(d.blades), turn: d.turn, roundness: d.roundness }
+    if (d.by === 'same' || !depth) {
+      apertureBlur(out, picture, d.radius, aperture, { kernels, store })
+      return
+    }
+    const nearness = store.take(picture.width, picture.height, 1)
+    for (let i = 0; i < nearness.data.length; i++) nearness.data[i] = outOfFocus(depth.data[i]!, d)
+    defocusByDepth(out, picture, nearness, d, aperture, { kernels, store })
+    store.give(nearness)
+  },
+}) // prettier-ignore
+
+/**
+ * Radius of the blur at a distance, in pixels: positive in front of the focus, negative behind it. Behind it grows as that of a thin lens,
+ * ∝ |d − f| / d, to its most at infinity; in front it does so to its most, which a lens passes at half the focus distance.
+ * Distances of 0 and below count as nearest.
+ */
+export function outOfFocus(
+  distance: number,
+  { focus, range, behind, inFront }: { readonly focus: number; readonly range: number; readonly behind: number; readonly inFront: number },
+): number {
+  if (distance >= nothing) return -behind
+  const half = range / 2
+  if (Math.abs(distance - focus) <= half) return 0
+  if (distance > focus) {
+    const edge = focus + half
+    return edge <= 0 ? -behind : -behind * (1 - edge / distance)
+  }
+  const edge = focus - half
+  return distance <= 0 || edge <= 0 ? inFront : Math.min(inFront, inFront * (edge / distance - 1))
+} // prettier-ignore

@@ -1,0 +1,104 @@
+import { describe, expect, test } from 'vitest'
+import type { Picture } from '../picture/picture.ts'
+import { apertureBlur, apertureRuns, defocusByDepth, rimAt, type Aperture } from './defocus.ts'
+import { random, fast as kernels, store } from './try-kernels.ts'
+
+const disc: Aperture = { blades: 0, turn: 0, roundness: 0 }
+const workshop = { kernels, store }
+
+function filled(width: number, height: number, fill: (x: number, y: number) => readonly number[]): Picture {
+  const made = store.take(width, height, fill(0, 0).length as 1 | 4)
+  for (let i = 0; i < width * height; i++)
+    made.data.set(fill(i % width, Math.floor(i / width)), i * made.channels)
+  return made
+}
+
+/** The mean over a disc the direct way: each pixel within the radius, by how much of it lies inside (16 × 16 points). */
+function bruteDisc(src: Picture, radius: number): Float32Array {
+  const reach = Math.ceil(radius)
+  const weights: [number, number, number][] = []
+  for (let y = -reach; y <= reach; y++)
+    for (let x = -reach; x <= reach; x++) {
+      let inside = 0
+      for (let k = 0; k < 256; k++) {
+        const [px, py] = [x + ((k % 16) + 0.5) / 16 - 0.5, y + ((k >> 4) + 0.5) / 16 - 0.5]
+        if (px * px + py * py < radius * radius) inside++
+      }
+      if (inside > 0) weights.push([x, y, inside / 256])
+    }
+  const all = weights.reduce((sum, [, , w]) => sum + w, 0)
+  const hold = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
+  const out = new Float32Array(src.data.length)
+  for (let y = 0; y < src.height; y++)
+    for (let x = 0; x < src.width; x++)
+      for (const [dx, dy, w] of weights) {
+        const from = (hold(y + dy, src.height) * src.width + hold(x + dx, src.width)) * 4
+        for (let c = 0; c < 4; c++) out[(y * src.width + x) * 4 + c]! += (src.data[from + c]! * w) / all
+      }
+  return out
+}
+
+describe('defocus', () => {
+  test.each([1.3, 4, 20])('a radius of %d px equals a disc summed pixel by pixel, under 1 % RMS of the picture', (radius) => {
+    const next = random(5)
+    const src = filled(97, 71, (x, y) => [Math.max(0, next()), (x % 16 < 2 ? 8 : 0.1) + 0.01 * y, Math.max(0, next()) ** 3, 1])
+    const out = store.take(97, 71, 4)
+    apertureBlur(out, src, radius, disc, workshop)
+    const truth = bruteDisc(src, radius)
+    const sum = (of: (i: number) => number) => truth.reduce((s, _, i) => s + of(i) ** 2, 0)
+    expect(Math.sqrt(sum((i) => out.data[i]! - truth[i]!) / sum((i) => truth[i]!))).toBeLessThan(0.01)
+  }) // prettier-ignore
+  test('a bright point keeps its energy and becomes the shape of the aperture', () => {
+    const src = filled(81, 81, (x, y) => (x === 40 && y === 40 ? [900, 300, 0, 1] : [0, 0, 0, 1]))
+    const out = store.take(81, 81, 4)
+    for (const aperture of [disc, { blades: 5, turn: 20, roundness: 0.3 }]) {
+      apertureBlur(out, src, 15, aperture, workshop)
+      expect(out.data.reduce((s, v, i) => (i % 4 === 0 ? s + v : s), 0) / 900).toBeCloseTo(1, 3)
+    }
+    const area = (blades: number, roundness: number) => apertureRuns(30, { blades, turn: 7, roundness }).area / 900
+    // A circle, and regular polygons in it: n/2 · sin(2π/n).
+    expect(area(0, 0)).toBeCloseTo(Math.PI, 2)
+    expect(area(6, 1)).toBeCloseTo(Math.PI, 2)
+    for (const n of [3, 5, 6, 8]) expect(area(n, 0)).toBeCloseTo((n / 2) * Math.sin((2 * Math.PI) / n), 2)
+    expect(rimAt({ blades: 6, turn: 0, roundness: 0 }, 0)).toBeCloseTo(1, 9)
+  }) // prettier-ignore
+  test('by depth, one distance for all is the constant blur', () => {
+    const next = random(9)
+    const src = filled(60, 40, () => [Math.max(0, next()), Math.max(0, next()), 0.2, 1])
+    const [a, b] = [store.take(60, 40, 4), store.take(60, 40, 4)]
+    const nearness = filled(60, 40, () => [-6])
+    apertureBlur(a, src, 6, disc, workshop)
+    defocusByDepth(b, src, nearness, { behind: 6, inFront: 6 }, disc, workshop)
+    for (let i = 0; i < a.data.length; i++) expect(Math.abs(a.data[i]! - b.data[i]!)).toBeLessThan(1e-4)
+  })
+  // A red half before a blue one, at x = 40: one of them in focus.
+  const halves = (nearLeft: number, right: number, radius: { behind: number; inFront: number }) => {
+    const src = filled(80, 24, (x) => (x < 40 ? [1, 0, 0, 1] : [0, 0, 1, 1]))
+    const nearness = filled(80, 24, (x) => [x < 40 ? nearLeft : right])
+    const out = store.take(80, 24, 4)
+    defocusByDepth(out, src, nearness, radius, disc, workshop)
+    return (x: number) => [...out.data.subarray((12 * 80 + x) * 4, (12 * 80 + x) * 4 + 4)]
+  }
+  test('what is in focus keeps its edge, and takes nothing from the blur behind it', () => {
+    const at = halves(0, -10, { behind: 10, inFront: 10 })
+    expect(at(39)).toEqual([1, 0, 0, 1])
+    for (const x of [40, 43, 60])
+      expect(at(x)).toEqual([0, 0, 1, 1].map((v) => expect.closeTo(v, 3) as number))
+  })
+  test('what is in front spreads over what is in focus, half of it at its edge, and opaque all through', () => {
+    const at = halves(10, 0, { behind: 10, inFront: 10 })
+    const red = (x: number) => at(x)[0]!
+    expect((red(39) + red(40)) / 2).toBeCloseTo(0.5, 1)
+    // The share of a disc that lies beyond a chord (segment of a circle).
+    const segment = (d: number) => (Math.acos(d / 10) - (d / 10) * Math.sqrt(1 - (d / 10) ** 2)) / Math.PI
+    for (const d of [3, 6, 9]) {
+      expect(red(40 + d - 1)).toBeCloseTo(segment(d - 0.5), 1)
+      expect(red(40 - d)).toBeCloseTo(1 - segment(d - 0.5), 1)
+    }
+    for (let x = 10; x < 70; x++) {
+      expect(at(x)[3]).toBeCloseTo(1, 3)
+      expect(at(x)[0]! + at(x)[2]!).toBeCloseTo(1, 3)
+    }
+    expect(red(52)).toBeCloseTo(0, 6)
+  })
+})
