@@ -94,11 +94,12 @@ export function ensureNodePackages() {
 }
 
 function find(command) {
+  if (command.startsWith('/')) return existsSync(command) ? command : undefined
   const folders = [...(process.env.PATH ?? '').split(':'), '/usr/sbin', '/usr/bin', '/usr/local/sbin']
   return folders.map((f) => join(f, command)).find((f) => existsSync(f))
 }
 
-/** Installs Debian packages whose command is missing: { mariadbd: 'mariadb-server' }. */
+/** Installs Debian packages whose command (or file, by its whole path) is missing: { mariadbd: 'mariadb-server' }. */
 export async function ensureSystemPackages(wanted) {
   const missing = Object.entries(wanted)
     .filter(([command]) => !find(command))

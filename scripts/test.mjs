@@ -63,6 +63,7 @@ async function main() {
     chromedriver: 'chromium-driver',
     exrheader: 'openexr',
     oiiotool: 'openimageio-tools',
+    '/usr/share/doc/python3-pyopencolorio': 'python3-pyopencolorio',
   })
   await ensureBundles()
   mkdirSync(home, { recursive: true })

@@ -80,7 +80,7 @@ export async function createShotFrom({ path, fileName, modifiedMs, isInPlace }: 
     await insertShot(pool, id, name)
     try {
       const { ref, info } = await bringIn(pool, id, path, fileName, { modifiedMs, isInPlace })
-      if (ref === undefined || !info)
+      if (ref === undefined || !info || info.format === 'cube')
         throw new RequestError(422, `${fileName} is no picture. Begin with one.`)
       const pass = info.passes.find((p) => p.kind === 'colour') ?? info.passes[0]
       let comp = emptyComp(info.width, info.height)

@@ -3,11 +3,11 @@ import type { PassStats } from '../formats/pass-stats.ts'
 
 /** What a pass holds. Data kinds are never converted, blended or filtered as colour. */
 export const passKinds = [
-  'colour', 'light', 'depth', 'normal', 'position', 'motion', 'ids', 'matte', 'shadow', 'occlusion', 'other',
+  'colour', 'light', 'depth', 'normal', 'position', 'motion', 'ids', 'matte', 'shadow', 'occlusion', 'table', 'other',
 ] as const // prettier-ignore
 export type PassKind = (typeof passKinds)[number]
 
-export const dataKinds: readonly PassKind[] = ['depth', 'normal', 'position', 'motion', 'ids']
+export const dataKinds: readonly PassKind[] = ['depth', 'normal', 'position', 'motion', 'ids', 'table']
 /** Kinds whose values are light: converted to scene-linear and premultiplied on entry. */
 export const colourKinds: readonly PassKind[] = ['colour', 'light']
 
@@ -23,6 +23,15 @@ export const passDetailSchema = v.object({
   space: v.optional(v.picklist(['world', 'camera'])),
   /** Object IDs: ranked by coverage with four channels a level (Cryptomatte), or one value or colour a pixel. */
   masks: v.optional(v.picklist(['ranked', 'plain'])),
+  /** Of a colour table: how many entries along each side, lines or a cube, and what its ends stand for. */
+  table: v.optional(
+    v.object({
+      size: v.pipe(v.number(), v.integer(), v.minValue(2), v.maxValue(65_536)),
+      cube: v.boolean(),
+      from: v.strictTuple([v.number(), v.number(), v.number()]),
+      to: v.strictTuple([v.number(), v.number(), v.number()]),
+    }),
+  ),
 })
 export type PassDetail = v.InferOutput<typeof passDetailSchema>
 

@@ -1,3 +1,4 @@
+import type { Pass } from '../comp/media.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Affine } from '../picture/affine.ts'
@@ -6,7 +7,7 @@ import type { Picture } from '../picture/picture.ts'
 import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from './dials.ts'
 
 export type Family = 'light' | 'shade' | 'depth' | 'matte' | 'colour' | 'motion' | 'finish'
-export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'motion'
+export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'motion' | 'table'
 
 export interface Feed {
   readonly kind: FeedKind
@@ -28,6 +29,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly out: Picture
   readonly picture: Picture
   readonly feeds: Readonly<Partial<Record<F, Picture>>>
+  /** The pass behind a feed that comes straight from one. */
+  readonly passes?: Readonly<Partial<Record<F, Pass>>>
   readonly dials: Values<D>
   readonly frame: number
   /** What `prepare` made. */

@@ -34,7 +34,16 @@ export function tried(
   const effect = findEffect(id)!
   const out = store.take(src.width, src.height, 4)
   const all = { ...defaultDials(effect), ...dials } as never
-  const job = { out, picture: src, feeds, dials: all, frame: 1, prepared: undefined, reduction: 1 }
+  const job = {
+    out,
+    picture: src,
+    feeds,
+    passes: {},
+    dials: all,
+    frame: 1,
+    prepared: undefined,
+    reduction: 1,
+  }
   effect.apply({ ...job, kernels, store })
   return out.data
 }

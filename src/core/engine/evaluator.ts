@@ -7,6 +7,15 @@ import type { PassRef, PlanNode } from './plan.ts'
 import { workArea } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
 
+/** The entries of a table as they are, whatever the frame is. */
+function tablePicture({ width, height, channels, data }: PassBlock, { kernels, store }: Workshop): Picture {
+  const picture = store.take(width, height, 4)
+  for (let i = 0; i < width * height; i++)
+    for (let c = 0; c < 4; c++) picture.data[i * 4 + c] = c < channels ? data[i * channels + c]! : 1
+  kernels.sanitise(picture)
+  return picture
+}
+
 export type LoadPass = (ref: PassRef) => Promise<PassBlock>
 
 /** Remembers what was taken within one step of work, so that nothing leaks when it is broken off. */
@@ -80,6 +89,8 @@ export class Evaluator {
         const block = await this.loadPass(ref)
         const area = workArea(comp, ref.reduction)
         const { picture, replaced } = this.withRoom(() => {
+          if (ref.pass.kind === 'table' && ref.isTable)
+            return { picture: tablePicture(block, this.workshop), replaced: 0 }
           if (!ref.objects) return placePass(block, area, ref.pass, this.workshop)
           const ids = new Set(ref.objects.map((id) => Number.parseInt(id, 16)))
           const masks = ref.pass.detail?.masks ?? 'plain'

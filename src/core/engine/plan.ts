@@ -36,6 +36,8 @@ export interface PassRef {
   readonly pass: Pass
   readonly as: ReadAs
   readonly reduction: Reduction
+  /** The entries of a colour table, not a picture of them in the frame. */
+  readonly isTable?: boolean
   /** Hexadecimal IDs: the coverage of these objects is asked for, not the pass. */
   readonly objects?: readonly string[]
 }
@@ -290,9 +292,27 @@ class Planner {
           })
         )
       }
+      case 'table':
+        return this.table(link.from, laneId, stepId)
       default:
         return this.colourOf(link.from, laneId, stepId)
     }
+  }
+
+  /** The entries of a colour table. */
+  table(link: Link, laneId: string, stepId?: string): PlanNode | undefined {
+    const pass = this.passBehind(link)
+    const hash = link.type === 'pass' && pass && fileAt(this.media[link.media]!, this.frame, pass)
+    if (!hash || pass.kind !== 'table') {
+      this.report(laneId, stepId, 'Its table is missing, or no table. Bring in a .cube file and choose it.')
+      return undefined
+    }
+    const load: PassRef = { hash, pass, as: { isData: true }, reduction: 1, isTable: true }
+    return loaded(intern(`table ${hash}`), load)
+  }
+
+  private passBehind(link: Link): Pass | undefined {
+    return link.type === 'pass' ? this.media[link.media]?.passes.find((p) => p.name === link.pass) : undefined
   }
 
   private tap(link: Link & { type: 'tap' }, laneId: string, stepId?: string): PlanNode | undefined {
@@ -493,6 +513,9 @@ class Planner {
     const { frame, reduction } = this
     const { width, height, canvasWidth: frameWidth } = this.area
     const own = effect.prepare?.(dials as never, { width, height, frameWidth })
+    const passes = Object.fromEntries(
+      names.map((name) => [name, step.feeds[name] && this.passBehind(step.feeds[name].from)]),
+    )
     const prepared =
       own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
     const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? frame : ''}`
@@ -507,6 +530,7 @@ class Planner {
           out,
           picture: src!,
           feeds: byName,
+          passes,
           dials: dials as never,
           prepared: prepared ? fed.at(-1) : undefined,
           frame,

@@ -28,6 +28,7 @@ export const passUses: Readonly<Record<PassKind, string>> = {
   matte: 'Where something is: limits a step to it.',
   shadow: 'Where light is kept off: darkens, or is a matte for shade.',
   occlusion: 'Where surfaces stand close: grounds things, or is a matte for dirt and shade.',
+  table: 'A table of colours: feeds a look table, or the view.',
   other: 'Not recognised; say what it is to use it.',
 }
 
@@ -135,6 +136,7 @@ export function readablePass(picture: Picture, kind: PassKind): ReadablePass {
           : [byte(data[i]!), byte(data[i + 1]!), byte(data[i + 2]!)],
       )
       break
+    case 'table':
     case 'colour':
     case 'light':
       each(

@@ -88,8 +88,8 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     // Colour is judged as it is stored; nothing else is stored otherwise than it is read.
     const stored = file.readPass(inFile.name, { isData: true })
     const stats = passStats(stored)
-    const isMask = inFile.detail?.masks === 'ranked'
-    const guess = isMask ? {} : guessPass(named, inFile.channels.length, inFile.type, stats)
+    const isKnown = inFile.detail?.masks === 'ranked' || inFile.kind === 'table'
+    const guess = isKnown ? {} : guessPass(named, inFile.channels.length, inFile.type, stats)
     const pass: Pass = { ...renamed, ...guess }
     passes.push(pass)
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])

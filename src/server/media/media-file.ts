@@ -1,5 +1,6 @@
 import type { AlphaUse, Encoding, Pass, ReadAs } from '../../core/comp/media.ts'
 import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type ExrPart, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
@@ -21,7 +22,7 @@ export interface PartInfo {
 
 /** What a file holds, as far as its headers say. */
 export interface MediaInfo {
-  readonly format: 'exr' | 'png' | 'jpeg' | 'webp' | 'tiff' | 'hdr'
+  readonly format: 'exr' | 'png' | 'jpeg' | 'webp' | 'tiff' | 'hdr' | 'cube'
   readonly width: number
   readonly height: number
   readonly dataWindow: Window
@@ -59,8 +60,13 @@ export interface MediaFile {
 export function openMediaFile(bytes: Uint8Array): MediaFile {
   if (isExr(bytes)) return openExr(bytes)
   if (isPng(bytes)) return openPng(bytes)
+  if (isCube(bytes)) return openCube(bytes)
   if (bytes.length === 0) throw new FormatError('picture', 0, 'it is empty')
-  throw new FormatError('picture', 0, 'it is neither EXR, PNG, TIFF, JPEG, WebP nor Radiance HDR')
+  throw new FormatError(
+    'picture',
+    0,
+    'it is neither EXR, PNG, TIFF, JPEG, WebP, Radiance HDR nor a .cube table',
+  )
 }
 
 /** The planes of a luminance/chroma pass in the order Y, RY, BY and then alpha, where it is one. */
@@ -283,4 +289,34 @@ function openPng(bytes: Uint8Array): MediaFile {
     warnings,
     samples: readPng(bytes),
   })
+}
+
+/** A colour table as a file with one pass: a row of entries for lines, size² × size of them for a cube. */
+function openCube(bytes: Uint8Array): MediaFile {
+  const { isCube: cube, size, from, to, values } = parseCube(bytes)
+  const samples: Samples = {
+    width: cube ? size * size : size,
+    height: cube ? size : 1,
+    channels: ['R', 'G', 'B'],
+    data: values,
+    most: 1,
+  }
+  const file = rasterFile({
+    format: 'cube',
+    compression: 'none',
+    encoding: 'linear',
+    alpha: 'ignored',
+    warnings: [],
+    samples,
+  })
+  const table = { size, cube, from: [...from], to: [...to] } as NonNullable<Pass['detail']>['table']
+  const pass: Pass = {
+    name: 'table',
+    kind: 'table',
+    channels: ['R', 'G', 'B', 'A'],
+    type: 'float',
+    detail: { table },
+    reason: cube ? `a cube of ${size} × ${size} × ${size}` : `lines of ${size} entries`,
+  }
+  return { ...file, info: { ...file.info, passes: [pass] } }
 }

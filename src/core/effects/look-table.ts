@@ -1,0 +1,31 @@
+import { choice } from './dials.ts'
+import { defineEffect } from './effect.ts'
+
+const encodings = { linear: 'Linear light', srgb: 'sRGB-encoded' } as const
+
+export default defineEffect({
+  id: 'look-table',
+  title: 'Look table',
+  family: 'colour',
+  kind: 'filter',
+  purpose: 'Colours through a table from a .cube file: lines for each channel, or a cube.',
+  search: 'lut cube 3d 1d look film emulation table grade',
+  belongs: { after: ['colour'], before: ['light'], reason: 'Light taken from a picture follows its colour; what most tables give is for a display.' },
+  feeds: {
+    table: { kind: 'table', required: true, hint: 'A .cube file that was brought in.' },
+  },
+  dials: {
+    takes: choice({ default: 'srgb', options: encodings, label: 'Takes', hint: 'What the table was made for: most looks take sRGB-encoded values, technical tables say so.' }),
+    gives: choice({ default: 'srgb', options: encodings, label: 'Gives', hint: 'What its values are: they become linear light again.' }),
+  },
+  support: () => 0,
+  apply({ out, picture, feeds: { table }, passes, dials: { takes, gives }, kernels }) {
+    const detail = passes?.table?.detail?.table
+    if (!table || !detail) {
+      kernels.gains(out, picture, 1, 1, 1, 1)
+      return
+    }
+    const { size, cube: isCube, from, to } = detail
+    kernels.lookUp(out, picture, { table, size, isCube, from, to, gain: 1, takesEncoded: takes === 'srgb', givesEncoded: gives === 'srgb' })
+  },
+}) // prettier-ignore
