@@ -102,6 +102,18 @@ const compSchema = v.strictObject({
   }),
   lanes: v.array(lane),
   master: v.array(step),
+  /** How the picture is looked at; it does not change. Plain sRGB where left out. */
+  viewing: v.optional(
+    v.variant('type', [
+      /** Light up to `white` under a soft shoulder (Reinhard et al. 2002). */
+      v.strictObject({
+        type: v.literal('shoulder'),
+        white: v.pipe(v.number(), v.minValue(1), v.maxValue(1e4)),
+      }),
+      /** Through a colour table that gives sRGB-encoded values. */
+      v.strictObject({ type: v.literal('table'), table: passLink, takes: v.picklist(['linear', 'srgb']) }),
+    ]),
+  ),
   /** Drawn shapes, for sources and mattes to name. */
   drawings: v.optional(v.pipe(v.array(drawing), v.maxLength(500, 'wants at most 500 drawings')), []),
 })
@@ -109,6 +121,7 @@ const compSchema = v.strictObject({
 export type Comp = v.InferOutput<typeof compSchema>
 export type Lane = Comp['lanes'][number]
 export type Step = Lane['steps'][number]
+export type Viewing = NonNullable<Comp['viewing']>
 export type Source = Lane['source']
 export type Link = v.InferOutput<typeof link>
 export type FeedLink = v.InferOutput<typeof feed>

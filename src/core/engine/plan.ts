@@ -808,7 +808,8 @@ class Planner {
       case 'feed': {
         const found = this.stepInput(target.step)
         const link = found?.step.feeds[target.feed]
-        return (link && this.colourOf(link.from, found.laneId, target.step)) ?? this.nothing
+        const kind = found && findEffect(found.step.effect)?.feeds[target.feed]?.kind
+        return (link && this.feedOf(link, kind ?? 'light', found.laneId, target.step)) ?? this.nothing
       }
       case 'caught':
         return this.caught(target.step)
@@ -830,6 +831,19 @@ export function plan(
   target: Target,
 ): Planned {
   return planAll(comp, media, frame, reduction, [target])[0]!
+}
+
+/** The entries of the colour table that a comp is viewed through; undefined where there is none. */
+export function planViewTable(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+): { node: PlanNode; pass: Pass } | undefined {
+  if (comp.viewing?.type !== 'table') return undefined
+  const { table } = comp.viewing
+  const node = new Planner(comp, media, frame, 1).table(table, '')
+  const pass = media[table.media]?.passes.find((p) => p.name === table.pass)
+  return node && pass && { node, pass }
 }
 
 /** Plans several targets of one comp together, so that what they share is planned once. */

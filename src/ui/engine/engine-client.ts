@@ -2,6 +2,7 @@ import type { Comp } from '../../core/comp/schema.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
+import type { Scope, ScopeKind, ScopeRegion } from '../../core/engine/scopes.ts'
 import type { Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type {
@@ -120,8 +121,18 @@ export class EngineClient {
     return this.ask((id) => ({ ...pick(work), type: 'exr', id, target }))
   }
 
-  /** Where the values of a pass lie; undefined where it can not be loaded. */
-  values(work: Work, of: { media: string; pass: string }): Promise<ValueHistogram | undefined> {
+  /** A scope of a picture; undefined where it can not be made. */
+  scope(
+    work: Work,
+    target: Target,
+    kind: ScopeKind,
+    region?: ScopeRegion,
+  ): Promise<{ readonly scope: Scope; readonly tookMs: number } | undefined> {
+    return this.ask((id) => ({ ...pick(work), type: 'scope', id, target, kind, region }))
+  }
+
+  /** Where the values of a pass or a feed lie; undefined where it can not be loaded. */
+  values(work: Work, of: Target): Promise<ValueHistogram | undefined> {
     return this.ask((id) => ({ ...pick(work), type: 'values', id, of }))
   }
 
@@ -202,6 +213,9 @@ export class EngineClient {
       case 'histogram':
       case 'values':
         this.settle(message.id, message.histogram)
+        return
+      case 'scope':
+        this.settle(message.id, message.scope && { scope: message.scope, tookMs: message.tookMs })
         return
       case 'side':
         this.settle(message.id, message.side)

@@ -6,7 +6,16 @@ import { fileAt, readAsKey } from '../../core/comp/media.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
-import { plan, planAll, planJoins, type PlanNode, type Target } from '../../core/engine/plan.ts'
+import { countScope } from '../../core/engine/scopes.ts'
+import { displayViewed } from '../../core/engine/viewed.ts'
+import {
+  plan,
+  planAll,
+  planJoins,
+  planViewTable,
+  type PlanNode,
+  type Target,
+} from '../../core/engine/plan.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { extractMatte } from '../../core/engine/matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../../core/engine/overlay.ts'
@@ -32,12 +41,14 @@ import type {
   PassThumb,
   PreviewsRequest,
   ProbeRequest,
+  ScopeRequest,
   ShowRequest,
   SideRequest,
   StartRequest,
   Thumb,
   ThumbsRequest,
   ValuesRequest,
+  Work,
 } from './messages.ts'
 
 const reply = (message: EngineReply, transfer: Transferable[] = []) => {
@@ -105,7 +116,7 @@ class Engine {
       this.shown = { picture: whole, reduction, marginPx: area.marginPx, unpin, masks }
       const isColour = kind === 'colour' || kind === 'light'
       if (kind && (!isColour || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
-      else if (whole.channels === 4) this.kernels.display(codes, whole, view)
+      else if (whole.channels === 4) await this.display(codes, whole, view, request)
       if (request.overlay) {
         const over = plan(comp, media, frame, reduction, request.overlay.target)
         await this.evaluator.load(comp, over.node)
@@ -137,6 +148,19 @@ class Engine {
           reduction,
         })
     }
+  }
+
+  /** Codes of a picture as the comp is looked at. The picture is pinned by the caller: a table may have to be loaded. */
+  private async display(
+    codes: Uint8Array<ArrayBuffer>,
+    picture: Picture,
+    view: DisplayOptions,
+    { comp, media, frame }: Work,
+  ): Promise<void> {
+    const table = planViewTable(comp, media, frame)
+    if (table) await this.evaluator.load(comp, table.node)
+    const entries = table && { picture: this.evaluator.evaluate(table.node), pass: table.pass }
+    displayViewed(codes, picture, view, comp.viewing, entries, this.evaluator.workshop)
   }
 
   /** Shows a matte, or objects, with a picture. */
@@ -272,9 +296,11 @@ class Engine {
       const { node, area } = plan(comp, media, frame, 1, target)
       await this.evaluator.load(comp, node)
       const whole = this.evaluator.evaluate(node)
+      const unpin = this.evaluator.pin(node)
       const codes = new Uint8Array(whole.width * whole.height * 4)
-      if (whole.channels === 4) this.kernels.display(codes, whole, view)
+      if (whole.channels === 4) await this.display(codes, whole, view, { comp, media, frame })
       else codes.set(readablePass(whole, 'matte').codes)
+      unpin()
       const side = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
       reply({ type: 'side', id, side }, [side.pixels.buffer])
     } catch {
@@ -298,11 +324,29 @@ class Engine {
 
   async values({ comp, media, frame, id, of }: ValuesRequest): Promise<void> {
     try {
-      const { node } = plan(comp, media, frame, 2, { type: 'pass', ...of })
+      const { node } = plan(comp, media, frame, 2, of)
       await this.evaluator.load(comp, node)
       reply({ type: 'values', id, histogram: valueHistogram(this.evaluator.evaluate(node)) })
     } catch {
       reply({ type: 'values', id, histogram: undefined })
+    }
+  }
+
+  async scope({ comp, media, frame, id, target, kind, region }: ScopeRequest): Promise<void> {
+    try {
+      const { node, area } = plan(comp, media, frame, 1, target)
+      await this.evaluator.load(comp, node)
+      const picture = this.evaluator.evaluate(node)
+      const { marginPx: m, canvasWidth, canvasHeight } = area
+      const [left, top, right, bottom] = region ?? [0, 0, canvasWidth, canvasHeight]
+      const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v)))
+      const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
+      const started = performance.now()
+      const scope = picture.channels === 4 ? countScope(picture, kind, part) : undefined
+      const tookMs = performance.now() - started
+      reply({ type: 'scope', id, scope, tookMs }, scope ? [scope.counts.buffer] : [])
+    } catch {
+      reply({ type: 'scope', id, scope: undefined, tookMs: 0 })
     }
   }
 
@@ -450,6 +494,8 @@ function handle(request: EngineRequest): Promise<void> | undefined {
       return engine?.exr(request)
     case 'values':
       return engine?.values(request)
+    case 'scope':
+      return engine?.scope(request)
     case 'previews':
       return engine?.previews(request)
     case 'probe':

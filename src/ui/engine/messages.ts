@@ -2,6 +2,7 @@ import type { MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
+import type { Scope, ScopeKind, ScopeRegion } from '../../core/engine/scopes.ts'
 import type { PlanProblem, Target } from '../../core/engine/plan.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
@@ -60,11 +61,19 @@ export interface ExrRequest extends Work {
   readonly id: number
   readonly target: Target
 }
-/** How often the values of a pass lie where. */
+/** How often the values of something lie where. */
 export interface ValuesRequest extends Work {
   readonly type: 'values'
   readonly id: number
-  readonly of: { readonly media: string; readonly pass: string }
+  readonly of: Target
+}
+/** A scope of a picture, or of a part of it in pixels of the full frame. */
+export interface ScopeRequest extends Work {
+  readonly type: 'scope'
+  readonly id: number
+  readonly target: Target
+  readonly kind: ScopeKind
+  readonly region?: ScopeRegion | undefined
 }
 export interface ProbeRequest extends Work {
   readonly type: 'probe'
@@ -106,6 +115,7 @@ export type EngineRequest =
   | ThumbsRequest
   | HistogramRequest
   | ValuesRequest
+  | ScopeRequest
   | SideRequest
   | ExrRequest
   | ProbeRequest
@@ -175,6 +185,12 @@ export type EngineReply =
     }
   | { readonly type: 'histogram'; readonly id: number; readonly histogram: LuminanceHistogram | undefined }
   | { readonly type: 'values'; readonly id: number; readonly histogram: ValueHistogram | undefined }
+  | {
+      readonly type: 'scope'
+      readonly id: number
+      readonly scope: Scope | undefined
+      readonly tookMs: number
+    }
   | { readonly type: 'side'; readonly id: number; readonly side: Side | undefined }
   | { readonly type: 'exr'; readonly id: number; readonly bytes: Uint8Array<ArrayBuffer> | undefined }
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }

@@ -19,9 +19,11 @@ export function DepthHistogram({ mediaRef, pass }: { mediaRef: string; pass: Pas
     if (!engine) return
     let isCurrent = true
     const { comp } = store.getState()
-    void engine.values({ comp, media, frame }, { media: mediaRef, pass: pass.name }).then((found) => {
-      if (isCurrent) setHistogram(found)
-    })
+    void engine
+      .values({ comp, media, frame }, { type: 'pass', media: mediaRef, pass: pass.name })
+      .then((found) => {
+        if (isCurrent) setHistogram(found)
+      })
     return () => {
       isCurrent = false
     }
