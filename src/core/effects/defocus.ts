@@ -30,6 +30,11 @@ export default defineEffect({
     roundness: number({ default: 0.2, range: [0, 1], step: 0.01, hint: '0 has straight blades, 1 bends them to a disc.' }),
   },
   support: () => 'frame',
+  span: {
+    feed: 'depth',
+    marks: ({ by }) => (by === 'depth' ? ['focus'] : []),
+    weight: (d) => (distance) => Math.abs(outOfFocus(distance, d)) / Math.max(d.behind, d.inFront, 1e-6),
+  },
   starts: [
     { name: 'Soft background', dials: { by: 'depth', behind: 10, inFront: 6, range: 1 } },
     { name: 'Macro', dials: { by: 'depth', behind: 28, inFront: 28, blades: 6 } },

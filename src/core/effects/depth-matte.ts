@@ -13,6 +13,12 @@ const distance = (hint: string, from: number) =>
     pick: { of: 'depth' },
   })
 
+/** 1 between the marks, fading outside them. */
+function between({ near, far, softness }: { readonly near: number; readonly far: number; readonly softness: number }): (distance: number) => number {
+  const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)
+  return (distance) => rising(distance - near) * rising(far - distance)
+} // prettier-ignore
+
 export default defineEffect({
   id: 'depth-matte',
   title: 'Depth matte',
@@ -30,9 +36,9 @@ export default defineEffect({
   },
   support: () => 0,
   example: { near: 9, softness: 3 },
+  span: { feed: 'depth', marks: () => ['near', 'far'], weight: between },
   apply({ out, feeds: { depth }, dials, kernels }) {
-    const { near, far, softness } = dials
-    const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)
-    writeMatte(out, (p) => depth ? rising(depth.data[p]! - near) * rising(far - depth.data[p]!) : 0, dials, { kernels })
+    const weight = between(dials)
+    writeMatte(out, (p) => (depth ? weight(depth.data[p]!) : 0), dials, { kernels })
   },
 }) // prettier-ignore

@@ -83,13 +83,13 @@ describe('depth mist', () => {
   test('uneven mist keeps its mean, and moves on with the frames', () => {
     const src = picture(160, 120, () => [0, 0, 0, 1])
     const depth = single(160, 120, () => 20)
-    const dials = { ...own, profile: 'linear', near: 0, far: 50, noiseSize: 30 }
+    const dials = { ...own, profile: 'linear', near: 0, far: 50, noiseSize: 30, uneven: true }
     const made = (noise: number) => tried('depth-mist', src, { ...dials, noise }, { depth })
     const [even, uneven] = [made(0), made(0.5)]
     const mean = (data: Float32Array) => data.filter((_, i) => i % 4 === 0).reduce((s, v) => s + v, 0) / (160 * 120)
     expect(mean(uneven)).toBeCloseTo(mean(even), 1)
     expect(Math.max(...uneven.filter((_, i) => i % 4 === 0))).toBeGreaterThan(0.5)
-    expect(depthMist.varies({ noise: 0.5, noiseSpeed: 0.1, driftX: 0, driftY: 0 } as never)).toBe(true)
-    expect(depthMist.varies({ noise: 0, noiseSpeed: 0.1, driftX: 5, driftY: 0 } as never)).toBe(false)
+    expect(depthMist.varies({ uneven: true, noise: 0.5, noiseSpeed: 0.1, driftX: 0, driftY: 0 } as never)).toBe(true)
+    expect(depthMist.varies({ uneven: false, noise: 0.5, noiseSpeed: 0.1, driftX: 5, driftY: 0 } as never)).toBe(false)
   }) // prettier-ignore
 })

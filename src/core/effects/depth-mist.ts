@@ -95,16 +95,18 @@ const dials = {
     hint: 'From near to far.',
   }),
   tint: colour({ default: [1, 1, 1], hint: 'Colours the mist as a whole; above 1 it is brighter.' }),
-  lampStrength: number({ default: 0, range: [0, 4], hard: [0, 1e4], step: 0.01, label: 'Lamp in the mist', hint: 'Light that mist scatters about a point: more is brighter. 0 is none.' }),
-  lamp: point({ default: [0.5, 0.2], label: 'Lamp', hint: 'Where the light stands; it may lie outside the picture.' }),
-  lampReach: number({ default: 400, range: [20, 4000], hard: [1, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'How far from the lamp the mist is brighter.' }),
-  lampColour: colour({ default: [1, 0.85, 0.6], hint: 'Colour of the light.' }),
+  lit: flag({ default: false, label: 'Lamp in the mist', hint: 'On: mist is brighter about a point, as near a lamp or the sun.' }),
+  lampStrength: number({ default: 0.5, range: [0, 4], hard: [0, 1e4], step: 0.01, label: 'Lamp strength', when: { dial: 'lit', is: 'true' }, hint: 'Light that the mist scatters about the lamp.' }),
+  lamp: point({ default: [0.5, 0.2], when: { dial: 'lit', is: 'true' }, label: 'Lamp', hint: 'Where the light stands; it may lie outside the picture.' }),
+  lampReach: number({ when: { dial: 'lit', is: 'true' }, default: 400, range: [20, 4000], hard: [1, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'How far from the lamp the mist is brighter.' }),
+  lampColour: colour({ when: { dial: 'lit', is: 'true' }, default: [1, 0.85, 0.6], hint: 'Colour of the light.' }),
   soften: number({ default: 0, range: [0, 20], hard: [0, 400], unit: 'px', step: 0.1, hint: 'Things in mist are also softer: width at whole mist.' }),
-  noise: ratio(0, 'How uneven the mist is: 0 is even as a filter, more comes in swathes.'),
-  noiseSize: number({ default: 220, range: [20, 1000], hard: [4, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'Width of the swathes.' }),
-  noiseSpeed: number({ default: 0.15, range: [0, 2], hard: [0, 100], unit: '/s', step: 0.01, hint: 'How often they change in a second at 24 frames.' }),
-  driftX: number({ default: 6, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move to the right.' }),
-  driftY: number({ default: 0, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move down.' }),
+  uneven: flag({ default: false, hint: 'On: the mist comes in slow swathes; off it is even, as a filter is.' }),
+  noise: number({ default: 0.5, range: [0, 1], step: 0.01, label: 'Swathes', when: { dial: 'uneven', is: 'true' }, hint: 'How much the swathes differ.' }),
+  noiseSize: number({ when: { dial: 'uneven', is: 'true' }, default: 220, range: [20, 1000], hard: [4, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'Width of the swathes.' }),
+  noiseSpeed: number({ when: { dial: 'uneven', is: 'true' }, default: 0.15, range: [0, 2], hard: [0, 100], unit: '/s', step: 0.01, hint: 'How often they change in a second at 24 frames.' }),
+  driftX: number({ when: { dial: 'uneven', is: 'true' }, default: 6, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move to the right.' }),
+  driftY: number({ when: { dial: 'uneven', is: 'true' }, default: 0, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move down.' }),
   lies: choice({
     default: 'everywhere',
     options: { everywhere: 'Everywhere', low: 'Low, over the ground' },
@@ -225,13 +227,22 @@ export default defineEffect({
   },
   needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
   dials,
-  varies: ({ noise, noiseSpeed, driftX, driftY }) => noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
+  varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) => uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
   support: () => 'frame',
+  span: {
+    feed: 'depth',
+    marks: ({ from, profile }) => (from !== 'depth' ? [] : profile === 'visibility' ? ['near'] : ['near', 'far']),
+    weight: (d) => {
+      const weight = mistWeight(d)
+      return (distance) => (distance < d.keepClear ? 0 : d.ceiling * weight(distance))
+    },
+    swapped: 'Mist grows towards the camera: far lies before near.',
+  },
   starts: [
     { name: 'Thin haze', dials: { profile: 'smooth', ceiling: 0.55, soften: 1 } },
     { name: 'Clear water', dials: { profile: 'visibility', visibility: 40, ceiling: 0.95, soften: 2 } },
-    { name: 'Thick and uneven', dials: { profile: 'visibility', visibility: 14, ceiling: 1, noise: 0.6, soften: 4 } },
-    { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lampStrength: 0.6, soften: 3 } },
+    { name: 'Thick and uneven', dials: { profile: 'visibility', visibility: 14, ceiling: 1, uneven: true, noise: 0.6, soften: 4 } },
+    { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
   apply({ out, picture, feeds, dials: d, frame, reduction, kernels, store }) {
@@ -241,9 +252,10 @@ export default defineEffect({
     const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
     const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
     if (d.from === 'position') distancesOf(position!, there, camera, depth)
-    const vary = d.noise > 0 || d.lies === 'low' ? store.take(width, height, 1) : undefined
+    const isUneven = d.uneven && d.noise > 0
+    const vary = isUneven || d.lies === 'low' ? store.take(width, height, 1) : undefined
     if (vary) {
-      if (d.noise > 0) {
+      if (isUneven) {
         const seconds = frame / 24
         const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
         noiseField(vary, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
@@ -265,7 +277,7 @@ export default defineEffect({
       table,
       join: d.join,
       fills: d.fills,
-      ...(d.lampStrength > 0 ? { glow: { colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number], columns: fall(width, d.lamp[0]), rows: fall(height, d.lamp[1]) } } : {}),
+      ...(d.lit && d.lampStrength > 0 ? { glow: { colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number], columns: fall(width, d.lamp[0]), rows: fall(height, d.lamp[1]) } } : {}),
     }
     const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
     kernels.mist(out, soft ?? picture, depth, vary, shape)

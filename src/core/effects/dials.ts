@@ -5,7 +5,7 @@ interface DialBase {
   readonly label?: string
   /** One or two sentences on what more and less look like. */
   readonly hint: string
-  /** It counts only while another dial has a value. */
+  /** It counts only while another dial has a value, or one of several; of a flag 'true' or 'false'. */
   readonly when?: { readonly dial: string; readonly is: string | readonly string[] }
 }
 
@@ -132,7 +132,7 @@ export function gradient(spec: Spec<GradientDial>): GradientDial {
 
 /** Whether a dial counts while the others have their values. */
 export function counts({ when }: Dial, valueOf: (dial: string) => unknown): boolean {
-  return when === undefined || [when.is].flat().includes(valueOf(when.dial) as string)
+  return when === undefined || [when.is].flat().includes(String(valueOf(when.dial)))
 }
 
 /** 'lightAlpha' → 'Light alpha', unless the dial has a label of its own. */

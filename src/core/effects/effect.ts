@@ -90,6 +90,16 @@ export interface Effect<
   ): { readonly key: string; readonly make: (workshop: Workshop) => Picture } | undefined
   /** How the light of a point falls with the distance, for a chart: to `reach` pixels, 1 or less at 0. */
   profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined
+  /** Dials that are places among the values of a feed, for a histogram of it with them as marks to drag. */
+  readonly span?: {
+    readonly feed: F
+    /** Which of its dials are marks, with these values; the first two are its near and its far end. */
+    marks(dials: Values<D>): readonly (keyof D & string)[]
+    /** How far it acts at a value, 0–1, for a curve over the histogram. */
+    weight?(dials: Values<D>): (value: number) => number
+    /** A far end below the near one is most likely a mistake, said like this. */
+    readonly swapped?: string
+  }
   /** Dials that show what it does, for its picture in the reference. */
   readonly example?: Partial<Values<D>>
   /** It works on the picture's cover, so its picture shows objects that are cut out. */

@@ -1,4 +1,5 @@
-import { XMLParser, XMLValidator } from 'fast-xml-parser'
+import { XMLParser } from 'fast-xml-parser'
+import { SyntaxValidator } from 'fast-xml-validator'
 import type { Rgb } from '../picture/picture.ts'
 import { FormatError } from './format-error.ts'
 
@@ -17,6 +18,11 @@ const mostBytes = 4e6
 const mostCorrections = 2000
 
 type Node = Readonly<Record<string, unknown>>
+/** The text of an element: itself, or beside its attributes. */
+const textOf = (part: unknown): string => {
+  if (isNode(part)) return textOf(part['#text'])
+  return typeof part === 'string' ? part : ''
+}
 const isNode = (value: unknown): value is Node => typeof value === 'object' && value !== null
 
 /** Every element of a name, wherever it lies. */
@@ -41,8 +47,11 @@ export function parseCdl(text: string): ColourCorrection[] {
   if (text.length > mostBytes) fail('it is larger than 4 MB')
   // Nothing is read from elsewhere, whatever the document says.
   if (/<!(DOCTYPE|ENTITY)/i.test(text)) fail('it declares a document type; remove that')
-  const valid = XMLValidator.validate(text)
-  if (valid !== true) fail(`line ${valid.err.line}: it is no XML: ${valid.err.msg}`)
+  try {
+    SyntaxValidator.validate(text)
+  } catch (error) {
+    fail(`it is no XML: ${error instanceof Error ? error.message : String(error)}`)
+  }
   const parser = new XMLParser({ ignoreAttributes: false, attributeNamePrefix: '@', removeNSPrefix: true, parseTagValue: false, processEntities: true }) // prettier-ignore
   const corrections = findAll(parser.parse(text), 'ColorCorrection')
   if (corrections.length === 0) fail('it holds no ColorCorrection')
@@ -58,10 +67,10 @@ export function parseCdl(text: string): ColourCorrection[] {
         missing.push(name)
         return undefined
       }
-      const words = String(part).trim().split(/[\s,]+/) // prettier-ignore
+      const words = textOf(part).trim().split(/[\s,]+/) // prettier-ignore
       const found = words.map(Number)
       if (found.length !== count || !found.every(Number.isFinite))
-        fail(`${name} of ${id} wants ${count === 1 ? 'a number' : `${count} numbers`}, but holds “${String(part).slice(0, 60)}”`)
+        fail(`${name} of ${id} wants ${count === 1 ? 'a number' : `${count} numbers`}, but holds “${textOf(part).slice(0, 60)}”`)
       return found
     }
     const slope = numbers('Slope', 3) ?? [1, 1, 1]

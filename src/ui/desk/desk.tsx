@@ -21,11 +21,14 @@ import {
 } from 'lucide-react'
 import { Fragment, useEffect, useState } from 'react'
 import { addDrawing } from '../../core/comp/drawing-edits.ts'
-import { addLane, addStep, editLane, masterId } from '../../core/comp/edits.ts'
+import { addLane, addStep, editLane, editStep, masterId } from '../../core/comp/edits.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { busesAround } from '../../core/comp/graph.ts'
+import { naturalFeeds } from '../../core/comp/natural-feeds.ts'
+import { fitSpan } from '../dials/fit-span.ts'
+import { newGesture } from '../dials/value-field.tsx'
 import { dropEdge, type Dragged, type Dropped } from './drop-edge.ts'
 import { linkedTo } from './linked.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
@@ -339,7 +342,7 @@ function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (at
 
 /** Lanes, front one on top, each read from left to right; the master below them. */
 export function Desk({ buttons }: { buttons: React.ReactNode }) {
-  const { store } = useShotContext()
+  const { engine, store } = useShotContext()
   const lanes = useShot((s) => s.comp.lanes)
   const [place, setPlace] = useState<Place>()
   const { edit, set } = store.getState()
@@ -370,13 +373,22 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
 
   const add = (effect: Effect, { lane, at }: Place) => {
     let stepId = ''
-    edit(`Add ${effect.title}`, (comp) => {
-      const [next, id] = addStep(comp, lane, at, effect.id)
-      stepId = id
-      return next
-    })
+    const gesture = newGesture()
+    edit(
+      `Add ${effect.title}`,
+      (comp) => {
+        const [next, id] = addStep(comp, lane, at, effect.id)
+        stepId = id
+        const feeds = naturalFeeds(comp, store.getState().media, lane, effect)
+        return editStep(next, id, (step) => {
+          Object.assign(step.feeds, feeds)
+        })
+      },
+      gesture,
+    )
     set({ selection: { lane, step: stepId } })
     setPlace(undefined)
+    if (engine) void fitSpan(store, engine, stepId, gesture)
   }
   const newGradient = () => {
     edit('Add a gradient lane', (comp) => {

@@ -26,9 +26,14 @@ import { ProfileChart } from './profile-chart.tsx'
 import { StartingPoints } from './starting-points.tsx'
 import type { ShotStore } from '../shot/shot-store.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import { ColourRow, DialRow, NumberRow } from './dial-rows.tsx'
+import { ColourRow, NumberRow } from './basic-rows.tsx'
+import { DialRow } from './dial-rows.tsx'
 import { LinkChip, type ChangeLink } from './link-chip.tsx'
 import { MatteChips } from './matte-chips.tsx'
+import { CurveEditor } from './curve-editor.tsx'
+import { DecisionFile } from './decision-file.tsx'
+import { SpanChart } from './span-chart.tsx'
+import type { CurvePoint } from '../../core/picture/tone-curve.ts'
 import { GradientRows } from './gradient-rows.tsx'
 import { ThresholdChart } from './threshold-chart.tsx'
 
@@ -110,6 +115,14 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
     Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never,
   )
   const shownDials = Object.entries(effect?.dials ?? {}).filter(([, dial]) => counts(dial, value))
+  // Several curves share one field, where the first of them stands.
+  const curves = shownDials.flatMap(([key, dial]) =>
+    dial.type === 'curve' ? [{ name: key, dial, value: value(key) as readonly CurvePoint[] }] : [],
+  )
+  const isShared = curves.length > 1
+  const rows = shownDials.filter(
+    ([key, { type }]) => type !== 'curve' || !isShared || key === curves[0]!.name,
+  )
   // Below the dial that shapes it most.
   const profileKey = ['falloff', 'tightness', 'age'].find((key) => shownDials.some(([k]) => k === key))
 
@@ -183,7 +196,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
             link={step.feeds[key]}
             without={without ?? 'its own picture'}
             laneId={laneId}
-            isMatte={kind === 'matte'}
+            kind={kind}
             onChange={feed(key, key)}
           />
         ))}
@@ -195,6 +208,8 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         />
       </div>
       {effect && <StartingPoints key={step.id} step={step} effect={effect} laneId={laneId} />}
+      {effect?.span && <SpanChart step={step} effect={effect} value={value} />}
+      {effect?.id === 'cdl-grade' && <DecisionFile stepId={step.id} title={title} value={value} />}
       {chart && chartDial?.chart && (
         <ThresholdChart
           stepId={step.id}
@@ -205,7 +220,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         />
       )}
       <div className="space-y-0.5">
-        {shownDials.map(([key, dial]) => (
+        {rows.map(([key, dial]) => (
           <div
             key={key}
             onPointerDown={
@@ -216,12 +231,16 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
                 : undefined
             }
           >
-            <DialRow
-              name={key}
-              dial={{ ...dial, default: defaults[key] } as Dial}
-              value={value(key)}
-              onChange={change(key)}
-            />
+            {isShared && dial.type === 'curve' ? (
+              <CurveEditor curves={curves} onChange={change} />
+            ) : (
+              <DialRow
+                name={key}
+                dial={{ ...dial, default: defaults[key] } as Dial}
+                value={value(key)}
+                onChange={change(key)}
+              />
+            )}
             {key === profileKey && profile && <ProfileChart reach={profile.reach} at={profile.at} />}
           </div>
         ))}
@@ -401,7 +420,7 @@ function LaneDials({ lane }: { lane: Lane }) {
             link={{ from: source }}
             without="nothing"
             laneId={lane.id}
-            isMatte={false}
+            kind="source"
             onChange={setSource}
           />
         </div>

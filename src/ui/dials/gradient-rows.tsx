@@ -4,7 +4,7 @@ import { editLane } from '../../core/comp/edits.ts'
 import type { Lane, Source } from '../../core/comp/schema.ts'
 import { number } from '../../core/effects/dials.ts'
 import { useShotContext } from '../shot/shot-context.tsx'
-import { ColourRow, NumberRow } from './dial-rows.tsx'
+import { ColourRow, NumberRow } from './basic-rows.tsx'
 
 type Gradient = Source & { type: 'gradient' }
 

@@ -6,8 +6,9 @@ import { Fragment, useId, useState } from 'react'
 import { shapesAt } from '../../core/comp/drawing-at.ts'
 import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
-import { dataKinds } from '../../core/comp/pass-kind.ts'
-import type { Comp, FeedLink, Link } from '../../core/comp/schema.ts'
+import { dataKinds, type PassKind } from '../../core/comp/pass-kind.ts'
+import type { FeedKind } from '../../core/effects/effect.ts'
+import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
@@ -34,7 +35,8 @@ interface LinkChipProps {
   readonly without: string
   /** Lane whose own end can not be fed from. */
   readonly laneId: string
-  readonly isMatte: boolean
+  /** What it brings; a source brings a picture. */
+  readonly kind: FeedKind | 'source'
   readonly onChange: ChangeLink
 }
 
@@ -119,8 +121,34 @@ function ObjectChoice({
   )
 }
 
+interface LinkOptions {
+  readonly group: string
+  readonly links: readonly { readonly text: string; readonly link: Link }[]
+}
+
+/** Lanes at their end, and points inside them: those of the own lane are no loop when they lie before the step. */
+function laneOptions(lanes: readonly Lane[], laneId: string): LinkOptions[] {
+  const others = lanes.filter((l) => l.id !== laneId)
+  return [
+    {
+      group: 'Lanes, at their end',
+      links: others.map((l) => ({ text: `tap of ${l.name}`, link: tapLink(l.id) })),
+    },
+    ...lanes
+      .filter((l) => l.steps.length > 0)
+      .map((l) => ({
+        group: `${l.name}, inside`,
+        links: [
+          { text: `${l.name} before its steps`, link: tapLink(l.id, 'source') },
+          ...l.steps.map((s) => ({ text: `${l.name} after ${stepTitle(s)}`, link: tapLink(l.id, s.id) })),
+        ],
+      })),
+  ]
+}
+
 /** A feed of a step as a chip: where it comes from, to choose, to invert and to cut. */
-export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange }: LinkChipProps) {
+export function LinkChip({ label, hint, link, without, laneId, kind, onChange }: LinkChipProps) {
+  const isMatte = kind === 'matte'
   const { store } = useShotContext()
   const drawings = useShot((s) => s.comp.drawings)
   const drawnId = link?.from.type === 'drawing' ? link.from.drawing : undefined
@@ -148,8 +176,13 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
     connect(JSON.parse(text) as Link)
   }
   const value = link ? encode(link.from) : ''
-  const fits = (kind: string) => isMatte || !dataKinds.some((k) => k === kind)
-  const options: { group: string; links: { text: string; link: Link }[] }[] = [
+  const isData = dataKinds.some((k) => k === kind)
+  const fits = (pass: PassKind) => {
+    if (pass === 'table' || kind === 'table') return pass === kind
+    if (isMatte) return true
+    return isData ? pass === kind || pass === 'matte' || pass === 'other' : !dataKinds.includes(pass)
+  }
+  const options: LinkOptions[] = [
     ...Object.entries(media).map(([ref, m]) => ({
       group: m.name,
       links: m.passes
@@ -167,22 +200,7 @@ export function LinkChip({ label, hint, link, without, laneId, isMatte, onChange
           },
         ]
       : []),
-    {
-      group: 'Lanes, at their end',
-      links: lanes
-        .filter((l) => l.id !== laneId)
-        .map((l) => ({ text: `tap of ${l.name}`, link: tapLink(l.id) })),
-    },
-    // Earlier points: those of the own lane are no loop when they lie before the step.
-    ...lanes
-      .filter((l) => l.steps.length > 0)
-      .map((l) => ({
-        group: `${l.name}, inside`,
-        links: [
-          { text: `${l.name} before its steps`, link: tapLink(l.id, 'source') },
-          ...l.steps.map((s) => ({ text: `${l.name} after ${stepTitle(s)}`, link: tapLink(l.id, s.id) })),
-        ],
-      })),
+    ...(kind === 'table' ? [] : laneOptions(lanes, laneId)),
   ]
   const linkedPass =
     link?.from.type === 'pass'

@@ -39,7 +39,7 @@ export function MatteChips({
         link={matte}
         without="everywhere"
         laneId={laneId}
-        isMatte
+        kind="matte"
         onChange={(link, gesture, prepare) => {
           if (link) {
             onChange(withAlso(link, also), gesture, prepare)
@@ -80,7 +80,7 @@ export function MatteChips({
               link={one}
               without="nothing"
               laneId={laneId}
-              isMatte
+              kind="matte"
               onChange={(link, gesture, prepare) => {
                 onChange(
                   withAlso(

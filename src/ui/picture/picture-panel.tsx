@@ -1,5 +1,6 @@
 'use client'
 
+import { Sun } from 'lucide-react'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import { displayChannels } from '../../core/kernels/kernels.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -7,6 +8,8 @@ import type { ShotStore, ViewMode } from '../shot/shot-store.ts'
 import { lightStep } from '../shot/view-target.ts'
 import { CompareBar } from './compare-bar.tsx'
 import { PictureView, type PictureViewHandle } from './picture-view.tsx'
+import { Scopes } from './scopes.tsx'
+import { Viewing } from './viewing.tsx'
 import { ProbeLine } from './probe-line.tsx'
 
 const modes: readonly [ViewMode, string, string][] = [
@@ -56,6 +59,13 @@ function toggleCompare(store: ShotStore): void {
   set({ compare: compare ? undefined : { left: 'picture', right: 'before', at: 0.5 } })
 }
 
+function toggleScopes(store: ShotStore): void {
+  const { scopes, set } = store.getState()
+  set({
+    scopes: scopes ? undefined : { kinds: ['waveform', 'vectorscope'], of: 'picture', isMarking: false },
+  })
+}
+
 const matteViews = [undefined, 'overlay', 'grey', 'cut-out'] as const
 
 /** Each press shows the matte in the next way, and then no more. */
@@ -81,6 +91,7 @@ export function PicturePanel() {
   const matteView = useShot((s) => s.matteView)
   const hasWarnings = useShot((s) => s.hasWarnings)
   const warnings = useShot((s) => s.warnings)
+  const hasScopes = useShot((s) => s.scopes !== undefined)
   const toggles = [
     {
       name: 'Wipe',
@@ -106,6 +117,14 @@ export function PicturePanel() {
         set({ hasWarnings: !hasWarnings })
       },
     },
+    {
+      name: 'Scopes',
+      hint: 'Histogram, waveform, parade, vectorscope (S)',
+      isOn: hasScopes,
+      toggle: () => {
+        toggleScopes(store)
+      },
+    },
   ]
   const onPoint = useCallback((next: readonly [number, number] | undefined) => {
     setPoint(next)
@@ -120,6 +139,7 @@ export function PicturePanel() {
       if (event.key === 'f' || event.key === 'F') view.current?.fit()
       if (event.key === '1') view.current?.fullSize()
       if (event.key === 'w' || event.key === 'W') toggleCompare(store)
+      if (event.key === 's' || event.key === 'S') toggleScopes(store)
       if (event.key === 'm' || event.key === 'M') nextMatteView(store)
     }
     window.addEventListener('keydown', press)
@@ -173,14 +193,17 @@ export function PicturePanel() {
             {name}
           </button>
         ))}
+        <span className="ml-auto" />
+        <Viewing />
         <label
-          className="ml-auto flex items-center gap-1.5 text-base-content/70"
+          className="flex items-center gap-1.5 text-base-content/70"
           title="Brightness of the view in stops; the picture does not change. Double-click resets."
         >
-          View exposure
+          <Sun size={13} aria-label="View exposure" />
           <input
             type="range"
-            className="light-slider max-w-24"
+            aria-label="View exposure"
+            className="light-slider max-w-20"
             min={-6}
             max={6}
             step={0.1}
@@ -207,29 +230,32 @@ export function PicturePanel() {
           {Math.round(zoom * 100)} %
         </button>
       </div>
-      <div className="relative min-h-0 flex-1">
-        <CompareBar />
-        <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
-        {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
-          <span
-            className="pointer-events-none absolute bottom-1 left-2 rounded bg-base-300/90 px-1.5 py-0.5 text-xs text-warning"
-            role="status"
-          >
-            {[
-              [warnings.bright, 'above white'],
-              [warnings.negative, 'negative'],
-              [warnings.alpha, 'α outside 0–1'],
-            ]
-              .filter(([count]) => Number(count) > 0)
-              .map(([count, what]) => `${count} px ${what}`)
-              .join(', ')}
-          </span>
-        )}
-        {viewMode === 'light' && !hasLight && !shownPass && (
-          <p className="absolute inset-x-0 top-3 text-center text-base-content/80">
-            No step of this comp gives light yet.
-          </p>
-        )}
+      <div className="flex min-h-0 flex-1">
+        <Scopes />
+        <div className="relative min-w-0 flex-1">
+          <CompareBar />
+          <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
+          {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
+            <span
+              className="pointer-events-none absolute bottom-1 left-2 rounded bg-base-300/90 px-1.5 py-0.5 text-xs text-warning"
+              role="status"
+            >
+              {[
+                [warnings.bright, 'above white'],
+                [warnings.negative, 'negative'],
+                [warnings.alpha, 'α outside 0–1'],
+              ]
+                .filter(([count]) => Number(count) > 0)
+                .map(([count, what]) => `${count} px ${what}`)
+                .join(', ')}
+            </span>
+          )}
+          {viewMode === 'light' && !hasLight && !shownPass && (
+            <p className="absolute inset-x-0 top-3 text-center text-base-content/80">
+              No step of this comp gives light yet.
+            </p>
+          )}
+        </div>
       </div>
       <ProbeLine point={point} />
     </section>

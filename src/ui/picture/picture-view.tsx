@@ -13,6 +13,7 @@ import {
 import dynamic from 'next/dynamic'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawTool } from '../shot/shot-store.ts'
+import { ScopeRegion } from './scope-region.tsx'
 import { Wipe } from './wipe.tsx'
 
 // The handles draw on a canvas, which only a browser has.
@@ -214,6 +215,7 @@ export function PictureView({
         aria-label="The picture"
       />
       <Wipe frame={frame} place={placed} />
+      <ScopeRegion place={placed} />
       {picking && (
         <p className="pointer-events-none absolute inset-x-0 bottom-2 z-20 text-center">
           <span className="rounded bg-primary px-2.5 py-1 text-xs text-primary-content" role="status">

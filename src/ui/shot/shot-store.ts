@@ -5,6 +5,7 @@ import { placeOfStep } from '../../core/comp/edits.ts'
 import { editProblem } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
+import type { ScopeKind, ScopeRegion } from '../../core/engine/scopes.ts'
 import type { PlanProblem } from '../../core/engine/plan.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../engine/messages.ts'
@@ -49,6 +50,15 @@ export interface DrawState {
 /** How the matte of what is selected is looked at. */
 export type MatteView = 'overlay' | 'grey' | 'cut-out'
 
+/** Which scopes are open, what they count, and of which part of it in pixels of the full frame. */
+export interface Scopes {
+  readonly kinds: readonly ScopeKind[]
+  readonly of: 'picture' | 'step'
+  readonly region?: ScopeRegion | undefined
+  /** The next drag on the picture marks the part. */
+  readonly isMarking: boolean
+}
+
 export type Clipboard = { readonly steps: readonly Step[] }
 
 export interface ShotState {
@@ -92,6 +102,8 @@ export interface ShotState {
   readonly isSnapping: boolean
   /** Neighbouring drawings are seen through the one that is worked on. */
   readonly hasOnionSkin: boolean
+  /** Scopes beside the picture, while they are open. */
+  readonly scopes: Scopes | undefined
   /** What a display hides is marked. */
   readonly hasWarnings: boolean
   readonly warnings: Warnings | undefined
@@ -153,6 +165,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         draw: undefined,
         isSnapping: false,
         hasOnionSkin: true,
+        scopes: undefined,
         hasWarnings: false,
         warnings: undefined,
         catching: undefined,

@@ -1,0 +1,50 @@
+import type { Effect } from '../effects/effect.ts'
+import { masterId } from './edits.ts'
+import type { MediaTable } from './media.ts'
+import { dataKinds } from './pass-kind.ts'
+import type { Comp, FeedLink, Lane, Step } from './schema.ts'
+
+/** The media that a lane's picture comes from: its own, that of what it taps, or that of the hindmost lane in it. */
+export function mediaBehind(
+  comp: Comp,
+  laneId: string,
+  seen: ReadonlySet<string> = new Set(),
+): string | undefined {
+  if (seen.has(laneId)) return undefined
+  const further = new Set([...seen, laneId])
+  const among = (lanes: readonly Lane[]) => {
+    for (const { id, kind } of lanes) {
+      const found = kind === 'picture' ? mediaBehind(comp, id, further) : undefined
+      if (found !== undefined) return found
+    }
+    return undefined
+  }
+  if (laneId === masterId) return among(comp.lanes.filter((l) => l.in === undefined))
+  const source = comp.lanes.find((l) => l.id === laneId)?.source
+  if (source?.type === 'pass') return source.media
+  if (source?.type === 'tap') return mediaBehind(comp, source.lane, further)
+  if (source?.type === 'lanes') return among(comp.lanes.filter((l) => l.in === laneId))
+  return undefined
+}
+
+/**
+ * Feeds that a new step on a lane has without a doubt: passes of the kind that it wants, beside the picture that the lane comes from. Tables are
+ * taken from wherever there is one.
+ */
+export function naturalFeeds(comp: Comp, media: MediaTable, laneId: string, effect: Effect): Step['feeds'] {
+  const own = mediaBehind(comp, laneId)
+  const feeds: Record<string, FeedLink> = {}
+  for (const [name, { kind }] of Object.entries(effect.feeds)) {
+    const places =
+      kind === 'table'
+        ? Object.keys(media)
+        : own === undefined || !dataKinds.some((k) => k === kind)
+          ? []
+          : [own]
+    for (const ref of places) {
+      const pass = media[ref]?.passes.find((p) => p.kind === kind)
+      if (pass && !feeds[name]) feeds[name] = { from: { type: 'pass', media: ref, pass: pass.name } }
+    }
+  }
+  return feeds
+}

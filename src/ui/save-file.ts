@@ -1,0 +1,12 @@
+/** Hands a text to the person as a file to keep. */
+export function saveFile(name: string, text: string, type: string): void {
+  const url = URL.createObjectURL(new Blob([text], { type }))
+  const link = document.createElement('a')
+  link.href = url
+  link.download = name.replace(/[\\/:*?"<>|]/g, ' ')
+  link.click()
+  // The download has begun by then; the page need not hold the bytes for longer.
+  setTimeout(() => {
+    URL.revokeObjectURL(url)
+  }, 10_000)
+}
