@@ -1,4 +1,4 @@
-import { addLane, addStep, editLane, emptyComp, setDial, setFeed } from '../src/core/comp/edits.ts'
+import { addLane, addStep, editLane, emptyComp, masterId, setDial, setFeed } from '../src/core/comp/edits.ts'
 import { joinBus, placeLane } from '../src/core/comp/graph.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
 import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
@@ -7,7 +7,7 @@ import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
 import { chained, placement } from '../src/core/picture/affine.ts'
 import { drawingOf, pose } from './drawings.ts'
 import { camera } from './frame.ts'
-import { stage } from './scene.ts'
+import { stage, ventAt } from './scene.ts'
 
 /** Media of the demo shot: the id that its comp uses, and the file name before the frame number. */
 export const demoMedia = {
@@ -111,7 +111,7 @@ function bellyShade(frame: number, px: number): Path {
 }
 
 /**
- * The comp that the demo shot opens with. Open water behind; the cave with a bloom that takes its light from the jellyfish and the lamp alone,
+ * The comp that the demo shot opens with. Open water behind; the cave, lit by the vent and in haze, with a bloom that takes its light from the jellyfish and the lamp alone,
  * sparkle on brass and crystals, rays that take theirs from the hole in the roof, and lamplight out of a traced window; glass that mirrors where it is seen edge-on;
  * the drawn plume as three live copies of one drawing; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
  */
@@ -146,6 +146,29 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
 
   const cave = b.lane('Cave', beauty('cave'))
   b.step(cave, 'exposure', { stops: 0.4 })
+  const data = (pass: string) => ({ from: { type: 'pass', media: 'cave', pass } }) as const
+  // Warm light of the vent on the rock and sand about it: as much of their own colours as it brings.
+  const spot = camera(stage(Math.ceil(demoFrames / 2)), width, height).project([ventAt[0], ventAt[1] + 0.9, ventAt[2]]) // prettier-ignore
+  const ventLight = b.lane('Vent light', {
+    type: 'gradient',
+    shape: 'round',
+    from: { at: [Math.round(spot.x), Math.round(spot.y)], colour: [1, 1, 1], alpha: 1 },
+    to: { at: [Math.round(spot.x + 190 * px), Math.round(spot.y)], colour: [1, 1, 1], alpha: 0 },
+  })
+  b.edit(ventLight, (l) => {
+    l.kind = 'matte'
+  })
+  const elsewhere = b.step(ventLight, 'opacity', { opacity: 0 })
+  b.comp = setFeed(b.comp, elsewhere, 'matte', {
+    ...data('objects'),
+    objects: idsOf('rock', 'sand', 'vent', 'crystals'),
+    invert: true,
+  })
+  const warmth = b.step(cave, 'matte-light', { colour: 'source', tint: [1, 0.42, 0.12], strength: 2.2, softness: 0 }) // prettier-ignore
+  b.comp = setFeed(b.comp, warmth, 'shape', { from: { type: 'tap', lane: ventLight } })
+  // Haze before the light: rays and glows shine in it, and are not dimmed by it.
+  const haze = b.step(cave, 'depth-mist', { profile: 'visibility', near: 8.5, visibility: 40, ceiling: 0.85, colour: 'own', nearColour: [0.035, 0.11, 0.14], farColour: [0.05, 0.2, 0.25], soften: 2.5 * px, uneven: true, noise: 0.35, noiseSize: 240 * px, lit: true, lamp: [Math.round(spot.x), Math.round(spot.y)], lampReach: 150 * px, lampStrength: 0.1, lampColour: [1, 0.4, 0.14] }) // prettier-ignore
+  b.comp = setFeed(setFeed(b.comp, haze, 'depth', data('depth')), haze, 'position', data('position'))
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
   const star = b.step(cave, 'star-glare', { threshold: 0.9, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
@@ -164,7 +187,6 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.comp = setFeed(b.comp, glass, 'shape', { from: { type: 'drawing', drawing: window }, soft: 3 * px })
 
   // Glass mirrors its surroundings where it is seen edge-on.
-  const data = (pass: string) => ({ from: { type: 'pass', media: 'cave', pass } }) as const
   const grazing = b.lane('Grazing', { type: 'pass', media: 'cave', pass: 'normal' })
   b.edit(grazing, (l) => {
     l.kind = 'matte'
@@ -238,5 +260,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     l.join.mode = 'plus'
   })
   b.comp = placeLane(b.comp, glow, 'back', seahorse)
+  // The finished look: a little more contrast, and light above white held back softly.
+  b.step(masterId, 'curves', { luminance: [[0, 0], [0.42, 0.385], [0.85, 0.87], [1.5, 1.08]] }) // prettier-ignore
   return b.comp
 }

@@ -21,8 +21,8 @@ export default defineEffect({
   dials: {
     by: choice({ default: 'same', options: { same: 'The same everywhere', depth: 'By distance' }, label: 'Blurs', hint: 'One radius for all, or growing with the distance from the focus.' }),
     radius: number({ default: 8, range: [0, 100], hard: [0, 400], unit: 'px', step: 0.1, when: { dial: 'by', is: 'same' }, hint: 'Radius of the disc that a point becomes.' }),
-    focus: number({ default: 10, range: [0, 100], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', when: byDepth, pick: { of: 'depth' }, hint: 'The distance that is sharp; pick it on the picture.' }),
-    range: number({ default: 0, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'scene units', label: 'Sharp range', when: byDepth, hint: 'Depth about the focus that is sharp as well.' }),
+    focus: number({ default: 10, range: [0, 100], hard: [-1e9, 1e9], step: 0.1, unit: 'units', when: byDepth, pick: { of: 'depth' }, hint: 'The distance that is sharp; pick it on the picture.' }),
+    range: number({ default: 0, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'units', label: 'Sharp range', when: byDepth, hint: 'Depth about the focus that is sharp as well.' }),
     behind: number({ default: 12, range: [0, 60], hard: [0, 200], unit: 'px', step: 0.1, when: byDepth, hint: 'Radius of what is infinitely far; nearer things have less, as a lens does it.' }),
     inFront: number({ default: 12, range: [0, 60], hard: [0, 200], unit: 'px', step: 0.1, when: byDepth, hint: 'The largest radius of what is in front of the focus.' }),
     blades: number({ default: 0, range: [0, 12], hard: [0, 64], step: 1, hint: '0 is a round opening; 3 and more give a polygon.' }),

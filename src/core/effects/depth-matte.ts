@@ -8,7 +8,7 @@ const distance = (hint: string, from: number) =>
     range: [0, 50],
     hard: [-1e9, 1e9],
     step: 0.1,
-    unit: 'scene units',
+    unit: 'units',
     hint,
     pick: { of: 'depth' },
   })
@@ -31,7 +31,7 @@ export default defineEffect({
   dials: {
     near: distance('Distance where it begins.', 5),
     far: distance('Distance where it ends; what lies beyond is outside.', 1e6),
-    softness: number({ default: 1, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'scene units', hint: 'How far it fades before the near and after the far mark.' }),
+    softness: number({ default: 1, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'units', hint: 'How far it fades before the near and after the far mark.' }),
     ...levelDials,
   },
   support: () => 0,

@@ -48,8 +48,9 @@ describe('depth mist', () => {
     const [full, part] = [misty([30], {}), misty([30], {}, half)]
     expect(part[0]).toEqual(close(full[0]!.map((v) => v / 2), 6)) // prettier-ignore
     expect(misty([30], {}, [0, 0, 0, 0])[0]).toEqual([0, 0, 0, 0])
-    // Filled, it covers what is empty, as far as it lies there.
-    expect(misty([3e38], { fills: true, background: 0.5 }, [0, 0, 0, 0])[0]).toEqual(close([0.5, 0.5, 0.5, 0.5]))
+    // Where nothing was hit it covers what is empty, as far as it is said to lie there.
+    for (const background of [0, 0.5])
+      expect(misty([3e38], { background }, [0, 0, 0, 0])[0]).toEqual(close(new Array<number>(4).fill(background)))
   }) // prettier-ignore
   test('bad depth has defined results: 0 and below are clear, nothing hit is the background, near = far is a step', () => {
     const dials = { profile: 'linear', near: 5, far: 15, background: 0.25 }

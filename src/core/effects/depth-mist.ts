@@ -26,7 +26,7 @@ const distance = (
     range: [0, 100],
     hard: [-1e9, 1e9],
     step: 0.1,
-    unit: 'scene units',
+    unit: 'units',
     hint,
     ...(more.isPicked ? { pick: { of: 'depth' } } : {}),
     ...(more.when ? { when: more.when } : {}),
@@ -53,7 +53,7 @@ const dials = {
     hard: [1e-6, 1e9],
     step: 0.1,
     taper: 'log',
-    unit: 'scene units',
+    unit: 'units',
     when: { dial: 'profile', is: 'visibility' },
     hint: 'Distance behind near at which 2 % of the contrast are left: less is thicker.',
   }),
@@ -68,12 +68,7 @@ const dials = {
   }),
   keepClear: distance(0, 'Nothing closer than this gets any mist, whatever the profile says.', { isPicked: true }),
   ceiling: ratio(0.9, 'The most that mist covers: less leaves the farthest things visible.'),
-  background: ratio(1, 'How much of it lies where nothing was hit, as in an open sky.'),
-  fills: flag({
-    default: false,
-    label: 'Fill what is empty',
-    hint: 'On: mist also lies, and covers, where the picture has nothing. Off: only what is there gets mist.',
-  }),
+  background: ratio(1, 'How much of it lies where nothing was hit: over a sky, and in place of what the picture leaves empty there.'),
   join: choice({
     default: 'mix',
     options: { mix: 'Mix', add: 'Add', screen: 'Screen' },
@@ -95,7 +90,7 @@ const dials = {
     hint: 'From near to far.',
   }),
   tint: colour({ default: [1, 1, 1], hint: 'Colours the mist as a whole; above 1 it is brighter.' }),
-  lit: flag({ default: false, label: 'Lamp in the mist', hint: 'On: mist is brighter about a point, as near a lamp or the sun.' }),
+  lit: flag({ default: false, label: 'Near a lamp', hint: 'On: mist is brighter about a point, as near a lamp or the sun.' }),
   lampStrength: number({ default: 0.5, range: [0, 4], hard: [0, 1e4], step: 0.01, label: 'Lamp strength', when: { dial: 'lit', is: 'true' }, hint: 'Light that the mist scatters about the lamp.' }),
   lamp: point({ default: [0.5, 0.2], when: { dial: 'lit', is: 'true' }, label: 'Lamp', hint: 'Where the light stands; it may lie outside the picture.' }),
   lampReach: number({ when: { dial: 'lit', is: 'true' }, default: 400, range: [20, 4000], hard: [1, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'How far from the lamp the mist is brighter.' }),
@@ -114,8 +109,8 @@ const dials = {
     hint: 'Alike at every height, or thinner with the height; that needs the position feed.',
   }),
   up: choice({ default: 'y', options: { y: 'y', z: 'z' }, label: 'Up is', when: { dial: 'lies', is: 'low' }, hint: 'The axis of the scene that points up.' }),
-  ground: number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', when: { dial: 'lies', is: 'low' }, pick: { of: 'position' }, hint: 'Height up to which the mist is whole.' }),
-  thins: number({ default: 4, range: [0.1, 50], hard: [1e-6, 1e9], step: 0.1, taper: 'log', unit: 'scene units', when: { dial: 'lies', is: 'low' }, hint: 'Over this height above the ground it thins to 37 %.' }),
+  ground: number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'units', when: { dial: 'lies', is: 'low' }, pick: { of: 'position' }, hint: 'Height up to which the mist is whole.' }),
+  thins: number({ default: 4, range: [0.1, 50], hard: [1e-6, 1e9], step: 0.1, taper: 'log', unit: 'units', when: { dial: 'lies', is: 'low' }, hint: 'Over this height above the ground it thins to 37 %.' }),
 } as const // prettier-ignore
 
 type Dials = Values<typeof dials>
@@ -276,7 +271,7 @@ export default defineEffect({
       ...span,
       table,
       join: d.join,
-      fills: d.fills,
+      fills: d.background > 0,
       ...(d.lit && d.lampStrength > 0 ? { glow: { colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number], columns: fall(width, d.lamp[0]), rows: fall(height, d.lamp[1]) } } : {}),
     }
     const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined

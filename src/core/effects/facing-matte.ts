@@ -5,7 +5,7 @@ import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 
 const place = (axis: string) =>
-  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'scene units', label: `Camera ${axis}`, when: { dial: 'space', is: 'typed' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
+  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'units', label: `Camera ${axis}`, when: { dial: 'space', is: 'typed' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
 
 export default defineEffect({
   id: 'facing-matte',

@@ -63,7 +63,7 @@ export interface MistShape {
   /** Entries of red, green, blue, each times the weight, and the weight (0–1); the last is for where nothing was hit. */
   readonly table: Float32Array
   readonly join: 'mix' | 'add' | 'screen'
-  /** Mist of the last entry lies where the picture covers nothing, and covers it. */
+  /** Where nothing was hit, mist of the last entry also lies on what the picture does not cover, and covers it. */
   readonly fills: boolean
   /** Light in the mist about a lamp: a colour, and how strong it is in each column times each row. */
   readonly glow?: {
@@ -241,7 +241,8 @@ export interface Kernels {
    * Mist over a picture by distance: out = kept · src + mist · alpha, with mist and its weight w from a table along the distance times
    * `vary`; kept is 1 − w (mix), 1 (add) or 1 − mist (screen). Alpha stays. `depth` and `vary` have one channel; depth from 1e30 on is where nothing was
    * hit. Where the table's places of neighbours differ by more than 1/128 of it, a pixel is taken apart: as far as its colour lies
-   * between those two pixels away on the near and the far side, it is of the near one, and each part has the mist of its side. So
+   * between those two pixels away on the near and the far side, it is of the near one, and each part has the mist of its side; where
+   * those colours do not tell the sides apart, as far as its neighbours are near. So
    * antialiased edges, whose depth knows one side alone, neither fringe nor fog. `out` must not be `src`.
    * Source: Koschmieder 1924 (airlight); the weights are the table's.
    */

@@ -96,7 +96,7 @@ function entryOf({ table, glow }: MistShape, place: number, x?: number, y?: numb
   return own.map((v, c) => (c < 3 ? v + glow.colour[c]! * own[3]! * glow.columns[x]! * glow.rows[y]! : v))
 }
 
-/** A pixel behind mist: out of its own distance, or taken apart at an edge. */
+/** A pixel behind mist: out of its own distance, or taken apart at an edge; and whether what is behind it was not hit. */
 function mistAt(
   src: Picture,
   depth: Picture,
@@ -104,7 +104,7 @@ function mistAt(
   shape: MistShape,
   x: number,
   y: number,
-): number[] {
+): { readonly made: readonly number[]; readonly isOpen: boolean } {
   const { width, height } = src
   const last = shape.table.length / 4 - 1
   const place = (px: number, py: number) => {
@@ -129,14 +129,18 @@ function mistAt(
   const p = pixelOf(src, x, y)
   const plain = behind(p, entryOf(shape, place(x, y), x, y))
   const near3 = around(1).map(([dx, dy]) => place(x + dx, y + dy))
-  if (!(Math.max(...near3) - Math.min(...near3) > last / 128)) return plain
+  // What was not hit lies beyond all else, so that its edges are always found.
+  const apart = near3.map((p3) => (p3 === last ? 2 * last : p3))
+  if (!(Math.max(...apart) - Math.min(...apart) > last / 128))
+    return { made: plain, isOpen: place(x, y) === last }
   const near5 = around(2).map(([dx, dy]) => place(x + dx, y + dy))
+  const isOpen = Math.max(...near5) === last
   const middle = (Math.max(...near5) + Math.min(...near5)) / 2
   const ring = around(2)
     .filter(([dx, dy]) => Math.max(Math.abs(dx), Math.abs(dy)) === 2)
     .map(([dx, dy]) => ({ at: place(x + dx, y + dy), colour: pixelOf(src, x + dx, y + dy) }))
   const sides = [ring.filter((r) => r.at < middle), ring.filter((r) => r.at >= middle)]
-  if (sides.some((side) => side.length === 0)) return plain
+  if (sides.some((side) => side.length === 0)) return { made: plain, isOpen }
   const mean = (rows: readonly (readonly number[])[]) =>
     [0, 1, 2, 3].map((c) => rows.reduce((sum, row) => sum + row[c]!, 0) / rows.length)
   const [near, far] = sides.map((side) => ({
@@ -146,16 +150,21 @@ function mistAt(
   const dot = (a: readonly number[], b: readonly number[]) => a.reduce((sum, v, c) => sum + v * b[c]!, 0)
   const step = near.colour.map((v, c) => v - far.colour[c]!)
   const square = dot(step, step)
-  if (square <= 1e-4 * (dot(near.colour, near.colour) + dot(far.colour, far.colour))) return plain
+  // Sides that hardly differ, or differ within themselves as much, do not say; then it is how many of its neighbours are near.
+  const spread = (side: typeof ring, colour: readonly number[]) =>
+    side.reduce((sum, r) => sum + dot(r.colour, r.colour), 0) / side.length - dot(colour, colour)
+  const within = spread(sides[0]!, near.colour) + spread(sides[1]!, far.colour)
+  const trust = square / (square + 4 * Math.max(0, within) + 1e-12)
   const toFar = p.map((v, c) => v - far.colour[c]!)
-  const cover = Math.min(1, Math.max(0, dot(toFar, step) / square))
+  const seen = square > 0 ? Math.min(1, Math.max(0, dot(toFar, step) / square)) : 0
+  const cover = trust * seen + ((1 - trust) * near3.filter((at) => at < middle).length) / 9
   const mixed = (a: readonly number[], b: readonly number[]) =>
     a.map((v, c) => cover * v + (1 - cover) * b[c]!)
   const rest = p.map((v, c) => v - mixed(near.colour, far.colour)[c]!)
   const both = mixed(behind(near.colour, near.mist), behind(far.colour, far.mist))
   const stays = mixed(kept(near.mist), kept(far.mist))
   const mist = mixed(near.mist, far.mist)
-  return both.map((v, c) => v + rest[c]! * stays[c]! + rest[3]! * mist[c]!)
+  return { made: both.map((v, c) => v + rest[c]! * stays[c]! + rest[3]! * mist[c]!), isOpen }
 }
 
 const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x))
@@ -500,9 +509,9 @@ export const plainKernels: Kernels = {
     for (let y = 0; y < src.height; y++)
       for (let x = 0; x < src.width; x++) {
         const p = pixelOf(src, x, y)
-        const made = mistAt(src, depth, vary, shape, x, y)
+        const { made, isOpen } = mistAt(src, depth, vary, shape, x, y)
         const empty = shape.fills ? entryOf(shape, shape.table.length / 4 - 1) : [0, 0, 0, 0]
-        const open = Math.max(0, 1 - p[3]!)
+        const open = isOpen ? Math.max(0, 1 - p[3]!) : 0
         const at = (y * src.width + x) * 4
         for (let c = 0; c < 4; c++) out.data[at + c] = (c < 3 ? made[c]! : p[3]!) + empty[c]! * open
       }

@@ -206,7 +206,7 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
           marks.map(([light, text]) => (
             <span
               key={text}
-              className={`pointer-events-none absolute text-[9px] leading-none text-white/50 ${kind === 'histogram' ? 'top-0 bottom-0 border-l border-white/15 pl-0.5' : 'left-0 right-0 border-t border-white/15 pl-0.5'}`}
+              className={`pointer-events-none absolute text-[9px] leading-none text-white/70 ${kind === 'histogram' ? 'top-0 bottom-0 border-l border-white/15 pl-0.5' : 'left-0 right-0 border-t border-white/15 pl-0.5'}`}
               style={
                 kind === 'histogram'
                   ? { left: `${scopeLevel(light) * 100}%` }
@@ -214,7 +214,9 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
               }
               title={`Light of ${light}; as code ${Math.round(255 * Math.min(1, linearToSrgb(light)))}`}
             >
-              {light === 4 && kind === 'histogram' ? '' : text}
+              <span className="rounded-sm bg-black/60 px-px">
+                {light === 4 && kind === 'histogram' ? '' : text}
+              </span>
             </span>
           ))}
       </div>

@@ -52,7 +52,7 @@ function withGlow(v: v128, glow: v128, strength: f32): v128 {
  * A pixel at an edge of depth: its colour lies between those on both sides, and as far as it does, it is of the near side and has its mist.
  */
 function mistAtEdge(
-  src: usize, depth: usize, vary: usize, table: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, x: i32, y: i32, width: i32, height: i32,
+  src: usize, depth: usize, vary: usize, table: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, empty: v128, x: i32, y: i32, width: i32, height: i32,
 ): v128 {
   let low: f32 = 1e30
   let high: f32 = -1
@@ -65,7 +65,7 @@ function mistAtEdge(
     }
   const middle: f32 = (low + high) * 0.5
   let nearSum = f32x4.splat(0), farSum = f32x4.splat(0), nearMist = f32x4.splat(0), farMist = f32x4.splat(0)
-  let nearCount: f32 = 0, farCount: f32 = 0
+  let nearCount: f32 = 0, farCount: f32 = 0, nearSquares: f32 = 0, farSquares: f32 = 0
   for (let dy = -2; dy <= 2; dy++)
     for (let dx = -2; dx <= 2; dx++) {
       // Pixels two away: those beside the edge are mixed themselves.
@@ -77,10 +77,12 @@ function mistAtEdge(
       if (place < middle) {
         nearSum = f32x4.add(nearSum, colour)
         nearMist = f32x4.add(nearMist, mist)
+        nearSquares += sumOf(f32x4.mul(colour, colour))
         nearCount += 1
       } else {
         farSum = f32x4.add(farSum, colour)
         farMist = f32x4.add(farMist, mist)
+        farSquares += sumOf(f32x4.mul(colour, colour))
         farCount += 1
       }
     }
@@ -89,14 +91,25 @@ function mistAtEdge(
   const ownPlace = placeOf(load<f32>(depth + (own << 2)), vary ? load<f32>(vary + (own << 2)) : 1, from, scale, last)
   const ownMist = withGlow(entryAt(table, ownPlace), glow, strength)
   const plain = f32x4.add(f32x4.mul(p, kept(ownMist, join)), f32x4.mul(ownMist, alphaOf(p)))
-  if (nearCount == 0 || farCount == 0) return plain
+  const filling = f32x4.mul(empty, f32x4.splat(high == last ? max<f32>(0, (1.0 as f32) - f32x4.extract_lane(p, 3)) : 0))
+  const alpha = f32x4.extract_lane(p, 3)
+  if (nearCount == 0 || farCount == 0) return f32x4.add(f32x4.replace_lane(plain, 3, alpha), filling)
   const near = f32x4.mul(nearSum, f32x4.splat((1.0 as f32) / nearCount))
   const far = f32x4.mul(farSum, f32x4.splat((1.0 as f32) / farCount))
   const step = f32x4.sub(near, far)
   const square = sumOf(f32x4.mul(step, step))
-  // Sides of one colour do not say; nor would a fringe be seen between them.
-  if (square <= (1e-4 as f32) * (sumOf(f32x4.mul(near, near)) + sumOf(f32x4.mul(far, far)))) return plain
-  const cover = min<f32>(1, max<f32>(0, sumOf(f32x4.mul(f32x4.sub(p, far), step)) / square))
+  // Sides that hardly differ, or differ within themselves as much, do not say; then it is how many of its neighbours are near.
+  const within = nearSquares / nearCount - sumOf(f32x4.mul(near, near)) + farSquares / farCount - sumOf(f32x4.mul(far, far))
+  const doubt = square + (4.0 as f32) * max<f32>(0, within) + (1e-12 as f32)
+  const trust = square / doubt
+  const seen = min<f32>(1, max<f32>(0, square > 0 ? sumOf(f32x4.mul(f32x4.sub(p, far), step)) / square : 0))
+  let around: f32 = 0
+  for (let dy = -1; dy <= 1; dy++)
+    for (let dx = -1; dx <= 1; dx++) {
+      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
+      if (placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last) < middle) around += 1
+    }
+  const cover = trust * seen + ((1.0 as f32) - trust) * around * (1.0 / 9.0)
   const a = f32x4.splat(cover), b = f32x4.splat((1.0 as f32) - cover)
   const nearV = f32x4.mul(nearMist, f32x4.splat((1.0 as f32) / nearCount))
   const farV = f32x4.mul(farMist, f32x4.splat((1.0 as f32) / farCount))
@@ -107,13 +120,14 @@ function mistAtEdge(
     f32x4.mul(b, f32x4.add(f32x4.mul(far, farKept), f32x4.mul(farV, alphaOf(far)))),
   )
   const restAlpha = alphaOf(rest)
-  return f32x4.add(
+  const whole = f32x4.add(
     sides,
     f32x4.add(
       f32x4.mul(rest, f32x4.add(f32x4.mul(a, nearKept), f32x4.mul(b, farKept))),
       f32x4.mul(restAlpha, f32x4.add(f32x4.mul(a, nearV), f32x4.mul(b, farV))),
     ),
   )
+  return f32x4.add(f32x4.replace_lane(whole, 3, alpha), filling)
 }
 
 @inline
@@ -153,7 +167,7 @@ export function mist(
   const limit = f32x4.splat(last * (1.0 / 128.0))
   const own = scratch + ((hand * scratchBytes) as usize)
   const rowBytes = (scratchBytes / 3) as usize
-  const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)
+  const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), beyond4 = f32x4.splat(last * 2), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)
   const one = f32x4.splat(1)
   for (let next = y0 - 1; next <= y1; next++) {
     // Places of the row below the one that is worked on.
@@ -165,11 +179,13 @@ export function mist(
       let place = f32x4.mul(f32x4.sub(d, from4), scale4)
       if (vary) place = f32x4.mul(place, v128.load(vary + ((start + x) << 2)))
       place = f32x4.pmin(end4, f32x4.pmax(zero, place))
-      v128.store(row + ((x as usize) << 2), v128.bitselect(last4, place, f32x4.ge(d, f32x4.splat(nothing))))
+      // What was not hit lies beyond all else, so that its edges are always found.
+      v128.store(row + ((x as usize) << 2), v128.bitselect(beyond4, place, f32x4.ge(d, f32x4.splat(nothing))))
     }
     for (; x < width; x++) {
       const i = (start + x) << 2
-      store<f32>(row + ((x as usize) << 2), placeOf(load<f32>(depth + i), vary ? load<f32>(vary + i) : 1, from, scale, last))
+      const d = load<f32>(depth + i)
+      store<f32>(row + ((x as usize) << 2), d >= nothing ? last * 2 : placeOf(d, vary ? load<f32>(vary + i) : 1, from, scale, last))
     }
     v128.store(row - 16, v128.load32_splat(row))
     const end = load<f32>(row + (((width - 1) as usize) << 2))
@@ -197,7 +213,7 @@ export function mist(
       least0 = least1
       least1 = least2
       const edges = i32x4.bitmask(f32x4.gt(f32x4.sub(most, least), limit))
-      const place = v128.load(here + at)
+      const place = f32x4.pmin(last4, v128.load(here + at))
       if (isPlain && edges == 0 && x4 + 4 <= width) {
         const index = i32x4.trunc_sat_f32x4_s(place)
         const part = f32x4.sub(place, f32x4.convert_i32x4_s(index))
@@ -217,14 +233,14 @@ export function mist(
         const alpha = alphaOf(p)
         const strength: f32 = glowY ? brightness * load<f32>(glowX + ((x1 as usize) << 2)) : 0
         let made: v128
-        if (edges & (1 << k)) made = mistAtEdge(src, depth, vary, table, from, scale, last, join, glow, strength, x1, y, width, height)
+        if (edges & (1 << k)) made = mistAtEdge(src, depth, vary, table, from, scale, last, join, glow, strength, empty, x1, y, width, height)
         else {
-          let v = entryAt(table, load<f32>(here + at + ((k as usize) << 2)))
+          const ownAt = min<f32>(last, load<f32>(here + at + ((k as usize) << 2)))
+          let v = entryAt(table, ownAt)
           if (glowY) v = withGlow(v, glow, strength)
-          made = f32x4.add(f32x4.mul(p, kept(v, join)), f32x4.mul(v, alpha))
+          made = f32x4.replace_lane(f32x4.add(f32x4.mul(p, kept(v, join)), f32x4.mul(v, alpha)), 3, f32x4.extract_lane(p, 3))
+          if (ownAt == last) made = f32x4.add(made, f32x4.mul(empty, f32x4.pmax(zero, f32x4.sub(one, alpha))))
         }
-        made = f32x4.replace_lane(made, 3, f32x4.extract_lane(p, 3))
-        if (fills) made = f32x4.add(made, f32x4.mul(empty, f32x4.pmax(zero, f32x4.sub(one, alpha))))
         v128.store(target, made)
         pixels += 16
         target += 16
