@@ -19,7 +19,7 @@ export default defineEffect({
     }),
     dark: number({ default: -6, range: [-12, 0], hard: [-30, 30], step: 0.1, unit: 'stops', hint: 'Brightness of its left end, from 18 % grey.' }),
     bright: number({ default: 2.5, range: [0, 8], hard: [-30, 30], step: 0.1, unit: 'stops', hint: 'Brightness of its right end, from 18 % grey. 2.5 is 1.0.' }),
-    keep: flag({ default: false, label: 'Keep brightness', hint: 'On: only hue and saturation come from the gradient.' }),
+    keep: flag({ default: false, label: 'Keep light', hint: 'On: only hue and saturation come from the gradient.' }),
   },
   support: () => 0,
   example: {},

@@ -4,7 +4,7 @@ import { effects, findEffect } from './registry.ts'
 
 /**
  * The effects that fit a search, best first: every word must begin some word of the title, the purpose, the family
- * or the search words; words of the title count most. An empty search gives all.
+ * or the search words; words of the title count most, then the search words. An empty search gives all.
  */
 export function searchEffects(text: string): Effect[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean)
@@ -17,7 +17,8 @@ export function searchEffects(text: string): Effect[] {
     let sum = 0
     for (const word of words) {
       if (starts(effect.title, word)) sum += 4
-      else if (starts(`${effect.purpose} ${effect.search} ${effect.family}`, word)) sum += 1
+      else if (starts(effect.search, word)) sum += 2
+      else if (starts(`${effect.purpose} ${effect.family}`, word)) sum += 1
       else return -1
     }
     return sum

@@ -21,7 +21,7 @@ export default defineEffect({
   dials: {
     colour: colour({ default: [1, 0.8, 0.55], hint: 'What white becomes.' }),
     wash: number({ default: 0, range: [0, 1], step: 0.01, hint: '0 keeps the picture’s own colours under the light; 1 leaves only that of the tint.' }),
-    keep: flag({ default: true, label: 'Keep brightness', hint: 'On: greys stay as bright as they are. Off: a dark tint darkens.' }),
+    keep: flag({ default: true, label: 'Keep light', hint: 'On: greys stay as bright as they are. Off: a dark tint darkens.' }),
   },
   support: () => 0,
   example: { wash: 0.4 },

@@ -101,4 +101,15 @@ describe('defocus', () => {
     }
     expect(red(52)).toBeCloseTo(0, 6)
   })
+  test('on a surface that runs through all distances there are no seams, and nothing bright from elsewhere shines through', () => {
+    const src = filled(160, 30, (x) => (x > 140 ? [100, 100, 100, 1] : [0.1, 0.1, 0.1, 1]))
+    const nearness = filled(160, 30, (x) => [x > 120 ? 0 : 14 * (1 - x / 120)])
+    const out = store.take(160, 30, 4)
+    defocusByDepth(out, src, nearness, { behind: 14, inFront: 14 }, disc, workshop)
+    for (let y = 0; y < 30; y++)
+      for (let x = 0; x < 120; x++) {
+        expect(Math.abs(out.data[(y * 160 + x) * 4]! / 0.1 - 1)).toBeLessThan(0.02)
+        expect(out.data[(y * 160 + x) * 4 + 3]).toBeCloseTo(1, 3)
+      }
+  })
 })

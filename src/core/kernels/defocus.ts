@@ -121,6 +121,7 @@ export function defocusByDepth(
   const [open, seen, known] = [store.take(width, height, 1), store.take(width, height, 1), store.take(width, height, 1)]
   kernels.fill(out, 0, 0, 0, 0)
   known.data.fill(0)
+  let isFilled = false
   for (const [k, value] of layers.entries()) {
     const extent = extents[k]
     if (!extent) continue
@@ -136,8 +137,12 @@ export function defocusByDepth(
       apertureBlur(rows(blurred), rows(layer), radius, aperture, workshop)
       apertureBlur(rows(seen), rows(open), radius, aperture, workshop)
     }
-    // What shows through the rim of something near was never rendered: it is filled in from around.
-    if (value > 0) fillUnknown(out, known, workshop)
+    // What shows through the rim of something near was never rendered: it is filled in from around, from what is as far as possible.
+    if (value > 0) {
+      if (isFilled) kernels.weigh(rows(out), rows(out), rows(known), 0, 1)
+      fillUnknown(isFilled ? rows(out) : out, isFilled ? rows(known) : known, workshop)
+      isFilled = true
+    }
     kernels.layOver(rows(out), rows(known), rows(radius > 0 ? blurred : layer), rows(radius > 0 ? seen : open))
   }
   for (const taken of [layer, blurred, open, seen, known]) store.give(taken)
@@ -176,7 +181,10 @@ function rowsOf(picture: Picture, y0: number, y1: number): Picture {
   return { width, height: y1 - y0, channels, data: data.subarray(from, to), at: at < 0 ? at : at + from * 4 }
 }
 
-/** Fills what is not known of a picture from what is known around it, ever wider: averages over halves of its size, brought back. */
+/**
+ * Fills what is not known of a picture, which is weighed by how far it is known, from what is known around it, ever wider: averages over
+ * halves of its size, brought back.
+ */
 function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop): void {
   if (known.data.every((v) => v > 0.999)) return
   const { width, height } = out
@@ -207,7 +215,6 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
         for (let c = 0; c < 4; c++) fine.weight.data[i + c] = 1
       }
   }
-  known.data.fill(1)
   for (const { colour, weight: taken } of levels) {
     if (colour !== out) store.give(colour)
     store.give(taken)

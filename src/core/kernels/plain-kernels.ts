@@ -637,9 +637,9 @@ export const plainKernels: Kernels = {
   layOver(out, known, layer, seen) {
     for (let i = 0; i < seen.data.length; i++) {
       const share = seen.data[i]!
-      if (!(share > 0.002)) continue
+      if (!(share > 0.0005)) continue
       const cover = Math.min(1, Math.max(0, layer.data[i * 4 + 3]! / share))
-      const trust = Math.min(1, share * 8)
+      const trust = Math.min(1, share * 64)
       for (let c = 0; c < 4; c++) {
         const behind = out.data[i * 4 + c]!
         const whole = layer.data[i * 4 + c]! / share + behind * (1 - cover)

@@ -40,7 +40,7 @@ export async function fitSpan(
     (c) =>
       editStep(c, stepId, (draft) => {
         for (const [i, mark] of marks.entries())
-          draft.dials[mark] = Number(quantile(found, shares[i] ?? 0.5).toPrecision(4))
+          draft.dials[mark] = Number(quantile(found, shares[i] ?? 0.5).toPrecision(3))
       }),
     gesture,
   )

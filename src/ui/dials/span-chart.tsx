@@ -20,21 +20,25 @@ const samples = 96
  * Where the values of a feed lie, with the marks of a step to drag and how far it acts at each value as a line. Marks are also picked on the
  * picture, one after the other, and fitted to what is there.
  */
-export function SpanChart({
-  step,
-  effect,
-  value,
-}: {
-  step: Step
-  effect: Effect
-  value: (key: string) => unknown
-}) {
+export function SpanChart(props: SpanProps) {
+  const { step, effect, value } = props
+  const dials = Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never
+  const { feed, marks } = effect.span!
+  return step.feeds[feed] && marks(dials).length > 0 ? <SpanField {...props} dials={dials} /> : null
+}
+
+interface SpanProps {
+  readonly step: Step
+  readonly effect: Effect
+  readonly value: (key: string) => unknown
+}
+
+function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials: never }) {
   const { engine, store, onPicture } = useShotContext()
   const { edit } = store.getState()
   const frame = useShot((s) => s.frame)
   const span = effect.span!
   const link = JSON.stringify(step.feeds[span.feed])
-  const dials = Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never
   const marks = span.marks(dials).map((key) => ({
     key,
     at: value(key) as number,
@@ -115,7 +119,7 @@ export function SpanChart({
   const setMark = (key: string, at: number, gesture?: string) => {
     edit(
       `${effect.title}: ${dialLabel(key, effect.dials[key]!).toLowerCase()}`,
-      (c) => setDial(c, step.id, key, Number(at.toPrecision(4))),
+      (c) => setDial(c, step.id, key, Number(at.toPrecision(3))),
       gesture && `${step.id} ${key} ${gesture}`,
     )
   }
@@ -139,7 +143,6 @@ export function SpanChart({
   )
   const [first, second] = marks
   const isSwapped = span.swapped !== undefined && first && second && second.at < first.at
-  if (marks.length === 0 || !step.feeds[span.feed]) return null
   return (
     <div className="shrink-0">
       <div className="relative h-24 overflow-hidden rounded bg-base-300">

@@ -79,6 +79,7 @@ function stepHandles(step: Step, canvas: Comp['canvas']): Handle[] {
   for (const [key, dial] of Object.entries(effect.dials)) {
     const value = step.dials[key]
     if (dial.type !== 'point' || value === undefined || isAnimated(value)) continue
+    if (!counts(dial, (other) => step.dials[other] ?? effect.dials[other]?.default)) continue
     found.push({
       id: `${step.id} ${key}`,
       label: dialLabel(key, dial),

@@ -150,10 +150,10 @@ export function layOver(out: usize, known: usize, layer: usize, seen: usize, wid
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const share = load<f32>(seen + (i << 2))
-    if (!(share > 0.002)) continue
+    if (!(share > 0.0005)) continue
     const p = f32x4.mul(v128.load(layer + (i << 4)), f32x4.splat((1.0 as f32) / share))
     const cover = min<f32>(1, max<f32>(0, f32x4.extract_lane(p, 3)))
-    const trust = min<f32>(1, share * 8)
+    const trust = min<f32>(1, share * 64)
     const o = v128.load(out + (i << 4))
     const whole = f32x4.add(p, f32x4.mul(o, f32x4.splat((1.0 as f32) - cover)))
     v128.store(out + (i << 4), f32x4.add(f32x4.mul(whole, f32x4.splat(trust)), f32x4.mul(o, f32x4.splat((1.0 as f32) - trust))))
