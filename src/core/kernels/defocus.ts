@@ -209,9 +209,12 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
         const i = (y * w + x) * 4
         const share = fine.weight.data[i]!
         if (share > 0.999) continue
+        // A little that is known near by counts for more than all that is farther away.
+        const trust = Math.min(1, share * 64)
+        const own = share > 0 ? trust / share : 0
         const j = ((y >> 1) * coarse.colour.width + (x >> 1)) * 4
-        const from = Math.max(1e-6, coarse.weight.data[j]!)
-        for (let c = 0; c < 4; c++) fine.colour.data[i + c]! += ((1 - share) * coarse.colour.data[j + c]!) / from
+        for (let c = 0; c < 4; c++)
+          fine.colour.data[i + c] = fine.colour.data[i + c]! * own + (1 - trust) * coarse.colour.data[j + c]!
         for (let c = 0; c < 4; c++) fine.weight.data[i + c] = 1
       }
   }
