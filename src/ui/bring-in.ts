@@ -123,8 +123,10 @@ export function withNewMedia(comp: Comp, before: MediaTable, after: MediaTable):
   for (const [ref, { name, passes }] of Object.entries(after)) {
     if (ref in before) continue
     const pass = passes.find((p) => p.kind === 'colour') ?? passes[0]
-    if (pass) next = addLane(next, name.slice(0, 120), { type: 'pass', media: ref, pass: pass.name })
+    if (pass && pass.kind !== 'table')
+      next = addLane(next, name.slice(0, 120), { type: 'pass', media: ref, pass: pass.name })
   }
-  const range = framesOf(after)
+  // A table alone changes nothing of the shot.
+  const range = next === comp ? undefined : framesOf(after)
   return range ? { ...next, frames: { ...next.frames, ...range } } : next
 }

@@ -33,17 +33,18 @@ test('a waveform shows where in the width light lies; a region counts alone; neg
   const ramp = filled((x) => [x / (width - 1), x / (width - 1), x / (width - 1), 1])
   const { counts } = countScope(ramp, 'waveform', whole)
   for (const x of [0, 20, 63]) {
-    const column = Math.floor((x * scopeColumns) / width)
+    const column = x
     // Values are looked up by their upper bits: a level beside it may be met.
     const rows = [-1, 0, 1].map((d) => scopeLevels - 1 - levelOf(x / (width - 1)) + d)
-    expect(rows.reduce((s, row) => s + (counts[row * scopeColumns + column] ?? 0), 0)).toBe(height)
+    expect(rows.reduce((s, row) => s + (counts[row * width + column] ?? 0), 0)).toBe(height)
   }
   const part = countScope(ramp, 'waveform', [10, 4, 20, 9])
   expect(part.pixels).toBe(50)
   expect(part.counts.reduce((s, n) => s + n, 0)).toBe(50)
   const negative = countScope(filled(() => [-1, -1, -1, 1]), 'parade', whole)
-  expect(negative.counts.subarray((scopeLevels - 1) * scopeColumns, scopeLevels * scopeColumns).reduce((s, n) => s + n, 0)).toBe(width * height)
+  expect(negative.counts.subarray((scopeLevels - 1) * width, scopeLevels * width).reduce((s, n) => s + n, 0)).toBe(width * height)
   expect(countScope(filled(() => [0, 0, 0, 0]), 'waveform', whole).pixels).toBe(0)
+  expect(countScope(plainPicture(1920, 2), 'waveform', [0, 0, 1920, 2]).width).toBe(scopeColumns)
 }) // prettier-ignore
 
 test('a vectorscope has greys in its middle and primaries at their Cb and Cr (ITU-R BT.709)', () => {

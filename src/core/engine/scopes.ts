@@ -8,7 +8,7 @@ export type ScopeKind = (typeof scopeKinds)[number]
 /** Levels of light from 0 to 4.0, along the axis of light: 1.0 is at four fifths. What lies beyond is in the ends. */
 export const scopeLevels = 200
 const highest = 1.25
-/** Columns that the width of the picture is seen in, and sides of the vectorscope. */
+/** Columns that the width of the picture is seen in at most, and sides of the vectorscope. */
 export const [scopeColumns, vectorSide] = [256, 192]
 /** Half of the vectorscope's width, in units of Cb and Cr. */
 export const vectorReach = 0.6
@@ -65,15 +65,16 @@ export function countScope(
   const most = entries - 1
   // Below 0 the sign bit makes the word larger than any that is looked up.
   const place = (word: number) => (word > 0x7fffffff ? 0 : word >>> shift > most ? most : word >>> shift)
+  const span = Math.max(1, right - left)
+  const columns = Math.min(scopeColumns, span)
   const [planes, w, h] = {
     histogram: [4, scopeLevels, 1] as const,
-    waveform: [1, scopeColumns, scopeLevels] as const,
-    parade: [3, scopeColumns, scopeLevels] as const,
+    waveform: [1, columns, scopeLevels] as const,
+    parade: [3, columns, scopeLevels] as const,
     vectorscope: [1, vectorSide, vectorSide] as const,
   }[kind]
   const counts = new Uint32Array(planes * w * h)
   const plane = w * h
-  const span = Math.max(1, right - left)
   const scale = vectorSide / (2 * vectorReach)
   // Luminance is a float that is looked up by its bits as well.
   const one = new Float32Array(1)
@@ -94,7 +95,7 @@ export function countScope(
         continue
       }
       if (kind === 'parade') {
-        const column = Math.floor(((x - left) * scopeColumns) / span)
+        const column = Math.floor(((x - left) * columns) / span)
         counts[(scopeLevels - 1 - level[r]!) * w + column]!++
         counts[plane + (scopeLevels - 1 - level[g]!) * w + column]!++
         counts[2 * plane + (scopeLevels - 1 - level[b]!) * w + column]!++
@@ -103,7 +104,7 @@ export function countScope(
       one[0] = 0.2126 * data[i]! + 0.7152 * data[i + 1]! + 0.0722 * data[i + 2]!
       const luma = level[place(oneWord[0]!)]!
       if (kind === 'waveform') {
-        counts[(scopeLevels - 1 - luma) * w + Math.floor(((x - left) * scopeColumns) / span)]!++
+        counts[(scopeLevels - 1 - luma) * w + Math.floor(((x - left) * columns) / span)]!++
         continue
       }
       counts[level[r]!]!++

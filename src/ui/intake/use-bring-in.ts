@@ -32,7 +32,14 @@ export function useBringIn(shotId: string, store: ShotStore): BringIn {
         const cut = signal.aborted
           ? ['Cancelled. What had come in stays; bring in the rest when you like.']
           : []
-        setNotes([...refused, ...skipped, ...cut])
+        const tables = Object.entries(media ?? {}).flatMap(([ref, { name, passes }]) =>
+          !(ref in before) && passes.some((p) => p.kind === 'table')
+            ? [
+                `${name} is a colour table: choose it as the table of a look table step, or above the picture to look through it.`,
+              ]
+            : [],
+        )
+        setNotes([...refused, ...skipped, ...tables, ...cut])
         if (!media) return
         set({ media })
         const what = files.length === 1 ? nameOf(files[0]!) : `${files.length} files`

@@ -227,9 +227,26 @@ export function useShortcuts(store: ShotStore): void {
       if (event.key === '\\' && store.getState().viewMode === 'before')
         store.getState().set({ viewMode: 'picture' })
     }
+    // A list that was used with the mouse does not keep the keys for itself; one used with the keyboard does.
+    let isByMouse = false
+    const point = () => {
+      isByMouse = true
+    }
+    const type = () => {
+      isByMouse = false
+    }
+    const chosen = ({ target }: Event) => {
+      if (isByMouse && target instanceof HTMLSelectElement) target.blur()
+    }
+    window.addEventListener('pointerdown', point, true)
+    window.addEventListener('keydown', type, true)
+    window.addEventListener('change', chosen)
     window.addEventListener('keydown', press)
     window.addEventListener('keyup', release)
     return () => {
+      window.removeEventListener('pointerdown', point, true)
+      window.removeEventListener('keydown', type, true)
+      window.removeEventListener('change', chosen)
       window.removeEventListener('keydown', press)
       window.removeEventListener('keyup', release)
     }
