@@ -15,6 +15,7 @@ import type { ShapeNow } from '../core/comp/drawing-at.ts'
 import { drawShapes } from '../core/shapes/draw-shapes.ts'
 import { controls } from '../core/shapes/outline.ts'
 import { alternate, type Result, type Work } from './alternate.ts'
+import { benchDepth } from './bench-depth.ts'
 import { benchDesk } from './bench-desk.ts'
 import { benchFormats } from './bench-formats.ts'
 
@@ -125,6 +126,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
         target,
       })
     }
+    results.push(...(await benchDepth(a, out, workshop, threads, Math.min(rounds, 9))))
     if (threads === 1 && width === 1920) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]

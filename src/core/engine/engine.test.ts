@@ -11,6 +11,7 @@ import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { Cancelled } from '../cancelled.ts'
 import { Evaluator, type LoadPass } from './evaluator.ts'
 import { luminanceHistogram, shareAbove } from './histogram.ts'
+import { displayViewed } from './viewed.ts'
 import { plan, type PassRef, type Target } from './plan.ts'
 import type { Reduction } from './work-area.ts'
 import { plainPicture } from '../picture/picture.ts'
@@ -520,4 +521,64 @@ describe('properties, over random desks and edits', () => {
     const single = await compute(apart)
     expect(Math.max(...fused.data.map((v, i) => Math.abs(v - single.data[i]!)))).toBeLessThan(2e-5)
   })
+})
+
+describe('colour tables', () => {
+  // A cube of two entries a side in which red and blue change places.
+  const table: PassBlock = {
+    width: 4, height: 2, x: 0, y: 0, channels: 4,
+    data: Float32Array.from([0, 1].flatMap((b) => [0, 1].flatMap((g) => [0, 1].flatMap((r) => [b, g, r, 1])))),
+  } // prettier-ignore
+  const detail = { table: { size: 2, cube: true, from: [0, 0, 0], to: [1, 1, 1] } } as { table: { size: number; cube: boolean; from: [number, number, number]; to: [number, number, number] } } // prettier-ignore
+  const withTable: MediaTable = {
+    ...media,
+    look: { name: 'look', frames: { 1: 'd'.repeat(64) }, passes: [{ name: 'table', kind: 'table', channels: ['R', 'G', 'B', 'A'], type: 'float', detail }] },
+  } // prettier-ignore
+  const link = { type: 'pass', media: 'look', pass: 'table' } as const
+  const loadBoth: LoadPass = (ref) => (ref.pass.name === 'table' ? Promise.resolve(table) : load(ref))
+  const small = block(4, (x, y) => [x / 40, y / 40, 0.5, 1])
+
+  test('a look table is fed with the entries of its file, whatever the frame is, and at any size', async () => {
+    blocks['beauty'] = small
+    const [stepped, id] = addStep(cave(), 'lane1', 0, 'look-table')
+    const comp = setFeed(setDial(setDial(stepped, id, 'takes', 'linear'), id, 'gives', 'linear'), id, 'table', { from: link })
+    for (const reduction of [1, 2] as const) {
+      const { kernels, store } = createLoneKernels(64)
+      const evaluator = new Evaluator({ kernels, store }, loadBoth, 2 ** 26)
+      const { node, problems } = plan(comp, withTable, 1, reduction, { type: 'picture' })
+      await evaluator.load(comp, node)
+      const { data } = evaluator.evaluate(node)
+      expect(problems).toEqual([])
+      for (let i = 0; i < data.length; i += 4) expect(data[i]).toBeCloseTo(0.5, 5)
+      expect(data[(width / reduction - 1) * 4 + 2]).toBeGreaterThan(0.8)
+    }
+    blocks['beauty'] = block(4, pixel)
+  }) // prettier-ignore
+  test('without a table, or with a pass that is none, the step is left out and says so', async () => {
+    const [comp, id] = addStep(cave(), 'lane1', 0, 'look-table')
+    for (const fed of [comp, setFeed(comp, id, 'table', { from: source('beauty') })]) {
+      const { data, problems } = await compute(fed)
+      expect(data).toEqual(Array.from(blocks['beauty']!.data))
+      expect(problems[0]!.message).toMatch(/table/)
+    }
+  })
+  test('a picture is looked at plainly, under the shoulder, or through a table; its alpha is not', () => {
+    const { kernels, store } = createLoneKernels(64)
+    const picture = store.take(2, 1, 4)
+    picture.data.set([1, 0.5, 0.25, 1, 4, 4, 4, 1])
+    const entries = store.take(4, 2, 4)
+    entries.data.set(table.data)
+    const look = (viewing: Comp['viewing'], channel: 'colour' | 'alpha' = 'colour') => {
+      const codes = new Uint8Array(8)
+      const pass = withTable['look']!.passes[0]!
+      displayViewed(codes, picture, { gain: 1, channel, checker: 0 }, viewing, { picture: entries, pass }, { kernels, store })
+      return [...codes]
+    }
+    // Linear 0.5 and 0.25 are the codes 188 and 137 of sRGB (IEC 61966-2-1).
+    const close = (codes: readonly number[]) => codes.map((v) => expect.closeTo(v, -0.4) as number)
+    expect(look({ type: 'table', table: link, takes: 'srgb' }).slice(0, 4)).toEqual(close([137, 188, 255, 255]))
+    expect(look({ type: 'shoulder', white: 4 }).slice(4, 7)).toEqual(close([255, 255, 255]))
+    expect(look({ type: 'shoulder', white: 4 })[0]).toBeLessThan(250)
+    expect(look({ type: 'shoulder', white: 4 }, 'alpha').slice(0, 3)).toEqual([255, 255, 255])
+  }) // prettier-ignore
 })
