@@ -164,7 +164,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     objects: idsOf('rock', 'sand', 'vent', 'crystals'),
     invert: true,
   })
-  const warmth = b.step(cave, 'matte-light', { colour: 'source', tint: [1, 0.42, 0.12], strength: 2.2, softness: 0 }) // prettier-ignore
+  const warmth = b.step(cave, 'matte-light', { colour: 'source', tint: [1, 0.42, 0.12], strength: 1.7, softness: 0 }) // prettier-ignore
   b.comp = setFeed(b.comp, warmth, 'shape', { from: { type: 'tap', lane: ventLight } })
   // Haze before the light: rays and glows shine in it, and are not dimmed by it.
   const haze = b.step(cave, 'depth-mist', { profile: 'visibility', near: 8.5, visibility: 40, ceiling: 0.85, colour: 'own', nearColour: [0.035, 0.11, 0.14], farColour: [0.05, 0.2, 0.25], soften: 2.5 * px, uneven: true, noise: 0.35, noiseSize: 240 * px, lit: true, lamp: [Math.round(spot.x), Math.round(spot.y)], lampReach: 150 * px, lampStrength: 0.1, lampColour: [1, 0.4, 0.14] }) // prettier-ignore
@@ -210,9 +210,9 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     l.kind = 'matte'
   })
   const copies = [
-    { name: 'Plume wide', radius: 26, gains: [0.9, 0.28, 0.1] },
-    { name: 'Plume body', radius: 9, gains: [1, 0.5, 0.2] },
-    { name: 'Plume core', radius: 2.5, gains: [1, 0.86, 0.6] },
+    { name: 'Plume wide', radius: 34, gains: [0.9, 0.28, 0.1] },
+    { name: 'Plume body', radius: 15, gains: [1, 0.5, 0.2] },
+    { name: 'Plume core', radius: 6, gains: [1, 0.86, 0.6] },
   ].map(({ name, radius, gains: [red, green, blue] }) => {
     const lane = b.lane(name, { type: 'tap', lane: shape })
     b.step(lane, 'channel-gains', { red: red!, green: green!, blue: blue! })
@@ -224,9 +224,18 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     return lane
   }) as [string, string, string]
   const plume = b.bus('Plume', ...copies)
+  // It thins as it rises.
+  const rise = b.lane('Plume fade', {
+    type: 'gradient',
+    shape: 'line',
+    from: { at: [width / 2, height * 0.22], colour: [1, 1, 1], alpha: 0 },
+    to: { at: [width / 2, height * 0.62], colour: [1, 1, 1], alpha: 1 },
+  })
+  b.edit(rise, (l) => {
+    l.kind = 'matte'
+  })
   b.edit(plume, (l) => {
-    l.join.mode = 'plus'
-    l.join.opacity = 0.16
+    l.join = { mode: 'plus', opacity: 0.2, matte: { from: { type: 'tap', lane: rise } } }
     l.folded = true
   })
 

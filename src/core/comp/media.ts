@@ -95,23 +95,32 @@ export function frameNumbers(media: Media): number[] {
 }
 
 /**
- * The file for a comp frame: its own; else, as the media says, the last before it, the nearest (the earlier of two), or
- * none. Before the first and after the last frame the ends are held, except that a black gap is a gap.
+ * The frame whose file serves a comp frame: its own; else, as the media says, the last before it, the nearest (the earlier of two), or
+ * none. Before the first and after the last frame the ends are held, except that a black gap is a gap. `isGap` where files lie on
+ * both sides of it.
  */
-export function fileAt(media: Media, frame: number, pass?: Pass): string | undefined {
+export function servingFrame(
+  media: Media,
+  frame: number,
+  pass?: Pass,
+): { readonly frame: number | undefined; readonly isGap: boolean } {
   const frames = framesOfPass(media, pass)
-  const own = frames[frame]
-  if (own !== undefined) return own
+  if (frames[frame] !== undefined) return { frame, isGap: false }
   const numbers = Object.keys(frames)
     .map(Number)
     .sort((a, b) => a - b)
   const before = numbers.findLast((n) => n <= frame)
   const after = numbers.find((n) => n > frame)
   const isGap = before !== undefined && after !== undefined
-  if (isGap && media.gaps === 'black') return undefined
-  if (isGap && media.gaps === 'nearest' && after - frame < frame - before) return frames[after]
-  const found = before ?? after
-  return found === undefined ? undefined : frames[found]
+  if (isGap && media.gaps === 'black') return { frame: undefined, isGap }
+  if (isGap && media.gaps === 'nearest' && after - frame < frame - before) return { frame: after, isGap }
+  return { frame: before ?? after, isGap }
+}
+
+/** The file for a comp frame; undefined where none serves it. */
+export function fileAt(media: Media, frame: number, pass?: Pass): string | undefined {
+  const { frame: serving } = servingFrame(media, frame, pass)
+  return serving === undefined ? undefined : framesOfPass(media, pass)[serving]
 }
 
 /** Frame numbers between the first and the last that have no file, by rising number. */

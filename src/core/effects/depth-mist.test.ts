@@ -1,6 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { dialProblem } from './dials.ts'
-import depthMist, { meanDensity } from './depth-mist.ts'
+import { meanDensity } from '../kernels/plain-kernels.ts'
+import depthMist from './depth-mist.ts'
 import { picture, single, tried } from './try-effect.ts'
 
 const grey = [0.18, 0.18, 0.18, 1]
@@ -92,5 +93,19 @@ describe('depth mist', () => {
     expect(Math.max(...uneven.filter((_, i) => i % 4 === 0))).toBeGreaterThan(0.5)
     expect(depthMist.varies({ uneven: true, noise: 0.5, noiseSpeed: 0.1, driftX: 0, driftY: 0 } as never)).toBe(true)
     expect(depthMist.varies({ uneven: false, noise: 0.5, noiseSpeed: 0.1, driftX: 5, driftY: 0 } as never)).toBe(false)
+  }) // prettier-ignore
+  test('what is soft in mist takes no colour from what stands clear before it, and is soft within itself', () => {
+    // Something red and clear before stripes that lie in mist.
+    const stripes = (x: number) => (Math.floor(x / 4) % 2 === 0 ? 0.2 : 0.6)
+    const src = picture(80, 12, (x) => (x < 40 ? [1, 0, 0, 1] : [0, stripes(x), stripes(x), 1]))
+    const depth = single(80, 12, (x) => (x < 40 ? 1 : 60))
+    const dials = { ...own, profile: 'linear', near: 5, far: 15, nearColour: [0, 0, 0], farColour: [0, 0, 0], ceiling: 0.5 }
+    const [sharp, soft] = [0, 12].map((soften) => tried('depth-mist', src, { ...dials, soften }, { depth })) as [Float32Array, Float32Array]
+    const at = (data: Float32Array, x: number) => [...data.subarray((6 * 80 + x) * 4, (6 * 80 + x) * 4 + 4)]
+    // Pixels at the edge itself have a share of both sides; all of the red would give 0.25 here.
+    for (let x = 42; x < 80; x++) expect(at(soft, x)[0]).toBeLessThan(0.01)
+    for (let x = 0; x < 39; x++) expect(at(soft, x)).toEqual(close([1, 0, 0, 1], 6))
+    const contrast = (data: Float32Array) => Math.abs(at(data, 61)[1]! - at(data, 65)[1]!)
+    expect(contrast(soft)).toBeLessThan(0.6 * contrast(sharp))
   }) // prettier-ignore
 })

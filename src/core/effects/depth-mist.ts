@@ -192,27 +192,12 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
   return all > 0 ? [sum[0]! / all, sum[1]! / all, sum[2]! / all] : undefined
 } // prettier-ignore
 
-/** Mean density, 0–1, between two heights of mist that thins exponentially above the ground. */
-export function meanDensity(a: number, b: number, ground: number, thins: number): number {
-  const below = (h: number) => (h < ground ? h - ground : thins * (1 - Math.exp(-(h - ground) / thins)))
-  const density = (h: number) => (h < ground ? 1 : Math.exp(-(h - ground) / thins))
-  return Math.abs(b - a) < 1e-4 * thins ? density((a + b) / 2) : (below(b) - below(a)) / (b - a)
-}
-
-/** Distances from the camera by where surfaces stand. */
-function distancesOf(position: Picture, there: (pixel: number) => boolean, camera: Rgb, out: Picture): void {
-  const { data } = position
-  for (let i = 0; i < out.data.length; i++) {
-    const [x, y, z] = [data[i * 4]! - camera[0], data[i * 4 + 1]! - camera[1], data[i * 4 + 2]! - camera[2]]
-    out.data[i] = there(i) ? Math.sqrt(x * x + y * y + z * z) : 3.4e38
-  }
-}
-
 export default defineEffect({
   id: 'depth-mist',
   title: 'Depth mist',
   family: 'depth',
   kind: 'filter',
+  version: 2,
   purpose: 'Light scattered in by the air or water between camera and surface: it tells how far things are.',
   search: 'fog haze atmosphere aerial perspective distance depth fade water murk',
   belongs: { after: ['colour'], before: ['light', 'motion', 'finish'], reason: 'Light that shines in mist comes after it; what is moved or grained takes its mist along.' },
@@ -246,7 +231,8 @@ export default defineEffect({
     const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
     const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
     const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
-    if (d.from === 'position') distancesOf(position!, there, camera, depth)
+    const hits = d.from === 'mist' ? undefined : feeds.depth
+    if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
     const isUneven = d.uneven && d.noise > 0
     const vary = isUneven || d.lies === 'low' ? store.take(width, height, 1) : undefined
     if (vary) {
@@ -258,8 +244,7 @@ export default defineEffect({
       } else vary.data.fill(1)
       if (d.lies === 'low') {
         const axis = d.up === 'y' ? 1 : 2
-        for (let i = 0; i < vary.data.length; i++)
-          if (there(i)) vary.data[i]! *= meanDensity(camera[axis], position!.data[i * 4 + axis]!, d.ground, d.thins)
+        kernels.thinWithHeight(vary, vary, position!, hits, { axis, camera: camera[axis], ground: d.ground, thins: d.thins })
       }
     }
     const span = tableSpan(d)
@@ -280,19 +265,27 @@ export default defineEffect({
   },
 }) // prettier-ignore
 
-/** The picture, softer where there is more mist. */
+/**
+ * The picture, softer where there is more mist. What is blurred is weighed by its mist, so that nothing clear in front smears over
+ * what lies far behind it.
+ */
 function softened(picture: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape, width: number, workshop: Workshop): Picture {
   const { kernels, store } = workshop
-  const [blurred, cover] = [store.take(picture.width, picture.height, 4), store.take(picture.width, picture.height, 4)]
-  const weight = store.take(picture.width, picture.height, 1)
+  const { width: w, height: h } = picture
+  const [blurred, cover] = [store.take(w, h, 4), store.take(w, h, 4)]
+  const [weight, seen] = [store.take(w, h, 1), store.take(w, h, 1)]
   // Black mist over white leaves white where there is none.
   kernels.fill(blurred, 1, 1, 1, 1)
   const black = shape.table.map((v, i) => (i % 4 === 3 ? v : 0))
   kernels.mist(cover, blurred, depth, vary, { from: shape.from, scale: shape.scale, table: black, join: 'mix', fills: false })
   extractMatte(weight, cover, 'red', true)
-  gaussianBlur(blurred, picture, width / 2, workshop)
+  kernels.weigh(cover, blurred, weight, 0, 1)
+  gaussianBlur(cover, cover, width / 2, workshop)
+  extractMatte(seen, cover, 'red', false)
+  kernels.weigh(blurred, picture, weight, 0, 1)
+  gaussianBlur(blurred, blurred, width / 2, workshop)
+  kernels.unweigh(blurred, blurred, seen, picture)
   kernels.mix(cover, picture, blurred, weight, 1)
-  store.give(blurred)
-  store.give(weight)
+  for (const taken of [blurred, weight, seen]) store.give(taken)
   return cover
 } // prettier-ignore

@@ -29,8 +29,9 @@ export interface Scope {
   readonly pixels: number
 }
 
-// Positive floats by their upper 18 bits: levels and encoded values are looked up, not computed.
-const [shift, entries] = [14, (0x40800000 >>> 14) + 1]
+// Positive floats by their upper 17 bits, 256 an octave: levels and encoded values are looked up, not computed.
+const [shift, lastWord] = [15, 0x40800000]
+const entries = (lastWord >> shift) + 1
 let tables: { readonly level: Uint8Array; readonly encoded: Float32Array } | undefined
 
 function lookUps() {
@@ -50,6 +51,85 @@ function lookUps() {
 /** A part of the picture in its own pixels: from left and top to before right and bottom. */
 export type ScopeRegion = readonly [left: number, top: number, right: number, bottom: number]
 
+/** What counting the pixels of a row needs. */
+interface Counting {
+  readonly data: Float32Array
+  /** The bits of `data`. */
+  readonly words: Int32Array
+  readonly columns: number
+  /** Columns of the scope to a pixel. */
+  readonly perPixel: number
+  readonly counts: Uint32Array
+  readonly tables: ReturnType<typeof lookUps>
+}
+
+/** Where a float lies in the tables, by its bits; a sign makes them negative. */
+const place = (word: number) => (word < 0 ? 0 : word < lastWord ? word >> shift : entries - 1)
+/** Neither cover nor light. */
+const isEmpty = (data: Float32Array, i: number) => data[i + 3] === 0 && data[i] === 0 && data[i + 1] === 0 && data[i + 2] === 0 // prettier-ignore
+
+const one = new Float32Array(1)
+const oneWord = new Int32Array(one.buffer)
+/** The level of a pixel's luminance (BT.709), looked up by its bits as well. */
+function lumaLevel(data: Float32Array, i: number, level: Uint8Array): number {
+  one[0] = 0.2126 * data[i]! + 0.7152 * data[i + 1]! + 0.0722 * data[i + 2]!
+  return level[place(oneWord[0]!)]!
+}
+
+/** Counts the pixels of a row, from the value `from` to before `to`, and says how many were not empty. Loops of their own: they are hot. */
+const countRow: Readonly<Record<ScopeKind, (job: Counting, from: number, to: number) => number>> = {
+  histogram({ data, words, counts, tables: { level } }, from, to) {
+    let pixels = 0
+    for (let i = from; i < to; i += 4) {
+      if (isEmpty(data, i)) continue
+      pixels++
+      counts[level[place(words[i]!)]!]!++
+      counts[scopeLevels + level[place(words[i + 1]!)]!]!++
+      counts[2 * scopeLevels + level[place(words[i + 2]!)]!]!++
+      counts[3 * scopeLevels + lumaLevel(data, i, level)]!++
+    }
+    return pixels
+  },
+  waveform({ data, columns, perPixel, counts, tables: { level } }, from, to) {
+    let pixels = 0
+    for (let i = from, x = 0; i < to; i += 4, x++) {
+      if (isEmpty(data, i)) continue
+      pixels++
+      counts[(scopeLevels - 1 - lumaLevel(data, i, level)) * columns + Math.floor(x * perPixel)]!++
+    }
+    return pixels
+  },
+  parade({ data, words, columns, perPixel, counts, tables: { level } }, from, to) {
+    let pixels = 0
+    const plane = columns * scopeLevels
+    for (let i = from, x = 0; i < to; i += 4, x++) {
+      if (isEmpty(data, i)) continue
+      pixels++
+      const foot = (scopeLevels - 1) * columns + Math.floor(x * perPixel)
+      counts[foot - level[place(words[i]!)]! * columns]!++
+      counts[foot - level[place(words[i + 1]!)]! * columns + plane]!++
+      counts[foot - level[place(words[i + 2]!)]! * columns + 2 * plane]!++
+    }
+    return pixels
+  },
+  vectorscope({ data, words, counts, tables: { encoded } }, from, to) {
+    let pixels = 0
+    const scale = vectorSide / (2 * vectorReach)
+    for (let i = from; i < to; i += 4) {
+      if (isEmpty(data, i)) continue
+      pixels++
+      const r = encoded[place(words[i]!)]!
+      const g = encoded[place(words[i + 1]!)]!
+      const b = encoded[place(words[i + 2]!)]!
+      const luma = 0.2126 * r + 0.7152 * g + 0.0722 * b
+      const x = Math.floor(((b - luma) / 1.8556 + vectorReach) * scale)
+      const y = Math.floor((vectorReach - (r - luma) / 1.5748) * scale)
+      if (x >= 0 && y >= 0 && x < vectorSide && y < vectorSide) counts[y * vectorSide + x]!++
+    }
+    return pixels
+  },
+}
+
 /**
  * Counts a scope over a part of a picture: how often red, green, blue and luminance (BT.709) have which level (histogram, four
  * planes); luminance by columns (waveform); red, green and blue by columns, side by side (parade); or Cb and Cr of the sRGB-encoded
@@ -60,11 +140,7 @@ export function countScope(
   kind: ScopeKind,
   [left, top, right, bottom]: ScopeRegion,
 ): Scope {
-  const { level, encoded } = lookUps()
-  const words = new Uint32Array(data.buffer, data.byteOffset, data.length)
-  const most = entries - 1
-  // Below 0 the sign bit makes the word larger than any that is looked up.
-  const place = (word: number) => (word > 0x7fffffff ? 0 : word >>> shift > most ? most : word >>> shift)
+  const words = new Int32Array(data.buffer, data.byteOffset, data.length)
   const span = Math.max(1, right - left)
   const columns = Math.min(scopeColumns, span)
   const [planes, w, h] = {
@@ -74,43 +150,9 @@ export function countScope(
     vectorscope: [1, vectorSide, vectorSide] as const,
   }[kind]
   const counts = new Uint32Array(planes * w * h)
-  const plane = w * h
-  const scale = vectorSide / (2 * vectorReach)
-  // Luminance is a float that is looked up by its bits as well.
-  const one = new Float32Array(1)
-  const oneWord = new Uint32Array(one.buffer)
+  const job = { data, words, columns, perPixel: columns / span, counts, tables: lookUps() }
   let pixels = 0
   for (let y = top; y < bottom; y++)
-    for (let x = left; x < right; x++) {
-      const i = (y * width + x) * 4
-      if (data[i + 3] === 0 && data[i] === 0 && data[i + 1] === 0 && data[i + 2] === 0) continue
-      pixels++
-      const [r, g, b] = [place(words[i]!), place(words[i + 1]!), place(words[i + 2]!)]
-      if (kind === 'vectorscope') {
-        const [er, eg, eb] = [encoded[r]!, encoded[g]!, encoded[b]!]
-        const luma = 0.2126 * er + 0.7152 * eg + 0.0722 * eb
-        const cx = Math.floor(((eb - luma) / 1.8556 + vectorReach) * scale)
-        const cy = Math.floor((vectorReach - (er - luma) / 1.5748) * scale)
-        if (cx >= 0 && cy >= 0 && cx < vectorSide && cy < vectorSide) counts[cy * vectorSide + cx]!++
-        continue
-      }
-      if (kind === 'parade') {
-        const column = Math.floor(((x - left) * columns) / span)
-        counts[(scopeLevels - 1 - level[r]!) * w + column]!++
-        counts[plane + (scopeLevels - 1 - level[g]!) * w + column]!++
-        counts[2 * plane + (scopeLevels - 1 - level[b]!) * w + column]!++
-        continue
-      }
-      one[0] = 0.2126 * data[i]! + 0.7152 * data[i + 1]! + 0.0722 * data[i + 2]!
-      const luma = level[place(oneWord[0]!)]!
-      if (kind === 'waveform') {
-        counts[(scopeLevels - 1 - luma) * w + Math.floor(((x - left) * columns) / span)]!++
-        continue
-      }
-      counts[level[r]!]!++
-      counts[plane + level[g]!]!++
-      counts[2 * plane + level[b]!]!++
-      counts[3 * plane + luma]!++
-    }
+    pixels += countRow[kind](job, (y * width + left) * 4, (y * width + right) * 4)
   return { kind, planes, width: w, height: h, counts, pixels }
 }

@@ -43,6 +43,18 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       }, 2e-4)
     },
   )
+  test.each([true, false])('distances from a point, and thinning with height, with depth: %s', (hasDepth) => {
+    compare((k, out, a, b, m) => {
+      const depth = hasDepth ? single(a, (i) => (i % 5 === 0 ? 3.4e38 : 2)) : undefined
+      const [far, thin] = [single(a, () => 0), single(a, () => 0)]
+      k.distancesFrom(far, a, depth, [0.5, -1, 3])
+      for (const axis of [1, 2] as const) k.thinWithHeight(thin, m, a, depth, { axis, camera: 0.8, ground: 0.3, thins: 1.7 })
+      // Only what was hit has a distance to compare.
+      k.weigh(out, b, thin, 1, 1)
+      for (let i = 0; i < far.data.length; i++) if (far.data[i]! > 1e30) far.data[i] = -7
+      k.weigh(out, out, far, 1, 0.1)
+    }, 2e-5)
+  }) // prettier-ignore
   const tones = Float32Array.from({ length: toneEntries * 4 }, (_, i) => {
     const v = toneEntry(i >> 2)
     return [v ** 1.5, 0.1 + v, v * 0.5, Math.sqrt(v)][i % 4]!

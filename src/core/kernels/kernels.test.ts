@@ -56,6 +56,9 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     compare((k, out, a, _, m) => {
       k.weigh(out, a, m, 1, -0.7)
     })
+    compare((k, out, a, b, m) => {
+      k.unweigh(out, a, m, b)
+    }, 1e-4)
   })
   test('bright pass, with soft and hard knee and a ceiling', () => {
     compare((k, out, a) => {

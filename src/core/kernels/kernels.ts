@@ -38,12 +38,6 @@ export interface DisplayOptions {
   checker: number
 }
 
-/**
- * The pixel loops everything is made from. There are two: SIMD WebAssembly over shared memory, and a plain
- * TypeScript twin that it is checked against. Output first, then sources, then scalars; `out` may be a source
- * unless said otherwise. Colour pictures are premultiplied scene-linear RGBA of equal size; a matte has one channel.
- * Nothing here allocates or validates.
- */
 /** A picked colour in OKLab. */
 export interface ColourPick {
   readonly lab: readonly [number, number, number]
@@ -109,6 +103,12 @@ export function toneEntry(i: number): number {
   return 2 ** (octave - 12) * (1 + ((i - 1) % 128) / 128)
 }
 
+/**
+ * The pixel loops everything is made from. There are two: SIMD WebAssembly over shared memory, and a plain
+ * TypeScript twin that it is checked against. Output first, then sources, then scalars; `out` may be a source
+ * unless said otherwise. Colour pictures are premultiplied scene-linear RGBA of equal size; a matte has one channel.
+ * Nothing here allocates or validates.
+ */
 export interface Kernels {
   /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
   watch(isStale: () => boolean): void
@@ -150,6 +150,8 @@ export interface Kernels {
   brightHalve(out: Picture, src: Picture, offset: number, caught: Caught): void
   /** out = src · (base + share · matte), alpha too. */
   weigh(out: Picture, src: Picture, matte: Picture, base: number, share: number): void
+  /** out = src / matte, alpha too; `otherwise` where the matte is below 1/1024. */
+  unweigh(out: Picture, src: Picture, matte: Picture, otherwise: Picture): void
   /** Replaces NaN and infinities by 0; gives back how many there were. */
   sanitise(picture: Picture): number
   /**
@@ -247,6 +249,22 @@ export interface Kernels {
    * Source: Koschmieder 1924 (airlight); the weights are the table's.
    */
   mist(out: Picture, src: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape): void
+  /**
+   * Distances of surfaces from a point in the scene, one channel; 3.4e38 where there is none: where `depth` says so (1e30 and more), or without it
+   * where the position is 0.
+   */
+  distancesFrom(out: Picture, position: Picture, depth: Picture | undefined, from: readonly number[]): void
+  /**
+   * Multiplies one channel by the mean density, along the line of sight, of what is whole up to `ground` and above it falls to 1/e over
+   * `thins` units. Where there is no surface nothing changes. Source: the integral of the exponential atmosphere between two heights.
+   */
+  thinWithHeight(
+    out: Picture,
+    src: Picture,
+    position: Picture,
+    depth: Picture | undefined,
+    layer: { readonly axis: 1 | 2; readonly camera: number; readonly ground: number; readonly thins: number },
+  ): void
   /**
    * Straight colour through a table of tones, alpha kept. 'tones': each channel by its own values, then luminance by the fourth, colour with
    * it; 'colours': the colour that its luminance stands for.

@@ -23,6 +23,18 @@ function eachValue(out: Picture, value: (i: number, channel: number, pixel: numb
   for (let i = 0; i < data.length; i++) data[i] = value(i, i % channels, Math.floor(i / channels))
 }
 
+/** Stands for "nothing was hit" in distances. */
+const farthest = 3.4028234663852886e38
+const isSurface = (place: readonly number[], depth: number | undefined) =>
+  depth === undefined ? place.some((v) => v !== 0) : depth < 1e30
+
+/** Mean density, 0–1, between two heights of what is whole up to the ground and thins out exponentially above it. */
+export function meanDensity(a: number, b: number, ground: number, thins: number): number {
+  const below = (h: number) => (h < ground ? h - ground : thins * (1 - Math.exp(-(h - ground) / thins)))
+  const density = (h: number) => (h < ground ? 1 : Math.exp(-(h - ground) / thins))
+  return Math.abs(b - a) < 0.01 * thins ? density((a + b) / 2) : (below(b) - below(a)) / (b - a)
+}
+
 /** Value of one channel, by the rule for what lies outside. */
 function sample(src: Picture, x: number, y: number, channel: number, edge: Edge): number {
   if (edge === 'black' && (x < 0 || y < 0 || x >= src.width || y >= src.height)) return 0
@@ -263,6 +275,11 @@ export const plainKernels: Kernels = {
     const bright = plainPicture(src.width, src.height)
     plainKernels.brightPass(bright, src, caught)
     plainKernels.halve(out, bright, offset, 'black')
+  },
+  unweigh(out, src, matte, otherwise) {
+    eachValue(out, (i, _, pixel) =>
+      matte.data[pixel]! >= 1 / 1024 ? src.data[i]! / matte.data[pixel]! : otherwise.data[i]!,
+    )
   },
   weigh(out, src, matte, base, share) {
     eachValue(out, (i, _, p) => src.data[i]! * (base + share * matte.data[p]!))
@@ -515,6 +532,19 @@ export const plainKernels: Kernels = {
         const at = (y * src.width + x) * 4
         for (let c = 0; c < 4; c++) out.data[at + c] = (c < 3 ? made[c]! : p[3]!) + empty[c]! * open
       }
+  },
+  distancesFrom(out, position, depth, from) {
+    eachValue(out, (i) => {
+      const place = [0, 1, 2].map((c) => position.data[i * 4 + c]!)
+      return isSurface(place, depth?.data[i]) ? Math.hypot(...place.map((v, c) => v - from[c]!)) : farthest
+    })
+  },
+  thinWithHeight(out, src, position, depth, { axis, camera, ground, thins }) {
+    eachValue(out, (i) => {
+      const place = [0, 1, 2].map((c) => position.data[i * 4 + c]!)
+      const density = isSurface(place, depth?.data[i]) ? meanDensity(camera, place[axis]!, ground, thins) : 1
+      return src.data[i]! * density
+    })
   },
   toneTable(out, src, table, by) {
     // Between the two entries about a value, found by looking.

@@ -123,6 +123,9 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     weigh: (out, src, matte, base, share) => {
       run('weigh', out, out.at, src.at, matte.at, base, share, out.width)
     },
+    unweigh: (out, src, matte, otherwise) => {
+      run('unweigh', out, out.at, src.at, matte.at, otherwise.at, out.width)
+    },
     brightHalve: (out, src, offset, caught) => {
       const bytes = 5 * (src.width + 32) * 16
       const sizes = [out.width, src.width, src.height, offset]
@@ -290,7 +293,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     mist: (out, src, depth, vary, { from, scale, table, join, fills, glow }) => {
       const last = table.length / 4 - 1
       const params = [from, scale, last, ['mix', 'add', 'screen'].indexOf(join), Number(fills), ...(glow?.colour ?? [0, 0, 0]), 0, 0] // prettier-ignore
-      const bytes = 3 * (src.width + 16) * 4
+      const bytes = 3 * (src.width + 16) * 4 + 128
       withScratch(bytes, (scratch) => {
         // One more entry, of which nothing is taken, behind the last.
         const entries = new Float32Array(table.length + 4)
@@ -303,6 +306,13 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
           })
         })
       })
+    },
+    distancesFrom: (out, position, depth, from) => {
+      run('distancesFrom', out, out.at, position.at, depth?.at ?? 0, ...from, out.width)
+    },
+    thinWithHeight: (out, src, position, depth, { axis, camera, ground, thins }) => {
+      const sources = [out.at, src.at, position.at, depth?.at ?? 0]
+      run('thinWithHeight', out, ...sources, axis, camera, ground, thins, out.width)
     },
     toneTable: (out, src, tones, by) => {
       withFloats(tones, (at) => {

@@ -1,18 +1,18 @@
 'use client'
 
 import { useDroppable } from '@dnd-kit/core'
-import { Crosshair, Link2, PenLine, Unlink } from 'lucide-react'
+import { Link2, PenLine, Unlink } from 'lucide-react'
 import { Fragment, useId, useState } from 'react'
 import { shapesAt } from '../../core/comp/drawing-at.ts'
 import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
+import { servingFrame } from '../../core/comp/media.ts'
 import { dataKinds, type PassKind } from '../../core/comp/pass-kind.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
-import { objectName, useObjects } from '../passes/object-list.tsx'
-import { usePick } from './use-pick.ts'
+import { ObjectChoice } from './object-choice.tsx'
 import { ValueField } from './value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
@@ -50,77 +50,6 @@ export type ChangeLink<L extends FeedLink = FeedLink> = (
 /** Stands in the list of links for a drawing that is begun by choosing it. */
 const newDrawing = 'new drawing'
 
-/** Picks objects of an ID pass: from a list, or by clicking on them in the picture; one that is picked already is taken out. */
-function ObjectChoice({
-  media,
-  pass,
-  picked,
-  onPick,
-}: {
-  media: string
-  pass: string
-  picked: readonly string[]
-  onPick: (ids: readonly string[]) => void
-}) {
-  const listed = useObjects(media, pass)
-  const objects = listed ?? []
-  const absent = listed ? picked.filter((id) => !listed.some((o) => o.id === id)) : []
-  const name = (id: string) => objectName(objects.find((o) => o.id === id) ?? { id })
-  const toggle = (id: string) => {
-    onPick(picked.includes(id) ? picked.filter((p) => p !== id) : [...picked, id])
-  }
-  const { isPicking, toggle: pick } = usePick(
-    {
-      words: 'Click on objects to add them, or to take them out',
-      isKept: true,
-      over: { media, pass },
-      of: { type: 'pass', media, pass },
-    },
-    ({ object }) => {
-      if (object !== undefined) toggle(object)
-    },
-  )
-  return (
-    <>
-      <button
-        type="button"
-        aria-pressed={isPicking}
-        aria-label="Pick objects from the picture"
-        title="Click on objects in the picture to add them or take them out"
-        className={`rounded p-0.5 ${isPicking ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
-        onClick={pick}
-      >
-        <Crosshair size={12} aria-hidden />
-      </button>
-      <select
-        aria-label="Objects of the matte"
-        className="min-w-0 max-w-36 cursor-pointer truncate bg-transparent outline-none"
-        title="Objects whose cover is the matte; choosing one adds it or takes it out"
-        value=""
-        onChange={(e) => {
-          toggle(e.target.value)
-        }}
-      >
-        <option value="">{picked.length === 0 ? 'pick objects' : picked.map(name).join(', ')}</option>
-        {objects.map((o) => (
-          <option key={o.id} value={o.id}>
-            {picked.includes(o.id) ? '− ' : '+ '}
-            {objectName(o)}
-          </option>
-        ))}
-      </select>
-      {absent.length > 0 && (
-        <span
-          className="text-warning"
-          title={`On this frame there is nothing of ${absent.map(name).join(', ')}`}
-        >
-          {absent.length === picked.length ? 'not on this frame' : `${absent.length} not on this frame`}
-        </span>
-      )}
-    </>
-  )
-}
-
 interface LinkOptions {
   readonly group: string
   readonly links: readonly { readonly text: string; readonly link: Link }[]
@@ -155,6 +84,14 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
   const isEmptyHere = useShot((s) => {
     const drawing = drawnId === undefined ? undefined : findDrawing(s.comp, drawnId)
     return drawing !== undefined && shapesAt(drawing, s.frame).length === 0
+  })
+  const passLinked = link?.from.type === 'pass' ? link.from : undefined
+  const gapWords = useShot((s) => {
+    const one = passLinked && s.media[passLinked.media]
+    const pass = one?.passes.find((p) => p.name === passLinked?.pass)
+    if (!one || !pass) return undefined
+    const { frame, isGap } = servingFrame(one, s.frame, pass)
+    return isGap ? (frame === undefined ? 'no frame here' : `frame ${frame} here`) : undefined
   })
   const isDrawing = useShot((s) => drawnId !== undefined && s.draw?.drawing === drawnId)
   const media = useShot((s) => s.media)
@@ -277,6 +214,14 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
             onChange({ ...link, objects: [...objects] })
           }}
         />
+      )}
+      {gapWords && (
+        <span
+          className="text-warning"
+          title="This frame of it is missing; what stands for it is chosen with the media, in Passes"
+        >
+          {gapWords}
+        </span>
       )}
       {isEmptyHere && (
         <span className="text-warning" title="Nothing is drawn on this frame, so the matte is empty">

@@ -1,7 +1,6 @@
 'use client'
 
 import { useEffect, useState } from 'react'
-import type { Pass } from '../../core/comp/media.ts'
 import { idColour } from '../../core/engine/readable-pass.ts'
 import type { ListedObject } from '../../server/media/decode-file.ts'
 import { requestJson } from '../request-json.ts'
@@ -36,19 +35,21 @@ export function useObjects(mediaRef: string, pass: string): readonly ListedObjec
 /** The name of an object, or its number where it has none. */
 export const objectName = ({ id, name }: Pick<ListedObject, 'id' | 'name'>) => name ?? `no name, ${id}`
 
-/** Objects to pick from: those picked are shown as a matte. */
+/** Objects to pick from by name. A click takes one alone, with Shift further ones; or every click adds or takes out, where `adds`. */
 export function ObjectList({
-  mediaRef,
-  pass,
+  objects,
   picked,
   onPick,
+  none,
+  adds = false,
 }: {
-  mediaRef: string
-  pass: Pass
+  objects: readonly ListedObject[] | undefined
   picked: readonly string[]
   onPick: (ids: readonly string[]) => void
+  /** What it is called to pick none. */
+  none: string
+  adds?: boolean
 }) {
-  const objects = useObjects(mediaRef, pass.name)
   const [search, setSearch] = useState('')
   const found = (objects ?? []).filter((o) => objectName(o).toLowerCase().includes(search.toLowerCase()))
   const total = (objects ?? []).reduce((sum, o) => sum + o.pixels, 0)
@@ -73,7 +74,7 @@ export function ObjectList({
               onPick([])
             }}
           >
-            All colours
+            {none}
           </button>
         )}
       </div>
@@ -87,10 +88,10 @@ export function ObjectList({
                 type="button"
                 aria-pressed={isPicked}
                 className={`flex w-full items-center gap-2 px-1.5 py-0.5 text-left ${isPicked ? 'bg-primary/40' : 'hover:bg-base-300'}`}
-                title="Show its matte; Shift adds to those that are shown"
+                title={adds ? 'Add it or take it out' : 'Show its matte; Shift adds to those that are shown'}
                 onClick={(event) => {
                   const others = picked.filter((id) => id !== object.id)
-                  if (event.shiftKey) onPick(isPicked ? others : [...picked, object.id])
+                  if (adds || event.shiftKey) onPick(isPicked ? others : [...picked, object.id])
                   else onPick(isPicked && others.length === 0 ? [] : [object.id])
                 }}
               >

@@ -22,7 +22,23 @@ import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DepthHistogram } from './depth-histogram.tsx'
 import { frameWords } from './frame-words.ts'
-import { ObjectList } from './object-list.tsx'
+import { ObjectList, useObjects } from './object-list.tsx'
+
+/** Objects of an ID pass: those picked are shown as a matte. */
+function PassObjects({
+  mediaRef,
+  pass,
+  picked,
+  onPick,
+}: {
+  mediaRef: string
+  pass: string
+  picked: readonly string[]
+  onPick: (ids: readonly string[]) => void
+}) {
+  const objects = useObjects(mediaRef, pass)
+  return <ObjectList objects={objects} picked={picked} onPick={onPick} none="All colours" />
+}
 
 function Choice<T extends string>({
   label,
@@ -301,9 +317,9 @@ export function PassDetails({ mediaRef, media, pass }: { mediaRef: string; media
       )}
       {pass.kind === 'depth' && <DepthHistogram mediaRef={mediaRef} pass={pass} />}
       {pass.kind === 'ids' && (
-        <ObjectList
+        <PassObjects
           mediaRef={mediaRef}
-          pass={pass}
+          pass={pass.name}
           picked={shown?.objects ?? []}
           onPick={(objects) => {
             set({

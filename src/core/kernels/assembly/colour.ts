@@ -125,6 +125,18 @@ export function weigh(out: usize, src: usize, matte: usize, base: f32, share: f3
   }
 }
 
+/** Colour and alpha over the matte; those of `otherwise` where it is next to nothing. */
+export function unweigh(out: usize, src: usize, matte: usize, otherwise: usize, width: i32, y0: i32, y1: i32): void {
+  const end: usize = (y1 * width) as usize
+  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+    const weight = load<f32>(matte + (i << 2))
+    const isThere = weight >= 1.0 / 1024.0
+    const from = isThere ? src : otherwise
+    const gain: f32 = isThere ? (1.0 as f32) / weight : 1
+    v128.store(out + (i << 4), f32x4.mul(v128.load(from + (i << 4)), f32x4.splat(gain)))
+  }
+}
+
 /** Replaces NaN and infinities in `floats` floats by 0; gives back how many there were. */
 export function sanitise(data: usize, floats: i32): i32 {
   let count = 0

@@ -3,7 +3,7 @@
 // Each has a plain twin in ../plain-kernels.ts, where shapes, units and sources are written down.
 
 export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
-export { gains, colourMatrix, brightPass, weigh, sanitise, fill } from './colour'
+export { gains, colourMatrix, brightPass, weigh, unweigh, sanitise, fill } from './colour'
 export { setHand } from './hand'
 export { streakLines, streakBack, transpose, rayLines, rayBack, lightLevels } from './streak'
 export { nearestInColumns, distanceRows, edge } from './distance'
@@ -12,6 +12,7 @@ export { fourierRows, fourierColumns, filterSpectrum } from './fourier'
 export { brightHalve, halve, upAdd, smooth, gaussRows, gaussColumns, boxReduce } from './blur'
 export { halfToFloat, floatToHalf } from './half'
 export { mist } from './mist'
+export { distancesFrom, thinWithHeight } from './position'
 export { toneTable, decisionList, hold, lookUp, shoulder } from './grade'
 export { rowSums, sumOfRuns, slice, layOver } from './aperture'
 export { resample } from './resample'

@@ -50,46 +50,54 @@ function withGlow(v: v128, glow: v128, strength: f32): v128 {
 
 /**
  * A pixel at an edge of depth: its colour lies between those on both sides, and as far as it does, it is of the near side and has its mist.
+ * `places` has room for those of 5 × 5 pixels.
  */
 function mistAtEdge(
-  src: usize, depth: usize, vary: usize, table: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, empty: v128, x: i32, y: i32, width: i32, height: i32,
+  src: usize, depth: usize, vary: usize, table: usize, places: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, empty: v128, x: i32, y: i32, width: i32, height: i32,
 ): v128 {
   let low: f32 = 1e30
   let high: f32 = -1
-  for (let dy = -2; dy <= 2; dy++)
+  for (let dy = -2; dy <= 2; dy++) {
+    const row = heldAt(y + dy, height) * width
+    const at = places + (((dy + 2) * 20) as usize)
     for (let dx = -2; dx <= 2; dx++) {
-      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
+      const i = (row + heldAt(x + dx, width)) as usize
       const place = placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last)
+      store<f32>(at + (((dx + 2) as usize) << 2), place)
       low = min<f32>(low, place)
       high = max<f32>(high, place)
     }
+  }
   const middle: f32 = (low + high) * 0.5
-  let nearSum = f32x4.splat(0), farSum = f32x4.splat(0), nearMist = f32x4.splat(0), farMist = f32x4.splat(0)
-  let nearCount: f32 = 0, farCount: f32 = 0, nearSquares: f32 = 0, farSquares: f32 = 0
-  for (let dy = -2; dy <= 2; dy++)
-    for (let dx = -2; dx <= 2; dx++) {
-      // Pixels two away: those beside the edge are mixed themselves.
-      if (dy > -2 && dy < 2 && dx > -2 && dx < 2) continue
-      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
-      const place = placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last)
-      const colour = v128.load(src + (i << 4))
-      const mist = withGlow(entryAt(table, place), glow, strength)
+  const zero = f32x4.splat(0)
+  let nearSum = zero, farSum = zero, nearMist = zero, farMist = zero, nearSquares4 = zero, farSquares4 = zero
+  let nearCount: f32 = 0
+  for (let dy = -2; dy <= 2; dy++) {
+    const row = heldAt(y + dy, height) * width
+    // Pixels two away: those beside the edge are mixed themselves.
+    const next = dy == -2 || dy == 2 ? 1 : 4
+    for (let dx = -2; dx <= 2; dx += next) {
+      const place = load<f32>(places + ((((dy + 2) * 5 + dx + 2) as usize) << 2))
+      const colour = v128.load(src + (((row + heldAt(x + dx, width)) as usize) << 4))
+      const mist = entryAt(table, place)
+      const squares = f32x4.mul(colour, colour)
       if (place < middle) {
         nearSum = f32x4.add(nearSum, colour)
         nearMist = f32x4.add(nearMist, mist)
-        nearSquares += sumOf(f32x4.mul(colour, colour))
+        nearSquares4 = f32x4.add(nearSquares4, squares)
         nearCount += 1
       } else {
         farSum = f32x4.add(farSum, colour)
         farMist = f32x4.add(farMist, mist)
-        farSquares += sumOf(f32x4.mul(colour, colour))
-        farCount += 1
+        farSquares4 = f32x4.add(farSquares4, squares)
       }
     }
+  }
+  const farCount: f32 = (16.0 as f32) - nearCount
+  const nearSquares = sumOf(nearSquares4), farSquares = sumOf(farSquares4)
   const own = ((y * width + x) as usize)
   const p = v128.load(src + (own << 4))
-  const ownPlace = placeOf(load<f32>(depth + (own << 2)), vary ? load<f32>(vary + (own << 2)) : 1, from, scale, last)
-  const ownMist = withGlow(entryAt(table, ownPlace), glow, strength)
+  const ownMist = withGlow(entryAt(table, load<f32>(places + 48)), glow, strength)
   const plain = f32x4.add(f32x4.mul(p, kept(ownMist, join)), f32x4.mul(ownMist, alphaOf(p)))
   const filling = f32x4.mul(empty, f32x4.splat(high == last ? max<f32>(0, (1.0 as f32) - f32x4.extract_lane(p, 3)) : 0))
   const alpha = f32x4.extract_lane(p, 3)
@@ -104,15 +112,12 @@ function mistAtEdge(
   const trust = square / doubt
   const seen = min<f32>(1, max<f32>(0, square > 0 ? sumOf(f32x4.mul(f32x4.sub(p, far), step)) / square : 0))
   let around: f32 = 0
-  for (let dy = -1; dy <= 1; dy++)
-    for (let dx = -1; dx <= 1; dx++) {
-      const i = (heldAt(y + dy, height) * width + heldAt(x + dx, width)) as usize
-      if (placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last) < middle) around += 1
-    }
+  for (let dy = 1; dy <= 3; dy++)
+    for (let dx = 1; dx <= 3; dx++) if (load<f32>(places + (((dy * 5 + dx) as usize) << 2)) < middle) around += 1
   const cover = trust * seen + ((1.0 as f32) - trust) * around * (1.0 / 9.0)
   const a = f32x4.splat(cover), b = f32x4.splat((1.0 as f32) - cover)
-  const nearV = f32x4.mul(nearMist, f32x4.splat((1.0 as f32) / nearCount))
-  const farV = f32x4.mul(farMist, f32x4.splat((1.0 as f32) / farCount))
+  const nearV = withGlow(f32x4.mul(nearMist, f32x4.splat((1.0 as f32) / nearCount)), glow, strength)
+  const farV = withGlow(f32x4.mul(farMist, f32x4.splat((1.0 as f32) / farCount)), glow, strength)
   const nearKept = kept(nearV, join), farKept = kept(farV, join)
   const rest = f32x4.sub(p, f32x4.add(f32x4.mul(a, near), f32x4.mul(b, far)))
   const sides = f32x4.add(
@@ -131,13 +136,13 @@ function mistAtEdge(
 }
 
 @inline
-function highest(a: usize, b: usize, c: usize): v128 {
-  return f32x4.pmax(v128.load(a), f32x4.pmax(v128.load(b), v128.load(c)))
+function highest(a: v128, b: v128, c: v128): v128 {
+  return f32x4.pmax(a, f32x4.pmax(b, c))
 }
 
 @inline
-function lowest(a: usize, b: usize, c: usize): v128 {
-  return f32x4.pmin(v128.load(a), f32x4.pmin(v128.load(b), v128.load(c)))
+function lowest(a: v128, b: v128, c: v128): v128 {
+  return f32x4.pmin(a, f32x4.pmin(b, c))
 }
 
 /** Mixed with mist; written so that alpha stays what it is to the last bit. */
@@ -166,9 +171,10 @@ export function mist(
   const empty = fills ? v128.load(table + ((last as usize) << 4)) : f32x4.splat(0)
   const limit = f32x4.splat(last * (1.0 / 128.0))
   const own = scratch + ((hand * scratchBytes) as usize)
-  const rowBytes = (scratchBytes / 3) as usize
+  const rowBytes = ((scratchBytes - 128) / 3) as usize
+  const places = own + rowBytes * 3
   const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), beyond4 = f32x4.splat(last * 2), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)
-  const one = f32x4.splat(1)
+  const one = f32x4.splat(1), half = f32x4.splat(0.5), large = f32x4.splat(12582912)
   for (let next = y0 - 1; next <= y1; next++) {
     // Places of the row below the one that is worked on.
     const row = own + (((next + 3) % 3) as usize) * rowBytes + 16
@@ -198,14 +204,21 @@ export function mist(
     const brightness: f32 = glowY ? load<f32>(glowY + ((y as usize) << 2)) : 0
     const isPlain = join == 0 && !fills && !glowY
     // The highest and lowest places in three rows, for the four columns before, here and after.
-    let most0 = highest(above - 16, here - 16, below - 16), least0 = lowest(above - 16, here - 16, below - 16)
-    let most1 = highest(above, here, below), least1 = lowest(above, here, below)
+    let a = v128.load(above - 16), h = v128.load(here - 16), b = v128.load(below - 16)
+    let most0 = highest(a, h, b), least0 = lowest(a, h, b)
+    a = v128.load(above)
+    h = v128.load(here)
+    b = v128.load(below)
+    let most1 = highest(a, h, b), least1 = lowest(a, h, b)
     let pixels = src + (((y * width) as usize) << 4)
     let target = out + (((y * width) as usize) << 4)
     for (let x4 = 0; x4 < width; x4 += 4) {
       const at = (x4 as usize) << 2
-      const most2 = highest(above + at + 16, here + at + 16, below + at + 16)
-      const least2 = lowest(above + at + 16, here + at + 16, below + at + 16)
+      const own4 = h
+      a = v128.load(above + at + 16)
+      h = v128.load(here + at + 16)
+      b = v128.load(below + at + 16)
+      const most2 = highest(a, h, b), least2 = lowest(a, h, b)
       const most = f32x4.pmax(most1, f32x4.pmax(v128.shuffle<f32>(most0, most1, 3, 4, 5, 6), v128.shuffle<f32>(most1, most2, 1, 2, 3, 4)))
       const least = f32x4.pmin(least1, f32x4.pmin(v128.shuffle<f32>(least0, least1, 3, 4, 5, 6), v128.shuffle<f32>(least1, least2, 1, 2, 3, 4)))
       most0 = most1
@@ -213,11 +226,12 @@ export function mist(
       least0 = least1
       least1 = least2
       const edges = i32x4.bitmask(f32x4.gt(f32x4.sub(most, least), limit))
-      const place = f32x4.pmin(last4, v128.load(here + at))
+      const place = f32x4.pmin(last4, own4)
       if (isPlain && edges == 0 && x4 + 4 <= width) {
-        const index = i32x4.trunc_sat_f32x4_s(place)
-        const part = f32x4.sub(place, f32x4.convert_i32x4_s(index))
-        const offsets = i32x4.shl(index, 4)
+        // Rounded down by the place that 1 has in a float so large: much quicker than turning it into an integer.
+        const rounded = f32x4.add(f32x4.sub(place, half), large)
+        const part = f32x4.sub(place, f32x4.sub(rounded, large))
+        const offsets = i32x4.shl(i32x4.sub(rounded, large), 4)
         plainPixel(target, pixels, table + i32x4.extract_lane(offsets, 0), v128.shuffle<f32>(part, part, 0, 0, 0, 0))
         plainPixel(target + 16, pixels + 16, table + i32x4.extract_lane(offsets, 1), v128.shuffle<f32>(part, part, 1, 1, 1, 1))
         plainPixel(target + 32, pixels + 32, table + i32x4.extract_lane(offsets, 2), v128.shuffle<f32>(part, part, 2, 2, 2, 2))
@@ -233,7 +247,7 @@ export function mist(
         const alpha = alphaOf(p)
         const strength: f32 = glowY ? brightness * load<f32>(glowX + ((x1 as usize) << 2)) : 0
         let made: v128
-        if (edges & (1 << k)) made = mistAtEdge(src, depth, vary, table, from, scale, last, join, glow, strength, empty, x1, y, width, height)
+        if (edges & (1 << k)) made = mistAtEdge(src, depth, vary, table, places, from, scale, last, join, glow, strength, empty, x1, y, width, height)
         else {
           const ownAt = min<f32>(last, load<f32>(here + at + ((k as usize) << 2)))
           let v = entryAt(table, ownAt)
