@@ -235,7 +235,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     l.kind = 'matte'
   })
   b.edit(plume, (l) => {
-    l.join = { mode: 'plus', opacity: 0.2, matte: { from: { type: 'tap', lane: rise } } }
+    l.join = { mode: 'plus', opacity: 0.3, matte: { from: { type: 'tap', lane: rise } } }
     l.folded = true
   })
 

@@ -9,6 +9,7 @@ import { shrink, smallToCodes } from '../core/engine/shrink.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
+import { isPictured } from './effects.ts'
 import { readInput } from './inspect.ts'
 
 const width = 640
@@ -60,7 +61,7 @@ export async function drawEffects(
     await mkdir(folder, { recursive: true })
     const before = await shown(compOf(undefined, file, jellies))
     const height = before.length / 4 / width
-    for (const effect of effects) {
+    for (const effect of effects.filter(isPictured)) {
       const after = await shown(compOf(effect, file, jellies))
       for (let y = 0; y < height; y++) {
         const [from, middle] = [y * width * 4, (y * width + width / 2) * 4]

@@ -1,4 +1,5 @@
 import { dialLabel, type Dial } from '../core/effects/dials.ts'
+import type { Effect } from '../core/effects/effect.ts'
 import { effects } from '../core/effects/registry.ts'
 
 function rangeOf(dial: Dial): string {
@@ -12,13 +13,17 @@ function rangeOf(dial: Dial): string {
   }
 }
 
+/** The reference has a picture of it: what works from a file of the user's own has none. */
+export const isPictured = ({ feeds }: Pick<Effect, 'feeds'>): boolean =>
+  !Object.values(feeds).some(({ kind, required }) => kind === 'table' && required)
+
 /** The reference page of all effects, from their declarations. */
 export function effectsReference(): string {
   const pages = effects.map(({ id, title, purpose, family, kind, belongs, feeds, dials, starts }) =>
     [
       `## ${title} (\`${id}\`)`,
       `${purpose} Family: ${family}; kind: ${kind}.`,
-      `![Left without ${title}, right with it](effects/${id}.webp)`,
+      ...(isPictured({ feeds }) ? [`![Left without ${title}, right with it](effects/${id}.webp)`] : []),
       `Where it belongs: ${belongs.reason}`,
       ...Object.entries(feeds).map(
         ([key, feed]) => `- feed \`${key}\`${feed.required ? ' (required)' : ''}: ${feed.hint}`,

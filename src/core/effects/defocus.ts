@@ -40,7 +40,7 @@ export default defineEffect({
     { name: 'Macro', dials: { by: 'depth', behind: 28, inFront: 28, blades: 6 } },
     { name: 'Out of focus', dials: { by: 'same', radius: 14, blades: 7 } },
   ],
-  example: { radius: 6, blades: 6, roundness: 0 },
+  example: { by: 'same', radius: 9, blades: 6, roundness: 0 },
   apply({ out, picture, feeds: { depth }, dials: d, kernels, store }) {
     const aperture = { blades: Math.round(d.blades), turn: d.turn, roundness: d.roundness }
     if (d.by === 'same' || !depth) {

@@ -10,7 +10,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Gives dark and bright parts colours of their own, along a gradient.',
-  search: 'duotone tritone false colour ramp heat map luminance to colour',
+  search: 'duotone tritone false colours heat map luminance to colour',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     gradient: gradient({

@@ -28,41 +28,49 @@ const fineness = 4
 /** Runs that a row of pixels is cut into: the smaller the area, the more its rim counts. */
 const runsPerRow = (radius: number) => (radius < 4 ? 8 : radius < 8 ? 4 : radius < 16 ? 2 : 1)
 
+/** An area as runs of pixels whose weights make 1 in all, and its size in square pixels. */
+export interface ApertureArea {
+  readonly runs: readonly Run[]
+  readonly area: number
+}
+
 /**
- * The area that an aperture of a radius in pixels spreads a point over, as runs of pixels whose weights make 1 in all. `area` is in
- * square pixels.
+ * The area that an aperture of a radius in pixels spreads a point over.
  */
-export function apertureRuns(
-  radius: number,
-  aperture: Aperture,
-): { readonly runs: readonly Run[]; readonly area: number } {
-  // The rim as a fine outline; where it crosses a line says how wide the area is there.
+export function apertureRuns(radius: number, aperture: Aperture): ApertureArea {
   const corners = Array.from({ length: 720 }, (_, i) => {
     const angle = (i / 720) * 2 * Math.PI
     const r = radius * rimAt(aperture, angle)
     return [r * Math.cos(angle), r * Math.sin(angle)] as const
   })
-  const span = (y: number): [number, number] => {
-    let [low, high] = [Infinity, -Infinity]
-    for (const [i, [x0, y0]] of corners.entries()) {
-      const [x1, y1] = corners[(i + 1) % corners.length]!
-      if (y0 < y === y1 < y) continue
-      const x = x0 + ((x1 - x0) * (y - y0)) / (y1 - y0)
-      low = Math.min(low, x)
-      high = Math.max(high, x)
-    }
-    return high > low ? [low, high] : [0, 0]
-  }
   const reach = Math.ceil(Math.max(0.5, ...corners.map(([, y]) => Math.abs(y))) - 0.5)
   const parts = runsPerRow(radius)
+  // The rim is a fine outline; where it crosses a line says from where to where the area is on it.
+  const perRow = parts * fineness
+  const top = -reach - 0.5
+  const lines = Array.from(
+    { length: (2 * reach + 1) * perRow },
+    () => [Infinity, -Infinity] as [number, number],
+  )
+  for (const [i, [x0, y0]] of corners.entries()) {
+    const [x1, y1] = corners[(i + 1) % corners.length]!
+    const first = Math.ceil((Math.min(y0, y1) - top) * perRow - 0.5)
+    const last = Math.floor((Math.max(y0, y1) - top) * perRow - 0.5)
+    for (let k = Math.max(0, first); k <= Math.min(last, lines.length - 1); k++) {
+      const y = top + (k + 0.5) / perRow
+      const x = y1 === y0 ? x0 : x0 + ((x1 - x0) * (y - y0)) / (y1 - y0)
+      const line = lines[k]!
+      line[0] = Math.min(line[0], x)
+      line[1] = Math.max(line[1], x)
+    }
+  }
   const runs: Run[] = []
   let area = 0
   for (let row = -reach; row <= reach; row++)
     for (let part = 0; part < parts; part++) {
-      const lines = Array.from({ length: fineness }, (_, k) =>
-        span(row - 0.5 + (part + (k + 0.5) / fineness) / parts),
-      )
-      const [from, to] = [0, 1].map((end) => lines.reduce((sum, line) => sum + line[end]!, 0) / fineness) as [
+      const start = (row + reach) * perRow + part * fineness
+      const own = lines.slice(start, start + fineness).filter(([low, high]) => high > low)
+      const [from, to] = [0, 1].map((end) => own.reduce((sum, line) => sum + line[end]!, 0) / fineness) as [
         number,
         number,
       ]
@@ -83,9 +91,13 @@ export function apertureBlur(
   aperture: Aperture,
   { kernels, store }: Workshop,
 ): void {
+  spread(out, src, apertureRuns(radius, aperture).runs, { kernels, store })
+}
+
+function spread(out: Picture, src: Picture, runs: readonly Run[], { kernels, store }: Workshop): void {
   const sums = store.take(src.width, src.height, src.channels)
   kernels.rowSums(sums, src)
-  kernels.sumOfRuns(out, sums, apertureRuns(radius, aperture).runs)
+  kernels.sumOfRuns(out, sums, runs)
   store.give(sums)
 }
 
@@ -134,8 +146,9 @@ export function defocusByDepth(
     kernels.slice(rows(open), rows(src), rows(nearness), from, to)
     const radius = Math.abs(value)
     if (radius > 0) {
-      apertureBlur(rows(blurred), rows(layer), radius, aperture, workshop)
-      apertureBlur(rows(seen), rows(open), radius, aperture, workshop)
+      const { runs } = apertureRuns(radius, aperture)
+      spread(rows(blurred), rows(layer), runs, workshop)
+      spread(rows(seen), rows(open), runs, workshop)
     }
     // What shows through the rim of something near was never rendered: it is filled in from around, from what is as far as possible.
     if (value > 0) {

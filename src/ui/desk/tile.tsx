@@ -2,7 +2,7 @@
 
 import { useDraggable, useDroppable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
-import { useEffect } from 'react'
+import { useEffect, useRef } from 'react'
 import { matteOfStep } from '../../core/comp/graph.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
@@ -77,15 +77,24 @@ export function Tile({
   onSelect,
   matteOf,
 }: TileProps) {
+  const tile = useRef<HTMLButtonElement>(null)
+  const hasMatte = matteOf !== undefined
+  // What is worked on is in sight, also where it was added beyond the edge.
+  useEffect(() => {
+    if (isSelected) tile.current?.scrollIntoView({ block: 'nearest', inline: 'nearest' })
+  }, [isSelected, hasMatte])
   return (
     <button
-      ref={drag?.setNodeRef}
+      ref={(element) => {
+        tile.current = element
+        drag?.setNodeRef(element)
+      }}
       {...drag?.listeners}
       type="button"
       aria-label={label}
       aria-pressed={isSelected}
       data-selected={isSelected}
-      className={`gem shrink-0 p-[2px] ${isTarget ? 'bg-accent' : isSelected ? 'bg-primary' : isLinked ? 'bg-accent/70' : 'bg-transparent'}`}
+      className={`gem shrink-0 scroll-m-2 p-[2px] ${isTarget ? 'bg-accent' : isSelected ? 'bg-primary' : isLinked ? 'bg-accent/70' : 'bg-transparent'}`}
       onClick={onSelect}
     >
       <span

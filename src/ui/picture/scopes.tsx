@@ -161,7 +161,7 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
         const { scope } = found
         if (kind === 'histogram') paintHistogram(context, scope)
         else if (kind === 'vectorscope') paintVectors(context, scope)
-        else paintPlanes(context, scope, (plane) => (kind === 'waveform' ? [190, 215, 190] : inks[plane]!))
+        else paintPlanes(context, scope, (plane) => (kind === 'waveform' ? inks[3] : inks[plane]!))
         setTold({ pixels: scope.pixels, tookMs: found.tookMs })
       })
     }
