@@ -201,6 +201,17 @@ describe('the desk of the demo', () => {
     await driver.actions().click().perform()
     await waitFor(driver, 'one object less', async () => (await picked()) === 1)
     await driver.actions().sendKeys(Key.ESCAPE).perform()
+    // And by name, from a list that is searched.
+    await (await driver.findElements(By.css('[aria-label="Objects of the matte"]')))[1]!.click()
+    await (await find(driver, '[aria-label="Find an object"]')).sendKeys('jelly')
+    await waitFor(
+      driver,
+      'five of them',
+      async () => (await driver.findElements(By.css('[aria-label=Objects] button'))).length === 5,
+    )
+    const names = '//ul[@aria-label="Objects"]//button[@aria-pressed="false"]'
+    await (await find(driver, names)).click()
+    await waitFor(driver, 'one object more', async () => (await picked()) === 2)
     await (await find(driver, '[aria-label="Cut the matte feed"]')).click()
     await waitFor(driver, 'no matte', async () => (await picked()) === undefined)
   })

@@ -11,6 +11,7 @@ import { inverse, placement } from '../core/picture/affine.ts'
 import { linearToOklab } from '../core/picture/oklab.ts'
 import { plainStore, type Picture } from '../core/picture/picture.ts'
 import type { Path } from '../core/comp/drawing.ts'
+import { edgeRange } from '../core/kernels/kernels.ts'
 import type { ShapeNow } from '../core/comp/drawing-at.ts'
 import { drawShapes } from '../core/shapes/draw-shapes.ts'
 import { controls } from '../core/shapes/outline.ts'
@@ -105,7 +106,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['star glare, 6 ways', () => { drawSpikes(out, a, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
       ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
       ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
-      ['choke-spread', () => { kernels.distance(distance, shape); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
+      ['choke-spread', () => { kernels.distance(distance, shape, edgeRange(12, 4)); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
       ['colour key', () => { kernels.keyColour(cover, a, picks, { reach: 0.1, soft: 0.1, lightness: 0.5 }) }, 'memory copy', copy, null],
       ['shape, 200 points', () => { drawShapes(cover, [outline], (p) => p, 1, workshop) }, 'sharp (librsvg) 8-bit', sharpShape, threads === 1 ? 1 : null],
       ['shape, soft 20 px', () => { drawShapes(cover, [{ ...outline, outer: 20 }], (p) => p, 1, workshop) }, 'memory copy', copy, null],

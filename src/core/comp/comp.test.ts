@@ -14,7 +14,15 @@ import {
   setFeed,
   withoutSteps,
 } from './edits.ts'
-import { fileAt, framesOf, intakeOrder, missingFrames, numberRanges, splitPassName } from './media.ts'
+import {
+  fileAt,
+  framesOf,
+  intakeOrder,
+  missingFrames,
+  numberRanges,
+  servingFrame,
+  splitPassName,
+} from './media.ts'
 import { passStats } from '../formats/pass-stats.ts'
 import { guessPass } from './pass-kind.ts'
 import { ProblemError } from './problem.ts'
@@ -175,6 +183,9 @@ test('a gap is held, filled by the nearest or black, as the media says; ends are
   expect(at('hold')).toEqual(['a', 'b', 'b', 'b', 'b', 'h'])
   expect(at('nearest')).toEqual(['a', 'b', 'b', 'h', 'h', 'h'])
   expect(at('black')).toEqual(['a', 'b', undefined, undefined, undefined, 'h'])
+  const serving = (frame: number) => servingFrame({ name: 'x', passes: [], frames }, frame)
+  expect([0, 2, 5, 9].map((f) => serving(f).isGap)).toEqual([false, false, true, false])
+  expect(serving(5).frame).toBe(2)
 })
 
 test('values say what a pass is where its name does not', () => {

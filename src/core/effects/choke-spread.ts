@@ -1,4 +1,5 @@
 import { extractMatte } from '../engine/matte.ts'
+import { edgeRange } from '../kernels/kernels.ts'
 import { number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 import { withCover } from './new-cover.ts'
@@ -22,8 +23,9 @@ export default defineEffect({
     const cover = store.take(picture.width, picture.height, 1)
     const distance = store.take(picture.width, picture.height, 1)
     extractMatte(cover, picture, 'alpha', false)
-    kernels.distance(distance, cover)
-    kernels.edge(cover, distance, spread, Math.max(1, softness))
+    const soft = Math.max(1, softness)
+    kernels.distance(distance, cover, edgeRange(spread, soft))
+    kernels.edge(cover, distance, spread, soft)
     withCover(out, picture, cover)
     for (const taken of [cover, distance]) store.give(taken)
   },

@@ -582,3 +582,54 @@ describe('colour tables', () => {
     expect(look({ type: 'shoulder', white: 4 }, 'alpha').slice(0, 3)).toEqual([255, 255, 255])
   }) // prettier-ignore
 })
+
+describe('distances that are not as they should be', () => {
+  const misty = (table: MediaTable, frame: number) => {
+    const [stepped, id] = addStep(cave(), 'lane1', 0, 'depth-mist')
+    let comp = setFeed(stepped, id, 'depth', { from: { type: 'pass', media: 'm1', pass: 'depth' } })
+    for (const [key, value] of Object.entries({ profile: 'linear', near: 2, far: 8, ceiling: 1, background: 0, colour: 'own', nearColour: [9, 9, 9], farColour: [9, 9, 9] }))
+      comp = setDial(comp, id, key, value)
+    const { node, problems } = plan(comp, table, frame, 1, { type: 'picture' })
+    return { node, problems, comp }
+  }
+  /** What of white mist lies on the left, at distance 5, and on the right, where nothing was hit; by the loss of the picture's red. */
+  const weights = async (table: MediaTable, frame = 1) => {
+    const { evaluator } = newEvaluator()
+    const { node, problems, comp } = misty(table, frame)
+    await evaluator.load(comp, node)
+    const { data } = evaluator.evaluate(node)
+    const before = blocks['beauty']!.data
+    const at = (x: number) => {
+      const i = (10 * width + x) * 4
+      return (data[i]! - before[i]!) / (9 * before[i + 3]! - before[i]!)
+    }
+    return { left: at(4), right: at(30), problems }
+  }
+  const withDepth = (more: Partial<MediaTable[string]>, detail = {}): MediaTable => ({
+    m1: { ...media['m1']!, passes: media['m1']!.passes.map((p) => (p.name === 'depth' ? { ...p, detail, ...(more.beside ? { beside: 'depth' } : {}) } : p)), ...more },
+  })
+  const frames = { 1: 'a'.repeat(64), 2: 'b'.repeat(64), 3: 'c'.repeat(64) }
+
+  test('infinite depth is where nothing was hit; NaN counts as 0 and stays clear', async () => {
+    const { left, right } = await weights(media)
+    expect([left, right]).toEqual([0.5, 0].map((v) => expect.closeTo(v, 5) as number))
+    const before = blocks['depth']!
+    blocks['depth'] = block(1, (x) => [x < 18 ? NaN : -Infinity])
+    expect(await weights(media)).toMatchObject({ left: expect.closeTo(0, 5) as number, right: expect.closeTo(0, 5) as number, problems: [] })
+    blocks['depth'] = before
+  })
+  test('normalised depth that runs the other way, and 1 / distance, become distances by how the pass is read', async () => {
+    const before = blocks['depth']!
+    blocks['depth'] = block(1, (x) => [x < 18 ? 1 / 5 : 0])
+    expect(await weights(withDepth({}, { depth: 'inverse' }))).toMatchObject({ left: expect.closeTo(0.5, 5) as number, right: expect.closeTo(0, 5) as number })
+    blocks['depth'] = block(1, (x) => [x < 18 ? -4 : -9])
+    expect(await weights(withDepth({}, { depth: 'flipped' }))).toMatchObject({ left: expect.closeTo(0.5, 5) as number, right: expect.closeTo(1, 5) as number })
+    blocks['depth'] = before
+  })
+  test('a frame without its depth takes that of the frame before, or none, as the media says', async () => {
+    const beside = { depth: { 1: 'd'.repeat(64), 3: 'e'.repeat(64) } }
+    expect((await weights(withDepth({ frames, beside }), 2)).left).toBeCloseTo(0.5, 5)
+    const black = await weights(withDepth({ frames, beside, gaps: 'black' }), 2)
+    expect([black.left, black.right, black.problems]).toEqual([0, 0, []])
+  })
+}) // prettier-ignore

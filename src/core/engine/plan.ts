@@ -20,7 +20,7 @@ import { caughtBy, type CatchValues } from '../effects/catch-light.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import type { Effect, FeedKind } from '../effects/effect.ts'
 import { linearAmount, linearChain, type LinearColour } from '../picture/colour.ts'
-import type { ResampleFilter } from '../kernels/kernels.ts'
+import { edgeRange, type ResampleFilter } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { chained, inverse, unmoved, type Affine } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
@@ -385,14 +385,19 @@ class Planner {
   /** A matte that is grown or shrunk, with an edge of its own; how far its pixels are from the edge is kept for the next values. */
   private shaped(matte: PlanNode, spread: number, soft: number): PlanNode {
     if (spread === 0 && soft === 0) return matte
-    const distance = node('distance', [matte], ([src], { kernels, store }) => {
+    const width = Math.max(1, soft)
+    // As far as the next power of two, so that values near by find it made already.
+    const far = (v: number) => (v > -0.5 ? 2 ** Math.ceil(Math.log2(Math.max(8, v))) : -1)
+    const [from, to] = edgeRange(spread, width)
+    const within = [-far(-from), far(to)] as const
+    const distance = node(`distance ${within.join(' ')}`, [matte], ([src], { kernels, store }) => {
       const out = store.take(src!.width, src!.height, 1)
-      kernels.distance(out, src!)
+      kernels.distance(out, src!, within)
       return out
     })
     return node(`edge ${spread} ${soft}`, [distance], ([src], { kernels, store }) => {
       const out = store.take(src!.width, src!.height, 1)
-      kernels.edge(out, src!, spread, Math.max(1, soft))
+      kernels.edge(out, src!, spread, width)
       return out
     })
   }

@@ -32,6 +32,20 @@ describe('distance', () => {
     expect(distances(matte(5, 4, () => 0)).data.every((v) => v === 1e9)).toBe(true)
     expect(distances(matte(5, 4, () => 1)).data.every((v) => v === -1e9)).toBe(true)
   })
+  test.each([[-5, 9], [3, 12], [-20, -4], [-0.8, -0.2], [0.2, 6]] as const)('from %d to %d is the same as of all, and beyond that on the same side of it', (from, to) => {
+    const src = matte(61, 47, (x, y) => Math.min(1, Math.max(0, 0.5 + Math.sin(x / 7) * 3 + Math.cos(y / 5 + x / 11) * 3)))
+    const whole = distances(src)
+    const near = store.take(61, 47, 1)
+    kernels.distance(near, src, [from, to])
+    let met = 0
+    for (const [i, d] of whole.data.entries()) {
+      if (d >= from && d <= to) {
+        met++
+        expect(near.data[i]).toBe(d)
+      } else expect(d < from ? near.data[i]! < from : near.data[i]! > to).toBe(true)
+    }
+    expect(met).toBeGreaterThan(20)
+  }) // prettier-ignore
   test('follows an edge within its pixels', () => {
     // A straight edge at x = 20.3: the pixel there is covered by 0.3.
     const src = matte(60, 5, (x) => Math.min(1, Math.max(0, 20.3 - x)))

@@ -103,6 +103,14 @@ export function toneEntry(i: number): number {
   return 2 ** (octave - 12) * (1 + ((i - 1) % 128) / 128)
 }
 
+/** Signed distances from and to which they matter, in pixels. */
+export type DistanceRange = readonly [from: number, to: number]
+/** The distances that the edge of a matte needs which is grown by `spread` and `soft` pixels wide. */
+export const edgeRange = (spread: number, soft: number): DistanceRange => [
+  spread - soft / 2,
+  spread + soft / 2,
+]
+
 /**
  * The pixel loops everything is made from. There are two: SIMD WebAssembly over shared memory, and a plain
  * TypeScript twin that it is checked against. Output first, then sources, then scalars; `out` may be a source
@@ -227,9 +235,9 @@ export interface Kernels {
   /**
    * Signed distance of each pixel to the edge of a shape, in pixels, negative inside; one channel both. Inside is where the matte
    * is 0.5 or more; how much the nearest pixel of the other side and the one before it are covered moves the edge within them. ±1e9 where there is no
-   * edge. `out` is not `src`.
+   * edge. What does not lie `within` the two distances may be given as ±1e9, too: near edges alone are quick. `out` is not `src`.
    */
-  distance(out: Picture, src: Picture): void
+  distance(out: Picture, src: Picture, within?: DistanceRange): void
   /** Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. */
   edge(out: Picture, distance: Picture, spread: number, soft: number): void
   /**

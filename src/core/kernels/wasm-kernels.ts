@@ -19,6 +19,9 @@ const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeom
   firstRadius,
 ]
 
+/** No two pixels are farther apart. */
+const farthestPixel = 40_000
+
 /** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
 export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
   const table = displayTable()
@@ -265,15 +268,19 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       const [near, far] = { near: [1, 0], far: [0, 1], both: [1, 1] }[which] as [number, number]
       run('filterSpectrum', data, data.at, spectrum.at, near, far, data.width)
     },
-    distance: (out, src) => {
+    distance: (out, src, [from, to] = [-Infinity, Infinity]) => {
       const { width, height } = src
+      // The edge lies up to half a pixel, and what is half covered up to two, from where pixels count.
+      const reaches = [to > -0.5 ? to : -Infinity, from < 0.5 ? -from : -Infinity].map((reach) =>
+        reach === -Infinity ? -1 : Math.ceil(Math.min(farthestPixel, Math.max(0, reach) + 2)),
+      )
       const bytes = width * 12
       withBytes(width * height * 4, (nearest) => {
         withScratch(bytes, (scratch) => {
-          for (const outside of [0, 1]) {
+          for (const [outside, reach] of reaches.entries()) {
             const columns = [nearest, src.at, outside, width, height]
-            crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
-            run('distanceRows', out, out.at, src.at, nearest, scratch, bytes, outside, width, height)
+            if (reach >= 0) crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
+            run('distanceRows', out, out.at, src.at, nearest, scratch, bytes, outside, reach, width, height)
           }
         })
       })

@@ -1,5 +1,6 @@
 import type { ShapeNow } from '../comp/drawing-at.ts'
 import { combineMattes } from '../engine/matte.ts'
+import { edgeRange } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { Picture } from '../picture/picture.ts'
 import { coverOf } from './cover.ts'
@@ -69,11 +70,16 @@ function drawShape(
   hard.data.fill(0)
   coverOf(hard.data, width, height, [outline], rule)
   const distance = store.take(width, height, 1)
-  kernels.distance(distance, hard)
   if (varies) {
+    const past = reach + 2 * softGrid
+    kernels.distance(distance, hard, [-past, past])
     const rough = flatten(path, placed, softTolerance, (v) => (v.soft ?? outer) * scale)
     varyingEdge(hard, distance, rough, inner * scale, reach)
-  } else kernels.edge(hard, distance, ((outer - inner) / 2) * scale, Math.max(1, (inner + outer) * scale))
+  } else {
+    const [spread, soft] = [((outer - inner) / 2) * scale, Math.max(1, (inner + outer) * scale)]
+    kernels.distance(distance, hard, edgeRange(spread, soft))
+    kernels.edge(hard, distance, spread, soft)
+  }
   for (let y = 0; y < out.height; y++) {
     const from = (y + pad[1]) * width + pad[0]
     out.data.set(hard.data.subarray(from, from + out.width), y * out.width)

@@ -57,20 +57,22 @@ export function nearestInColumns(out: usize, src: usize, outside: i32, width: i3
 
 /**
  * Distance to the nearest pixel of the shape, less what it and the next are covered beyond its half: where the shape's edge is. Written
- * only for pixels on the other side; `outside`: negative.
+ * only for pixels on the other side; `outside`: negative. What is farther than `reach` is beyond all reach; below 0 all is.
  */
 export function distanceRows(
-  out: usize, src: usize, nearest: usize, scratch: usize, scratchBytes: i32, outside: i32, width: i32, height: i32,
+  out: usize, src: usize, nearest: usize, scratch: usize, scratchBytes: i32, outside: i32, reach: i32, width: i32, height: i32,
   y0: i32, y1: i32,
 ): void {
+  const beyond: f32 = outside ? -1e9 : 1e9
+  const most = reach * reach
   const sites = scratch + ((hand * scratchBytes) as usize)
   const borders = sites + ((width as usize) << 2)
   for (let y = y0; y < y1; y++) {
     const row = ((y * width) as usize) << 2
     let last = -1
-    for (let q = 0; q < width; q++) {
+    for (let q = 0; q < width && reach >= 0; q++) {
       const near = load<i32>(nearest + row + ((q as usize) << 2))
-      if (near == none) continue
+      if (near == none || near - y > reach || y - near > reach) continue
       // Inside a run of pixels of the shape none is nearest to one beside it.
       if (near == y && q > 0 && q < width - 1) {
         const at = nearest + row + ((q as usize) << 2)
@@ -99,15 +101,20 @@ export function distanceRows(
       const isIn = load<f32>(src + at) >= 0.5 ? 1 : 0
       if (isIn != outside) continue
       if (last < 0) {
-        store<f32>(out + at, outside ? -1e9 : 1e9)
+        store<f32>(out + at, beyond)
         continue
       }
       while (k < last && load<f64>(borders + (((k + 1) as usize) << 3)) < (x as f64)) k++
       const q = load<i32>(sites + ((k as usize) << 2))
       const near = load<i32>(nearest + row + ((q as usize) << 2))
+      const squared = (x - q) * (x - q) + (y - near) * (y - near)
+      if (squared > most) {
+        store<f32>(out + at, beyond)
+        continue
+      }
       const dx = (x - q) as f64
       const dy = (y - near) as f64
-      const whole = Math.sqrt(dx * dx + dy * dy)
+      const whole = Math.sqrt(squared as f64)
       // The edge runs through the nearest pixel, or the one before it on the way.
       const back = 1 / whole
       const nx = q + (Math.floor(dx * back + 0.5) as i32)
