@@ -1,9 +1,9 @@
 import { outOfFocus } from '../core/effects/defocus.ts'
-import { countScope, scopeKinds } from '../core/engine/scopes.ts'
+import { countScope } from '../core/engine/scopes.ts'
 import { apertureBlur, defocusByDepth } from '../core/kernels/defocus.ts'
-import { toneEntries, toneEntry } from '../core/kernels/kernels.ts'
+import { scopeKinds, toneEntries, toneEntry } from '../core/kernels/kernels.ts'
 import type { Workshop } from '../core/kernels/pyramid.ts'
-import { plainPicture, type Picture } from '../core/picture/picture.ts'
+import type { Picture } from '../core/picture/picture.ts'
 import { alternate, type Result, type Work } from './alternate.ts'
 
 const disc = { blades: 0, turn: 0, roundness: 0 }
@@ -52,7 +52,7 @@ export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, t
 
 /** Scopes at their usual size; and a small picture, as summing a disc pixel by pixel is slow. */
 function smallWorks(workshop: Workshop): [string, Work, string, Work, number | null, number][] {
-  const shown = plainPicture(1280, 720)
+  const shown = workshop.store.take(1280, 720, 4)
   shown.data.forEach((_, i) => { shown.data[i] = i % 4 === 3 ? 1 : ((i * 7919) % 1000) / 700 })
   const other = new Float32Array(shown.data.length)
   const [w, h] = [240, 135]
@@ -61,7 +61,7 @@ function smallWorks(workshop: Workshop): [string, Work, string, Work, number | n
   return [
     ['defocus, disc of 20 px, 240x135', () => { apertureBlur(out, src, 20, disc, workshop) }, 'disc summed pixel by pixel', () => { sumDisc(out, src, 20) }, null, 3],
     ...scopeKinds.map((kind): [string, Work, string, Work, number | null, number] => [
-      `${kind} of 1280x720`, () => { countScope(shown, kind, [0, 0, 1280, 720]) }, 'copy of 1280x720', () => { other.set(shown.data) }, null, 9,
+      `${kind} of 1280x720`, () => { countScope(shown, kind, [0, 0, 1280, 720], workshop.kernels) }, 'copy of 1280x720', () => { other.set(shown.data) }, null, 9,
     ]),
   ]
 } // prettier-ignore

@@ -1,6 +1,16 @@
 import { expect, test } from 'vitest'
-import { plainPicture } from '../picture/picture.ts'
-import { countScope, scopeColumns, scopeLevel, scopeLevels, vectorReach, vectorSide } from './scopes.ts'
+import { plainPicture, type Picture } from '../picture/picture.ts'
+import { plainKernels } from '../kernels/plain-kernels.ts'
+import { fast, store } from '../kernels/try-kernels.ts'
+import { scopeKinds, type ScopeKind } from '../kernels/kernels.ts'
+import {
+  countScope as countBy,
+  scopeColumns,
+  scopeLevel,
+  scopeLevels,
+  vectorReach,
+  vectorSide,
+} from './scopes.ts'
 
 const [width, height] = [64, 20]
 const filled = (fill: (x: number, y: number) => readonly number[]) => {
@@ -9,6 +19,8 @@ const filled = (fill: (x: number, y: number) => readonly number[]) => {
   return picture
 }
 const whole = [0, 0, width, height] as const
+const countScope = (picture: Picture, kind: ScopeKind, region: readonly [number, number, number, number]) =>
+  countBy(picture, kind, region, plainKernels)
 const levelOf = (light: number) => Math.round(scopeLevel(light) * (scopeLevels - 1))
 
 test('the axis has black at 0, white at four fifths, and 4.0 at its end; stops are about even', () => {
@@ -60,3 +72,15 @@ test('a vectorscope has greys in its middle and primaries at their Cb and Cr (IT
   expect(at(1, 0, 0)).toEqual([-0.1146, 0.5].map((v) => expect.closeTo(v, 2) as number))
   expect(at(0, 0, 1)).toEqual([0.5, -0.0458].map((v) => expect.closeTo(v, 2) as number))
 })
+
+test.each(scopeKinds)('a %s counted by the kernel is that of its plain twin, in a part of the picture', (kind) => {
+  const plain = filled((x, y) => (x % 5 === 0 && y % 3 === 0 ? [0, 0, 0, 0] : [x / 20 - 0.4, (x * y) % 7, y / 9, 0.5 + (x % 2) / 2]))
+  const shared = store.take(width, height, 4)
+  shared.data.set(plain.data)
+  for (const region of [whole, [3, 2, 61, 19], [9, 9, 10, 10], [5, 5, 5, 5]] as const) {
+    const [a, b] = [countBy(plain, kind, region, plainKernels), countBy(shared, kind, region, fast)]
+    expect(b.pixels).toBe(a.pixels)
+    // A value on the border of two levels or columns may fall either way.
+    expect(a.counts.reduce((n, v, i) => n + Math.abs(v - b.counts[i]!), 0)).toBeLessThan(4 + a.pixels / 100)
+  }
+}) // prettier-ignore

@@ -9,7 +9,10 @@ export const rowFunctions = [
 export type RowFunction = (typeof rowFunctions)[number]
 
 type NumericFunction = (...args: number[]) => number
-export type KernelExports = Record<RowFunction | 'sanitise' | 'heapBase' | 'setHand', NumericFunction>
+export type KernelExports = Record<
+  RowFunction | 'sanitise' | 'countScope' | 'heapBase' | 'setHand',
+  NumericFunction
+>
 
 let compiled: WebAssembly.Module | undefined
 

@@ -103,6 +103,28 @@ export function toneEntry(i: number): number {
   return 2 ** (octave - 12) * (1 + ((i - 1) % 128) / 128)
 }
 
+export const scopeKinds = ['histogram', 'waveform', 'parade', 'vectorscope'] as const
+export type ScopeKind = (typeof scopeKinds)[number]
+
+/** A part of a picture in its own pixels: from left and top to before right and bottom. */
+export type ScopeRegion = readonly [left: number, top: number, right: number, bottom: number]
+
+/** How a scope is counted. */
+export interface ScopeCount {
+  readonly kind: ScopeKind
+  readonly region: ScopeRegion
+  /** Columns of a waveform or a parade, and levels. */
+  readonly columns: number
+  readonly levels: number
+  /** Sides of a vectorscope, and half of its width in units of Cb and Cr. */
+  readonly side: number
+  readonly reach: number
+  /** Levels and encoded values of positive floats, looked up by their bits without the lower `shift`; the last is for all beyond. */
+  readonly shift: number
+  readonly level: Int32Array
+  readonly encoded: Float32Array
+}
+
 /** Signed distances from and to which they matter, in pixels. */
 export type DistanceRange = readonly [from: number, to: number]
 /** The distances that the edge of a matte needs which is grown by `spread` and `soft` pixels wide. */
@@ -300,6 +322,12 @@ export interface Kernels {
    * farther; where next to nothing was, `out` stays. `known` says how far `out` is a picture, 0–1.
    */
   layOver(out: Picture, known: Picture, layer: Picture, seen: Picture): void
+  /**
+   * Counts how often red, green, blue and luminance have which level (histogram, four planes); luminance by columns, row 0 the highest level
+   * (waveform); red, green and blue by columns (parade, three planes); or Cb and Cr of encoded colours (vectorscope; BT.709 weights). Pixels without
+   * cover and light are not counted; gives back how many were.
+   */
+  countScope(counts: Uint32Array, src: Picture, count: ScopeCount): number
   /** IEEE 754 binary16 codes to floats, every code exact. */
   halfToFloat(out: Float32Array, codes: Uint16Array): void
   /** Floats to binary16, rounding to nearest even; beyond 65504 + half a step becomes infinity. */

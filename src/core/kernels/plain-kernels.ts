@@ -678,6 +678,40 @@ export const plainKernels: Kernels = {
       known.data[i] = trust + (1 - trust) * known.data[i]!
     }
   },
+  countScope(counts, { data, width }, { kind, region, columns, levels, side, reach, shift, level, encoded }) {
+    const [left, top, right, bottom] = region
+    const value = new Float32Array(1)
+    const bits = new Int32Array(value.buffer)
+    const placeOf = (v: number) => {
+      value[0] = v
+      return bits[0]! < 0 ? 0 : Math.min(bits[0]! >> shift, level.length - 1)
+    }
+    const levelOf = (v: number) => level[placeOf(v)]!
+    let pixels = 0
+    for (let y = top; y < bottom; y++)
+      for (let x = left; x < right; x++) {
+        const at = (y * width + x) * 4
+        const [r, g, b] = [data[at]!, data[at + 1]!, data[at + 2]!]
+        if (data.subarray(at, at + 4).every((v) => v === 0)) continue
+        pixels++
+        const y709 = luminance(r, g, b)
+        const foot = (levels - 1) * columns + Math.floor(((x - left) * columns) / (right - left))
+        if (kind === 'histogram')
+          [r, g, b, y709].forEach((v, plane) => counts[plane * levels + levelOf(v)]!++)
+        else if (kind === 'waveform') counts[foot - levelOf(y709) * columns]!++
+        else if (kind === 'parade')
+          [r, g, b].forEach((v, plane) => counts[plane * columns * levels + foot - levelOf(v) * columns]!++)
+        else {
+          const [er, eg, eb] = [r, g, b].map((v) => encoded[placeOf(v)]!) as [number, number, number]
+          const luma = luminance(er, eg, eb)
+          const scale = side / (2 * reach)
+          const cx = Math.floor(((eb - luma) / 1.8556 + reach) * scale)
+          const cy = Math.floor((reach - (er - luma) / 1.5748) * scale)
+          if (cx >= 0 && cy >= 0 && cx < side && cy < side) counts[cy * side + cx]!++
+        }
+      }
+    return pixels
+  },
   halfToFloat(out, codes) {
     for (let i = 0; i < codes.length; i++) out[i] = halfToNumber(codes[i]!)
   },

@@ -3,7 +3,14 @@ import type { Picture } from '../picture/picture.ts'
 import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import { blends, isOperator, operators } from './join-modes.ts'
-import { resampleFilters, displayChannels, type Caught, type Kernels, type RayGeometry } from './kernels.ts'
+import {
+  resampleFilters,
+  displayChannels,
+  scopeKinds,
+  type Caught,
+  type Kernels,
+  type RayGeometry,
+} from './kernels.ts'
 import type { Tap } from './line-profile.ts'
 
 const caughtNumbers = ({ threshold, knee, ceiling, byMost }: Caught) => [
@@ -359,6 +366,22 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     layOver: (out, known, layer, seen) => {
       run('layOver', out, out.at, known.at, layer.at, seen.at, out.width)
+    },
+    countScope: (counts, src, { kind, region, columns, levels, side, reach, shift, level, encoded }) => {
+      let pixels = 0
+      const last = level.length - 1
+      withBytes(counts.byteLength + 2 * level.byteLength, (at) => {
+        const [levelAt, encodedAt] = [at + counts.byteLength, at + counts.byteLength + level.byteLength]
+        const { buffer } = store.memory
+        const own = new Uint32Array(buffer, at, counts.length).fill(0)
+        new Int32Array(buffer, levelAt, level.length).set(level)
+        new Float32Array(buffer, encodedAt, encoded.length).set(encoded)
+        const sizes = [src.width, ...region, columns, levels, side, reach]
+        const which = scopeKinds.indexOf(kind)
+        pixels = crew.exports.countScope(at, src.at, levelAt, encodedAt, which, shift, last, ...sizes)
+        counts.set(own)
+      })
+      return pixels
     },
     halfToFloat: (out, codes) => {
       convert('halfToFloat', out, codes)

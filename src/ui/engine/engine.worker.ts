@@ -342,7 +342,7 @@ class Engine {
       const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v)))
       const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
       const started = performance.now()
-      const scope = picture.channels === 4 ? countScope(picture, kind, part) : undefined
+      const scope = picture.channels === 4 ? countScope(picture, kind, part, this.kernels) : undefined
       const tookMs = performance.now() - started
       reply({ type: 'scope', id, scope, tookMs }, scope ? [scope.counts.buffer] : [])
     } catch {

@@ -3,15 +3,9 @@
 import { SquareDashedMousePointer, X } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { placeOfStep } from '../../core/comp/edits.ts'
-import {
-  scopeKinds,
-  scopeLevel,
-  vectorReach,
-  vectorSide,
-  type Scope,
-  type ScopeKind,
-} from '../../core/engine/scopes.ts'
+import { scopeLevel, vectorReach, vectorSide, type Scope } from '../../core/engine/scopes.ts'
 import type { Target } from '../../core/engine/plan.ts'
+import { scopeKinds, type ScopeKind } from '../../core/kernels/kernels.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
