@@ -412,6 +412,66 @@ describe('the desk of the demo', () => {
     rmSync(folder, { recursive: true })
   }) // prettier-ignore
 
+  test('with the mouse: a tone is bent on its curve, a gradient gets a stop, what is in focus is picked; one undo takes each back', async () => {
+    const add = async (words: string) => {
+      await (await find(driver, '[aria-label="Source of Cave"]')).click()
+      await key('/')
+      await find(driver, 'dialog[open] input')
+      await key(words, Key.ENTER)
+    }
+    const undo = () => driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
+    const dialsOf = async (effect: string) => (await lastStep(effect)).dials
+    const remove = async () => (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    /** Drags on a field, given in parts of its size. */
+    const dragOn = async (css: string, from: readonly [number, number], to: readonly [number, number]) => {
+      const field = await find(driver, css)
+      await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', field)
+      const { width, height } = await field.getRect()
+      const at = ([x, y]: readonly [number, number]) => ({ origin: field, x: Math.round((x - 0.5) * width), y: Math.round((y - 0.5) * height) })
+      await driver.actions().move(at(from)).press().move({ ...at(to), duration: 80 }).release().perform()
+    }
+
+    await add('contrast tone rgb')
+    await settled()
+    const before = await codesAt(0.14, 0.85)
+    await dragOn('[aria-label="Luminance curve"]', [0.35, 0.65], [0.35, 0.3])
+    const points = await waitFor(driver, 'a further point', async () => {
+      const curve = (await dialsOf('curves'))['luminance'] as [number, number][] | undefined
+      return curve?.length === 3 && curve
+    })
+    const bent = points.toSorted((a, b) => a[0] - b[0])[1]!
+    expect(bent[1]).toBeGreaterThan(bent[0] + 0.2)
+    await waitFor(driver, 'a brighter picture', async () => (await codesAt(0.14, 0.85))[2]! > before[2]! + 10)
+    await undo()
+    await waitFor(driver, 'the picture as it was', async () => String(await codesAt(0.14, 0.85)) === String(before))
+    await remove()
+
+    await add('duotone')
+    await dragOn('[data-dial="gradient"] .cursor-copy', [0.25, 0.3], [0.35, 0.3])
+    await waitFor(driver, 'four stops', async () => {
+      const stops = (await dialsOf('gradient-map'))['gradient'] as [number][] | undefined
+      return stops?.length === 4 && stops.some(([at]) => Math.abs(at - 0.35) < 0.03)
+    })
+    await undo()
+    await waitFor(driver, 'three stops', async () => ((await dialsOf('gradient-map'))['gradient'] as unknown[] | undefined)?.length !== 4)
+    await remove()
+
+    await add('bokeh')
+    await (await find(driver, 'select[aria-label="Blurs"] option[value="depth"]')).click()
+    await (await find(driver, '//button[contains(., "Pick focus")]')).click()
+    await settled()
+    await point(0.14, 0.85)
+    await driver.actions().click().perform()
+    const focus = await waitFor(driver, 'the focus on the crystals', async () => {
+      const at = (await dialsOf('defocus'))['focus']
+      return typeof at === 'number' && at < 8 && at
+    })
+    expect(focus).toBeGreaterThan(2)
+    // What is in focus stays as it was, to the code.
+    await waitFor(driver, 'sharp crystals', async () => String(await codesAt(0.14, 0.85)) === String(before))
+    await remove()
+  }) // prettier-ignore
+
   test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
     const handle = (name: string) => find(driver, `[aria-label="Drag ${name}"]`)
     const becomes = (what: string, holds: (comp: Comp) => boolean) =>

@@ -103,17 +103,3 @@ export function parseCube(bytes: Uint8Array): CubeTable {
     fail(0, `its domain from ${from.join(' ')} to ${to.join(' ')} is empty; DOMAIN_MIN must be below DOMAIN_MAX`)
   return { title, isCube: isCubic, size, from, to, values }
 } // prettier-ignore
-
-/** Writes a table as a .cube file. */
-export function writeCube({ title, isCube: isCubic, size, from, to, values }: CubeTable): string {
-  const number = (v: number) => String(Number(v.toPrecision(7)))
-  const lines = [
-    `TITLE "${title.replaceAll(/["\r\n]/g, ' ')}"`,
-    `LUT_${isCubic ? 3 : 1}D_SIZE ${size}`,
-    `DOMAIN_MIN ${from.map(number).join(' ')}`,
-    `DOMAIN_MAX ${to.map(number).join(' ')}`,
-  ]
-  for (let i = 0; i < values.length; i += 3)
-    lines.push(`${number(values[i]!)} ${number(values[i + 1]!)} ${number(values[i + 2]!)}`)
-  return lines.join('\n') + '\n'
-}

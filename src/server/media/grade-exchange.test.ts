@@ -4,7 +4,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, describe, expect, test } from 'vitest'
 import { parseCdl, writeCdl } from '../../core/formats/cdl.ts'
-import { parseCube, writeCube, type CubeTable } from '../../core/formats/cube.ts'
+import { parseCube, type CubeTable } from '../../core/formats/cube.ts'
 import { createLoneKernels } from '../../core/kernels/wasm-kernels.ts'
 import { openMediaFile } from './media-file.ts'
 
@@ -29,6 +29,20 @@ function byOpenColorIo(name: string, text: string, colours: readonly number[][],
   const args = ['-c', reader, path, id]
   const answer = execFileSync('/usr/bin/python3', args, { input: JSON.stringify(colours) })
   return JSON.parse(answer.toString()) as number[][]
+}
+
+/** A table as a .cube file. */
+function writeCube({ title, isCube: isCubic, size, from, to, values }: CubeTable): string {
+  const number = (v: number) => String(Number(v.toPrecision(7)))
+  const lines = [
+    `TITLE "${title.replaceAll(/["\r\n]/g, ' ')}"`,
+    `LUT_${isCubic ? 3 : 1}D_SIZE ${size}`,
+    `DOMAIN_MIN ${from.map(number).join(' ')}`,
+    `DOMAIN_MAX ${to.map(number).join(' ')}`,
+  ]
+  for (let i = 0; i < values.length; i += 3)
+    lines.push(`${number(values[i]!)} ${number(values[i + 1]!)} ${number(values[i + 2]!)}`)
+  return lines.join('\n') + '\n'
 }
 
 let state = 7
