@@ -33,16 +33,24 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
     columns: Float32Array.from({ length: width }, (_, x) => 1 / (1 + x)),
     rows: Float32Array.from({ length: height }, (_, y) => 1 / (2 + y)),
   }
-  test.each([{}, { join: 'add' }, { join: 'screen', glow }, { fills: true, glow }] as const)(
-    'mist %#',
-    (more) => {
-      compare((k, out, a, _, m) => {
-        const depth = single(a, distances)
-        k.mist(out, a, depth, undefined, shape(more))
-        if (more.fills) k.mist(out, a, depth, m, shape(more))
-      }, 2e-4)
-    },
-  )
+  // A colour of its own at each distance.
+  const coloured = Float32Array.from({ length: (steps + 2) * 4 }, (_, i) => {
+    const w = Math.min(1, (i >> 2) / steps)
+    return [0.9 * w * w, 0.5 * w, 0.2 * Math.sqrt(w), w][i % 4]!
+  })
+  test.each([
+    {},
+    { table: coloured },
+    { join: 'add' },
+    { join: 'screen', glow },
+    { fills: true, glow },
+  ] as const)('mist %#', (more) => {
+    compare((k, out, a, _, m) => {
+      const depth = single(a, distances)
+      k.mist(out, a, depth, undefined, shape(more))
+      if ('fills' in more) k.mist(out, a, depth, m, shape(more))
+    }, 2e-4)
+  })
   test.each([true, false])('distances from a point, and thinning with height, with depth: %s', (hasDepth) => {
     compare((k, out, a, b, m) => {
       const depth = hasDepth ? single(a, (i) => (i % 5 === 0 ? 3.4e38 : 2)) : undefined

@@ -26,6 +26,20 @@ const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeom
   firstRadius,
 ]
 
+/** The colour that all entries of a table of mist have, each times its weight; undefined where they differ. */
+function colourOf(table: Float32Array): readonly [number, number, number] | undefined {
+  let most = 0
+  for (let i = 3; i < table.length; i += 4) if (table[i]! > table[most * 4 + 3]!) most = i >> 2
+  const whole = table[most * 4 + 3]!
+  if (!(whole > 0)) return undefined
+  const colour = [0, 1, 2].map((c) => table[most * 4 + c]! / whole) as [number, number, number]
+  for (let i = 0; i < table.length; i += 4)
+    for (let c = 0; c < 3; c++)
+      if (Math.abs(table[i + c]! - colour[c]! * table[i + 3]!) > 1e-6 * (1 + Math.abs(colour[c]!)))
+        return undefined
+  return colour
+}
+
 /** No two pixels are farther apart. */
 const farthestPixel = 40_000
 
@@ -306,16 +320,30 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     mist: (out, src, depth, vary, { from, scale, table, join, fills, glow }) => {
       const last = table.length / 4 - 1
-      const params = [from, scale, last, ['mix', 'add', 'screen'].indexOf(join), Number(fills), ...(glow?.colour ?? [0, 0, 0]), 0, 0] // prettier-ignore
-      const bytes = 3 * (src.width + 16) * 4 + 128
+      const colour = join === 'mix' ? colourOf(table) : undefined
+      const params = [from, scale, last, ['mix', 'add', 'screen'].indexOf(join), Number(fills), ...(glow?.colour ?? [0, 0, 0]), ...(colour ?? [0, 0, 0]), 0] // prettier-ignore
+      const weights = colour ? table.filter((_, i) => i % 4 === 3) : []
+      const bytes = 3 * (src.width + 16) * 4 + 192
       withScratch(bytes, (scratch) => {
         // One more entry, of which nothing is taken, behind the last.
         const entries = new Float32Array(table.length + 4)
         entries.set(table)
         withFloats(entries, (tableAt) => {
-          withFloats([...params, ...(glow?.columns ?? []), ...(glow?.rows ?? [])], (at) => {
-            const [columns, rows] = glow ? [at + 40, at + 40 + glow.columns.length * 4] : [0, 0]
-            const sources = [out.at, src.at, depth.at, vary?.at ?? 0, tableAt, at, columns, rows]
+          withFloats([...params, ...(glow?.columns ?? []), ...(glow?.rows ?? []), ...weights, 0], (at) => {
+            const columns = at + params.length * 4
+            const rows = columns + (glow?.columns.length ?? 0) * 4
+            const weightsAt = colour ? rows + (glow?.rows.length ?? 0) * 4 : 0
+            const sources = [
+              out.at,
+              src.at,
+              depth.at,
+              vary?.at ?? 0,
+              tableAt,
+              weightsAt,
+              at,
+              glow ? columns : 0,
+              glow ? rows : 0,
+            ]
             run('mist', out, ...sources, scratch, bytes, src.width, src.height)
           })
         })

@@ -48,28 +48,50 @@ function withGlow(v: v128, glow: v128, strength: f32): v128 {
   return f32x4.add(v, f32x4.mul(glow, f32x4.mul(alphaOf(v), f32x4.splat(strength))))
 }
 
+/** Five values of a row about a pixel, and the last again three times. */
+@inline
+function readFive(out: usize, values: usize, row: i32, x: i32, width: i32, isInside: bool): void {
+  if (isInside) {
+    const at = values + (((row + x - 2) as usize) << 2)
+    v128.store(out, v128.load(at))
+    v128.store(out, v128.load32_splat(at, 16), 16)
+    return
+  }
+  for (let dx = -2; dx <= 2; dx++)
+    store<f32>(out + ((dx + 2) << 2), load<f32>(values + (((row + heldAt(x + dx, width)) as usize) << 2)))
+  v128.store(out, v128.load32_splat(out, 16), 16)
+}
+
 /**
  * A pixel at an edge of depth: its colour lies between those on both sides, and as far as it does, it is of the near side and has its mist.
- * `places` has room for those of 5 × 5 pixels.
+ * `places` has room for 48 numbers.
  */
 function mistAtEdge(
   src: usize, depth: usize, vary: usize, table: usize, places: usize, from: f32, scale: f32, last: f32, join: i32, glow: v128, strength: f32, empty: v128, x: i32, y: i32, width: i32, height: i32,
 ): v128 {
-  let low: f32 = 1e30
-  let high: f32 = -1
+  // Five rows of eight: distances of five pixels, the last of them again; then what they vary by; and what it makes of them.
+  const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), zero = f32x4.splat(0)
+  const last4 = f32x4.splat(last), end4 = f32x4.splat(last - 1), nothing4 = f32x4.splat(nothing)
+  let low4 = f32x4.splat(1e30), high4 = f32x4.splat(-1)
+  const isInside = x >= 2 && x + 3 < width
   for (let dy = -2; dy <= 2; dy++) {
     const row = heldAt(y + dy, height) * width
-    const at = places + (((dy + 2) * 20) as usize)
-    for (let dx = -2; dx <= 2; dx++) {
-      const i = (row + heldAt(x + dx, width)) as usize
-      const place = placeOf(load<f32>(depth + (i << 2)), vary ? load<f32>(vary + (i << 2)) : 1, from, scale, last)
-      store<f32>(at + (((dx + 2) as usize) << 2), place)
-      low = min<f32>(low, place)
-      high = max<f32>(high, place)
+    const own = places + ((dy + 2) << 5)
+    readFive(own, depth, row, x, width, isInside)
+    if (vary) readFive(places + 160, vary, row, x, width, isInside)
+    for (let half: usize = 0; half < 32; half += 16) {
+      const d = v128.load(own + half)
+      let place = f32x4.mul(f32x4.sub(d, from4), scale4)
+      if (vary) place = f32x4.mul(place, v128.load(places + 160 + half))
+      place = v128.bitselect(last4, f32x4.pmin(end4, f32x4.pmax(zero, place)), f32x4.ge(d, nothing4))
+      v128.store(own + half, place)
+      low4 = f32x4.pmin(place, low4)
+      high4 = f32x4.pmax(place, high4)
     }
   }
+  const low = min<f32>(min<f32>(f32x4.extract_lane(low4, 0), f32x4.extract_lane(low4, 1)), min<f32>(f32x4.extract_lane(low4, 2), f32x4.extract_lane(low4, 3)))
+  const high = max<f32>(max<f32>(f32x4.extract_lane(high4, 0), f32x4.extract_lane(high4, 1)), max<f32>(f32x4.extract_lane(high4, 2), f32x4.extract_lane(high4, 3)))
   const middle: f32 = (low + high) * 0.5
-  const zero = f32x4.splat(0)
   let nearSum = zero, farSum = zero, nearMist = zero, farMist = zero, nearSquares4 = zero, farSquares4 = zero
   let nearCount: f32 = 0
   for (let dy = -2; dy <= 2; dy++) {
@@ -77,27 +99,26 @@ function mistAtEdge(
     // Pixels two away: those beside the edge are mixed themselves.
     const next = dy == -2 || dy == 2 ? 1 : 4
     for (let dx = -2; dx <= 2; dx += next) {
-      const place = load<f32>(places + ((((dy + 2) * 5 + dx + 2) as usize) << 2))
+      const place = load<f32>(places + ((dy + 2) << 5) + ((dx + 2) << 2))
       const colour = v128.load(src + (((row + heldAt(x + dx, width)) as usize) << 4))
       const mist = entryAt(table, place)
       const squares = f32x4.mul(colour, colour)
-      if (place < middle) {
-        nearSum = f32x4.add(nearSum, colour)
-        nearMist = f32x4.add(nearMist, mist)
-        nearSquares4 = f32x4.add(nearSquares4, squares)
-        nearCount += 1
-      } else {
-        farSum = f32x4.add(farSum, colour)
-        farMist = f32x4.add(farMist, mist)
-        farSquares4 = f32x4.add(farSquares4, squares)
-      }
+      // Which side it is on can not be foreseen: both are added to, one of them nothing.
+      const isNear = i32x4.splat(place < middle ? -1 : 0)
+      nearCount += place < middle ? 1 : 0
+      nearSum = f32x4.add(nearSum, v128.and(colour, isNear))
+      farSum = f32x4.add(farSum, v128.andnot(colour, isNear))
+      nearMist = f32x4.add(nearMist, v128.and(mist, isNear))
+      farMist = f32x4.add(farMist, v128.andnot(mist, isNear))
+      nearSquares4 = f32x4.add(nearSquares4, v128.and(squares, isNear))
+      farSquares4 = f32x4.add(farSquares4, v128.andnot(squares, isNear))
     }
   }
   const farCount: f32 = (16.0 as f32) - nearCount
   const nearSquares = sumOf(nearSquares4), farSquares = sumOf(farSquares4)
   const own = ((y * width + x) as usize)
   const p = v128.load(src + (own << 4))
-  const ownMist = withGlow(entryAt(table, load<f32>(places + 48)), glow, strength)
+  const ownMist = withGlow(entryAt(table, load<f32>(places + 72)), glow, strength)
   const plain = f32x4.add(f32x4.mul(p, kept(ownMist, join)), f32x4.mul(ownMist, alphaOf(p)))
   const filling = f32x4.mul(empty, f32x4.splat(high == last ? max<f32>(0, (1.0 as f32) - f32x4.extract_lane(p, 3)) : 0))
   const alpha = f32x4.extract_lane(p, 3)
@@ -113,7 +134,7 @@ function mistAtEdge(
   const seen = min<f32>(1, max<f32>(0, square > 0 ? sumOf(f32x4.mul(f32x4.sub(p, far), step)) / square : 0))
   let around: f32 = 0
   for (let dy = 1; dy <= 3; dy++)
-    for (let dx = 1; dx <= 3; dx++) if (load<f32>(places + (((dy * 5 + dx) as usize) << 2)) < middle) around += 1
+    for (let dx = 1; dx <= 3; dx++) around += load<f32>(places + (dy << 5) + (dx << 2)) < middle ? 1 : 0
   const cover = trust * seen + ((1.0 as f32) - trust) * around * (1.0 / 9.0)
   const a = f32x4.splat(cover), b = f32x4.splat((1.0 as f32) - cover)
   const nearV = withGlow(f32x4.mul(nearMist, f32x4.splat((1.0 as f32) / nearCount)), glow, strength)
@@ -155,12 +176,34 @@ function plainPixel(target: usize, pixel: usize, entry: usize, part: v128): void
   v128.store(target, f32x4.add(p, f32x4.sub(mist, f32x4.mul(p, v128.shuffle<f32>(v, v, 3, 3, 3, 3)))))
 }
 
+/** Two neighbours of a table of weights at each of four places: the first two lanes of each. */
+@inline
+function weightsAt(weights: usize, index: v128, part: v128): v128 {
+  const a = v128.load64_zero(weights + i32x4.extract_lane(index, 0))
+  const b = v128.load64_zero(weights + i32x4.extract_lane(index, 1))
+  const c = v128.load64_zero(weights + i32x4.extract_lane(index, 2))
+  const d = v128.load64_zero(weights + i32x4.extract_lane(index, 3))
+  const ab = v128.shuffle<f32>(a, b, 0, 4, 1, 5)
+  const cd = v128.shuffle<f32>(c, d, 0, 4, 1, 5)
+  const first = v128.shuffle<f32>(ab, cd, 0, 1, 4, 5)
+  const next = v128.shuffle<f32>(ab, cd, 2, 3, 6, 7)
+  return f32x4.add(first, f32x4.mul(f32x4.sub(next, first), part))
+}
+
+/** Mixed with mist of one colour, whose alpha is 1: so the picture's alpha stays what it is to the last bit. */
+@inline
+function colouredPixel(target: usize, pixel: usize, colour: v128, weight: v128): void {
+  const p = v128.load(pixel)
+  v128.store(target, f32x4.add(p, f32x4.mul(f32x4.sub(f32x4.mul(colour, alphaOf(p)), p), weight)))
+}
+
 /**
  * Lays mist over a picture by a table along the distance. `params`: from, scale, last, join (0 mix, 1 add, 2 screen), whether it fills what is
- * empty, red, green and blue of a glow. Three rows of places are kept at a time.
+ * empty, red, green and blue of a glow, red, green and blue of all mist where it has one colour. Then `weights` are those of the table; else it is 0.
+ * Three rows of places are kept at a time.
  */
 export function mist(
-  out: usize, src: usize, depth: usize, vary: usize, table: usize, params: usize, glowX: usize, glowY: usize, scratch: usize, scratchBytes: i32, width: i32, height: i32, y0: i32, y1: i32,
+  out: usize, src: usize, depth: usize, vary: usize, table: usize, weights: usize, params: usize, glowX: usize, glowY: usize, scratch: usize, scratchBytes: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
   const from = load<f32>(params)
   const scale = load<f32>(params, 4)
@@ -168,10 +211,11 @@ export function mist(
   const join = load<f32>(params, 12) as i32
   const fills = load<f32>(params, 16) > 0
   const glow = f32x4.replace_lane(v128.load(params, 20), 3, 0)
+  const colour = f32x4.replace_lane(v128.load(params, 32), 3, 1)
   const empty = fills ? v128.load(table + ((last as usize) << 4)) : f32x4.splat(0)
   const limit = f32x4.splat(last * (1.0 / 128.0))
   const own = scratch + ((hand * scratchBytes) as usize)
-  const rowBytes = ((scratchBytes - 128) / 3) as usize
+  const rowBytes = ((scratchBytes - 192) / 3) as usize
   const places = own + rowBytes * 3
   const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), beyond4 = f32x4.splat(last * 2), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)
   const one = f32x4.splat(1), half = f32x4.splat(0.5), large = f32x4.splat(12582912)
@@ -231,6 +275,16 @@ export function mist(
         // Rounded down by the place that 1 has in a float so large: much quicker than turning it into an integer.
         const rounded = f32x4.add(f32x4.sub(place, half), large)
         const part = f32x4.sub(place, f32x4.sub(rounded, large))
+        if (weights) {
+          const w = weightsAt(weights, i32x4.shl(i32x4.sub(rounded, large), 2), part)
+          colouredPixel(target, pixels, colour, v128.shuffle<f32>(w, w, 0, 0, 0, 0))
+          colouredPixel(target + 16, pixels + 16, colour, v128.shuffle<f32>(w, w, 1, 1, 1, 1))
+          colouredPixel(target + 32, pixels + 32, colour, v128.shuffle<f32>(w, w, 2, 2, 2, 2))
+          colouredPixel(target + 48, pixels + 48, colour, v128.shuffle<f32>(w, w, 3, 3, 3, 3))
+          pixels += 64
+          target += 64
+          continue
+        }
         const offsets = i32x4.shl(i32x4.sub(rounded, large), 4)
         plainPixel(target, pixels, table + i32x4.extract_lane(offsets, 0), v128.shuffle<f32>(part, part, 0, 0, 0, 0))
         plainPixel(target + 16, pixels + 16, table + i32x4.extract_lane(offsets, 1), v128.shuffle<f32>(part, part, 1, 1, 1, 1))
