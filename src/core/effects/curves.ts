@@ -1,7 +1,7 @@
-import { toneEntries, toneEntry } from '../kernels/kernels.ts'
 import { axisToLight, curveThrough, lightToAxis, type CurvePoint } from '../picture/tone-curve.ts'
 import { curve } from './dials.ts'
 import { defineEffect } from './effect.ts'
+import { preparedTable, toneTableOf } from './tone-table.ts'
 
 const straight = [
   [0, 0],
@@ -9,11 +9,20 @@ const straight = [
 ] as const
 const tones = (label: string, hint: string) => curve({ default: straight, axis: 'light', label, hint })
 
+type Tone = (v: number) => number
+
 /** Light through a curve whose points lie on the axis of light. */
-export function toneThrough(points: readonly CurvePoint[]): (v: number) => number {
+export function toneThrough(points: readonly CurvePoint[]): Tone {
   const through = curveThrough(points)
   return (v) => axisToLight(through(lightToAxis(v)))
 }
+
+type Curves = Readonly<Record<'red' | 'green' | 'blue' | 'luminance', readonly CurvePoint[]>>
+
+function tableOf(d: Curves): Float32Array {
+  const [red, green, blue, all] = [d.red, d.green, d.blue, d.luminance].map(toneThrough) as [Tone, Tone, Tone, Tone]
+  return toneTableOf((v) => [red(v), green(v), blue(v), all(v)])
+} // prettier-ignore
 
 export default defineEffect({
   id: 'curves',
@@ -36,9 +45,8 @@ export default defineEffect({
     { name: 'Lifted blacks', dials: { luminance: [[0, 0.12], [0.5, 0.52], [1, 1]] } },
   ],
   example: { luminance: [[0, 0], [0.5, 0.42], [0.85, 0.95], [1, 1]], blue: [[0, 0.1], [1, 1]] },
-  apply({ out, picture, dials: d, kernels }) {
-    const curves = [d.red, d.green, d.blue, d.luminance].map(toneThrough)
-    const table = Float32Array.from({ length: toneEntries * 4 }, (_, i) => curves[i % 4]!(toneEntry(i >> 2)))
-    kernels.toneTable(out, picture, table, 'tones')
+  prepare: (d) => ({ key: JSON.stringify([d.red, d.green, d.blue, d.luminance]), make: preparedTable(() => tableOf(d)) }),
+  apply({ out, picture, dials, prepared, kernels }) {
+    kernels.toneTable(out, picture, prepared?.data ?? tableOf(dials), 'tones')
   },
 }) // prettier-ignore

@@ -36,18 +36,20 @@ function apply(
   const out = store.take(picture.width, picture.height, 4)
   const { width, height } = picture
   const size = { width, height, frameWidth: width }
-  const prepared = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
+  const preparing = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
+  const prepared = preparing?.make({ kernels, store })
   effect.apply({
     out,
     picture,
     feeds,
     dials: { ...defaultDials(effect), ...dials } as never,
-    prepared: prepared?.make({ kernels, store }),
+    prepared,
     frame: 1,
     reduction: 1,
     kernels,
     store,
   })
+  if (prepared) store.give(prepared)
   return out
 }
 

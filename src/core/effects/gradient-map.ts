@@ -1,8 +1,26 @@
-import { toneEntries, toneEntry } from '../kernels/kernels.ts'
-import { gradientThrough } from '../picture/tone-curve.ts'
-import { stopsFromGrey } from '../picture/colour.ts'
+import { gradientThrough, type GradientStop } from '../picture/tone-curve.ts'
+import { luminance, stopsFromGrey } from '../picture/colour.ts'
 import { flag, gradient, number } from './dials.ts'
 import { defineEffect } from './effect.ts'
+import { preparedTable, toneTableOf } from './tone-table.ts'
+
+interface Mapping {
+  readonly gradient: readonly GradientStop[]
+  readonly dark: number
+  readonly bright: number
+  readonly keep: boolean
+}
+
+function tableOf({ gradient: stops, dark, bright, keep }: Mapping): Float32Array {
+  const colourAt = gradientThrough(stops)
+  const span = Math.max(1e-3, bright - dark)
+  return toneTableOf((y) => {
+    const [r, g, b] = colourAt((stopsFromGrey(y) - dark) / span)
+    const own = luminance(r, g, b)
+    const gain = keep ? (own > 0 ? y / own : 0) : 1
+    return [r * gain, g * gain, b * gain, 0]
+  })
+}
 
 export default defineEffect({
   id: 'gradient-map',
@@ -23,17 +41,8 @@ export default defineEffect({
   },
   support: () => 0,
   example: {},
-  apply({ out, picture, dials: { gradient: stops, dark, bright, keep }, kernels }) {
-    const colourAt = gradientThrough(stops)
-    const table = new Float32Array(toneEntries * 4)
-    const span = Math.max(1e-3, bright - dark)
-    for (let i = 0; i < toneEntries; i++) {
-      const y = toneEntry(i)
-      const [r, g, b] = colourAt((stopsFromGrey(y) - dark) / span)
-      const own = 0.2126 * r + 0.7152 * g + 0.0722 * b
-      const gain = keep ? (own > 0 ? y / own : 0) : 1
-      table.set([r * gain, g * gain, b * gain, 0], i * 4)
-    }
-    kernels.toneTable(out, picture, table, 'colours')
+  prepare: (d) => ({ key: JSON.stringify([d.gradient, d.dark, d.bright, d.keep]), make: preparedTable(() => tableOf(d)) }),
+  apply({ out, picture, dials, prepared, kernels }) {
+    kernels.toneTable(out, picture, prepared?.data ?? tableOf(dials), 'colours')
   },
 }) // prettier-ignore
