@@ -6,7 +6,7 @@ import type { Picture, Rgb } from '../picture/picture.ts'
 import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, curve, flag, gradient, number, point, type Values } from './dials.ts'
-import { defineEffect } from './effect.ts'
+import { defineEffect, type PreparedFor } from './effect.ts'
 
 /** Steps of the table along the distance; between them it runs straight. */
 const steps = 1024
@@ -192,6 +192,19 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
   return all > 0 ? [sum[0]! / all, sum[1]! / all, sum[2]! / all] : undefined
 } // prettier-ignore
 
+const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneven && noise > 0
+
+/** How much thicker or thinner the mist is in its swathes. */
+function drawSwathes(d: Dials, { width, height, frame, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
+  const swathes = store.take(width, height, 1)
+  const seconds = frame / 24
+  const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
+  noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
+  const { data } = swathes
+  for (let i = 0; i < data.length; i++) data[i] = Math.max(0, 1 + 1.6 * d.noise * data[i]!)
+  return swathes
+} // prettier-ignore
+
 export default defineEffect({
   id: 'depth-mist',
   title: 'Depth mist',
@@ -208,6 +221,13 @@ export default defineEffect({
   needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
   dials,
   varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) => uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
+  prepare: (d, at) =>
+    hasSwathes(d)
+      ? {
+          key: JSON.stringify([d.noise, d.noiseSize, d.noiseSpeed, d.driftX, d.driftY, at.width, at.height, at.frame, at.reduction]),
+          make: ({ store }) => drawSwathes(d, at, store),
+        }
+      : undefined,
   support: () => 'frame',
   span: {
     feed: 'depth',
@@ -225,7 +245,7 @@ export default defineEffect({
     { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
-  apply({ out, picture, feeds, dials: d, frame, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials: d, prepared, frame, reduction, kernels, store }) {
     const { position } = feeds
     const { width, height } = picture
     const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
@@ -233,20 +253,15 @@ export default defineEffect({
     const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
-    const isUneven = d.uneven && d.noise > 0
-    const vary = isUneven || d.lies === 'low' ? store.take(width, height, 1) : undefined
-    if (vary) {
-      if (isUneven) {
-        const seconds = frame / 24
-        const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
-        noiseField(vary, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
-        for (let i = 0; i < vary.data.length; i++) vary.data[i] = Math.max(0, 1 + 1.6 * d.noise * vary.data[i]!)
-      } else vary.data.fill(1)
-      if (d.lies === 'low') {
-        const axis = d.up === 'y' ? 1 : 2
-        kernels.thinWithHeight(vary, vary, position!, hits, { axis, camera: camera[axis], ground: d.ground, thins: d.thins })
-      }
+    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, reduction }, store) : undefined
+    const swathes = hasSwathes(d) ? (prepared ?? made) : undefined
+    const thinned = d.lies === 'low' ? store.take(width, height, 1) : undefined
+    if (thinned) {
+      if (!swathes) thinned.data.fill(1)
+      const axis = d.up === 'y' ? 1 : 2
+      kernels.thinWithHeight(thinned, swathes ?? thinned, position!, hits, { axis, camera: camera[axis], ground: d.ground, thins: d.thins })
     }
+    const vary = thinned ?? swathes
     const span = tableSpan(d)
     const own = d.colour === 'gradient' ? gradientThrough(d.gradient) : (along: number): Rgb => [0, 1, 2].map((c) => d.nearColour[c]! + (d.farColour[c]! - d.nearColour[c]!) * along) as unknown as Rgb
     const far = d.colour === 'far' ? (farColourOf(picture, depth, span, mistTable(d, span, () => [0, 0, 0])) ?? d.farColour) : undefined
@@ -261,7 +276,7 @@ export default defineEffect({
     }
     const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
     kernels.mist(out, soft ?? picture, depth, vary, shape)
-    for (const taken of [soft, vary, d.from === 'position' ? depth : undefined]) if (taken) store.give(taken)
+    for (const taken of [soft, made, thinned, d.from === 'position' ? depth : undefined]) if (taken) store.give(taken)
   },
 }) // prettier-ignore
 

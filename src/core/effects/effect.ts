@@ -23,6 +23,15 @@ export interface StartingPoint<D extends Readonly<Record<string, Dial>>> {
   readonly dials: Partial<Values<D>>
 }
 
+/** What something is prepared for: the size of pictures, the width of the frame in them, and which frame it is. */
+export interface PreparedFor {
+  readonly width: number
+  readonly height: number
+  readonly frameWidth: number
+  readonly frame: number
+  readonly reduction: number
+}
+
 /** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
 export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends string> extends Workshop {
   /** To be filled whole; never one of the sources. */
@@ -81,12 +90,12 @@ export interface Effect<
     readonly scale: string
   }
   /**
-   * Something that is slow to make and depends on few of the dials and the size alone: `key` says on what. It is kept while
-   * other dials move.
+   * Something that is slow to make and depends on few of the dials alone, and on what it is for: `key` says on what of it. It is kept
+   * while other dials move.
    */
   prepare?(
     dials: Values<D>,
-    size: { readonly width: number; readonly height: number; readonly frameWidth: number },
+    at: PreparedFor,
   ): { readonly key: string; readonly make: (workshop: Workshop) => Picture } | undefined
   /** How the light of a point falls with the distance, for a chart: to `reach` pixels, 1 or less at 0. */
   profile?(dials: Values<D>): { readonly reach: number; readonly at: (px: number) => number } | undefined

@@ -35,7 +35,7 @@ function apply(
 ): Picture {
   const out = store.take(picture.width, picture.height, 4)
   const { width, height } = picture
-  const size = { width, height, frameWidth: width }
+  const size = { width, height, frameWidth: width, frame: 1, reduction: 1 }
   const preparing = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
   const prepared = preparing?.make({ kernels, store })
   effect.apply({

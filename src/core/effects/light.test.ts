@@ -34,7 +34,7 @@ function lightOf(
       return [key, dial.type === 'point' ? (value as number[]).map((v) => v / reduction) : value]
     }),
   ) as never
-  const prepared = effect.prepare?.(scaled, { width, height, frameWidth: width })
+  const prepared = effect.prepare?.(scaled, { width, height, frameWidth: width, frame: 1, reduction: 1 })
   const out = store.take(width, height, 4)
   const made = prepared?.make({ kernels, store })
   effect.apply({

@@ -517,7 +517,7 @@ class Planner {
     }
     const { frame, reduction } = this
     const { width, height, canvasWidth: frameWidth } = this.area
-    const own = effect.prepare?.(dials as never, { width, height, frameWidth })
+    const own = effect.prepare?.(dials as never, { width, height, frameWidth, frame, reduction })
     const passes = Object.fromEntries(
       names.map((name) => [name, step.feeds[name] && this.passBehind(step.feeds[name].from)]),
     )
