@@ -1,6 +1,5 @@
 'use client'
 
-import { RotateCcw } from 'lucide-react'
 import { useEffect, useRef, useState, type CSSProperties, type ReactNode } from 'react'
 import { RgbColorPicker } from 'react-colorful'
 import {
@@ -13,6 +12,7 @@ import {
 import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
 import { fromSlider, toSlider } from './taper.ts'
 import { newGesture, ValueField, type SetValue } from './value-field.tsx'
+import { ResetButton } from './reset-button.tsx'
 
 export interface RowProps<D extends Dial, V> {
   readonly name: string
@@ -40,17 +40,13 @@ export function Row({
         {label}
       </span>
       {children}
-      <button
-        type="button"
-        className={`text-base-content/50 hover:text-base-content ${isDefault ? 'invisible' : ''}`}
-        aria-label={`Reset ${label}`}
-        title="Back to the default"
-        onClick={() => {
+      <ResetButton
+        label={label}
+        isDefault={isDefault}
+        onReset={() => {
           onChange(dial.default)
         }}
-      >
-        <RotateCcw size={12} aria-hidden />
-      </button>
+      />
     </div>
   )
 }

@@ -1,10 +1,10 @@
 'use client'
 
-import { RotateCcw } from 'lucide-react'
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { dialLabel, type CurveDial } from '../../core/effects/dials.ts'
 import { axisToLight, curveThrough, lightToAxis, type CurvePoint } from '../../core/picture/tone-curve.ts'
 import { newGesture, type SetValue } from './value-field.tsx'
+import { ResetButton } from './reset-button.tsx'
 
 const [width, height, inset] = [300, 150, 7]
 const mostPoints = 64
@@ -115,17 +115,15 @@ export function CurveEditor({
             {JSON.stringify(c.value) !== JSON.stringify(c.dial.default) && curves.length > 1 && ' ·'}
           </button>
         ))}
-        <button
-          type="button"
-          className={`ml-auto text-base-content/50 hover:text-base-content ${isDefault ? 'invisible' : ''}`}
-          aria-label={`Reset ${dialLabel(name, dial)}`}
-          title="Back to the default"
-          onClick={() => {
-            change(dial.default)
-          }}
-        >
-          <RotateCcw size={12} aria-hidden />
-        </button>
+        <span className="ml-auto">
+          <ResetButton
+            label={dialLabel(name, dial)}
+            isDefault={isDefault}
+            onReset={() => {
+              change(dial.default)
+            }}
+          />
+        </span>
       </div>
       <svg
         ref={field}

@@ -1,12 +1,13 @@
 'use client'
 
-import { RotateCcw, Trash2 } from 'lucide-react'
+import { Trash2 } from 'lucide-react'
 import { useRef, useState, type PointerEvent } from 'react'
 import { dialLabel, type GradientDial } from '../../core/effects/dials.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import { gradientThrough, type GradientStop } from '../../core/picture/tone-curve.ts'
 import { ColourRow } from './basic-rows.tsx'
 import { newGesture, type SetValue } from './value-field.tsx'
+import { ResetButton } from './reset-button.tsx'
 
 const mostStops = 64
 const hold = (v: number) => Number(Math.min(1, Math.max(0, v)).toFixed(4))
@@ -59,17 +60,13 @@ export function GradientEditor({
             <Trash2 size={12} aria-hidden />
           </button>
         )}
-        <button
-          type="button"
-          className={`text-base-content/50 hover:text-base-content ${isDefault ? 'invisible' : ''}`}
-          aria-label={`Reset ${label}`}
-          title="Back to the default"
-          onClick={() => {
+        <ResetButton
+          label={label}
+          isDefault={isDefault}
+          onReset={() => {
             onChange(dial.default)
           }}
-        >
-          <RotateCcw size={12} aria-hidden />
-        </button>
+        />
       </div>
       <div
         ref={strip}

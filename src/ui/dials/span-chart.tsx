@@ -7,6 +7,7 @@ import type { Step } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import type { ValueHistogram } from '../../core/engine/histogram.ts'
+import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { fitSpan } from './fit-span.ts'
 import { filledArea, quietAxis, useChart } from './use-chart.ts'
@@ -50,23 +51,17 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
 
   useEffect(() => {
     if (!engine) return
-    let isCurrent = true
-    const ask = () => {
-      const { comp, media } = store.getState()
-      void engine
-        .values({ comp, media, frame }, { type: 'feed', step: step.id, feed: span.feed })
-        .then((found) => {
-          if (isCurrent) setHistogram(found)
+    return askWhenSettled(
+      onPicture,
+      (isWanted) => {
+        const { comp, media } = store.getState()
+        const of = { type: 'feed', step: step.id, feed: span.feed } as const
+        void engine.values({ comp, media, frame }, of).then((found) => {
+          if (isWanted()) setHistogram(found)
         })
-    }
-    ask()
-    const stop = onPicture((shown) => {
-      if (shown.reduction === 1 && !drag.current) ask()
-    })
-    return () => {
-      isCurrent = false
-      stop()
-    }
+      },
+      () => drag.current !== undefined,
+    )
   }, [engine, store, step.id, span.feed, link, frame, onPicture])
 
   // What is there, and the marks where they lie not far beyond it.

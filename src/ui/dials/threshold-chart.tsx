@@ -4,6 +4,7 @@ import { Pipette } from 'lucide-react'
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 import { luminance } from '../../core/picture/colour.ts'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
+import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { filledArea, quietAxis, useChart } from './use-chart.ts'
 import { usePick } from './use-pick.ts'
@@ -51,23 +52,18 @@ export function ThresholdChart({
 
   useEffect(() => {
     if (!engine) return
-    let isCurrent = true
-    const ask = () => {
-      const { comp, media } = store.getState()
-      const input = { type: 'light-input', step: stepId } as const
-      void engine.histogram({ comp, media, frame }, input, byMost).then((found) => {
-        if (isCurrent) setHistogram(found)
-      })
-    }
-    ask()
-    // What comes to the step may change with the steps before it; asked for again once the picture has settled.
-    const stop = onPicture((shown) => {
-      if (shown.reduction === 1 && gesture.current === undefined) ask()
-    })
-    return () => {
-      isCurrent = false
-      stop()
-    }
+    // What comes to the step may change with the steps before it.
+    return askWhenSettled(
+      onPicture,
+      (isWanted) => {
+        const { comp, media } = store.getState()
+        const input = { type: 'light-input', step: stepId } as const
+        void engine.histogram({ comp, media, frame }, input, byMost).then((found) => {
+          if (isWanted()) setHistogram(found)
+        })
+      },
+      () => gesture.current !== undefined,
+    )
   }, [engine, store, stepId, frame, feed, byMost, onPicture])
 
   useEffect(() => {

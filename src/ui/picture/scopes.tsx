@@ -7,6 +7,7 @@ import { scopeLevel, vectorReach, vectorSide, type Scope } from '../../core/engi
 import type { Target } from '../../core/engine/plan.ts'
 import { scopeKinds, type ScopeKind } from '../../core/kernels/kernels.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
+import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const names: Readonly<Record<ScopeKind, string>> = {
@@ -140,8 +141,7 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
   const [told, setTold] = useState<{ pixels: number; tookMs: number }>()
   useEffect(() => {
     if (!engine) return
-    let isCurrent = true
-    const ask = () => {
+    return askWhenSettled(onPicture, (isWanted) => {
       const { comp, media, frame } = store.getState()
       const step = selection?.step
       const lane = selection?.lane
@@ -151,22 +151,14 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
           : { type: 'picture' }
       void engine.scope({ comp, media, frame }, target, kind, region).then((found) => {
         const context = canvas.current?.getContext('2d')
-        if (!isCurrent || !found || !context) return
+        if (!isWanted() || !found || !context) return
         const { scope } = found
         if (kind === 'histogram') paintHistogram(context, scope)
         else if (kind === 'vectorscope') paintVectors(context, scope)
         else paintPlanes(context, scope, (plane) => (kind === 'waveform' ? inks[3] : inks[plane]!))
         setTold({ pixels: scope.pixels, tookMs: found.tookMs })
       })
-    }
-    ask()
-    const stop = onPicture((shown) => {
-      if (shown.reduction === 1) ask()
     })
-    return () => {
-      isCurrent = false
-      stop()
-    }
   }, [engine, store, kind, region, of, selection, onPicture])
   return (
     <div className="min-h-0 space-y-0.5">

@@ -1,6 +1,7 @@
 'use client'
 
 import { useEffect, useRef, type PointerEvent, type RefObject } from 'react'
+import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { sideTarget } from './compare.ts'
 
@@ -23,23 +24,23 @@ export function Wipe({
   const right = compare?.right
   useEffect(() => {
     if (!engine || right === undefined) return
-    let isCurrent = true
     const draw = (source: CanvasImageSource | ImageData, w: number, h: number) => {
       const element = canvas.current
-      if (!element || !isCurrent) return
+      if (!element) return
       element.width = w
       element.height = h
       const context = element.getContext('2d')!
       if (source instanceof ImageData) context.putImageData(source, 0, 0)
       else context.drawImage(source, 0, 0)
     }
-    const ask = () => {
+    // What it shows may change with the comp.
+    return askWhenSettled(onPicture, (isWanted) => {
       const state = store.getState()
       const asked = sideTarget(state, right)
       if (!asked) {
         const image = new Image()
         image.onload = () => {
-          draw(image, image.naturalWidth, image.naturalHeight)
+          if (isWanted()) draw(image, image.naturalWidth, image.naturalHeight)
         }
         image.src = `/api/shots/${id}/stills/${right.slice(6)}`
         return
@@ -52,18 +53,10 @@ export function Wipe({
       void engine
         .side({ comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame }, asked.target, view)
         .then((side) => {
-          if (side) draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)
+          if (side && isWanted())
+            draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)
         })
-    }
-    ask()
-    // What it shows may change with the comp; asked for again when the picture has settled.
-    const stop = onPicture((shown) => {
-      if (shown.reduction === 1) ask()
     })
-    return () => {
-      isCurrent = false
-      stop()
-    }
   }, [engine, store, onPicture, right, id])
   if (!compare) return null
   const [x, w] = [place.x, width * place.zoom]

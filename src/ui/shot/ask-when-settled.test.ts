@@ -1,0 +1,34 @@
+import { expect, test } from 'vitest'
+import type { Shown } from '../engine/messages.ts'
+import { askWhenSettled } from './ask-when-settled.ts'
+
+test('asks at once and with settled pictures, not with proxies nor while paused, and no answer is wanted after its end', () => {
+  const listeners = new Set<(shown: Shown) => void>()
+  const show = (reduction: number) => {
+    for (const listener of listeners) listener({ reduction } as Shown)
+  }
+  const wanted: (() => boolean)[] = []
+  let isPaused = false
+  const end = askWhenSettled(
+    (listener) => {
+      listeners.add(listener)
+      return () => listeners.delete(listener)
+    },
+    (isWanted) => wanted.push(isWanted),
+    () => isPaused,
+  )
+  expect(wanted).toHaveLength(1)
+  show(4)
+  expect(wanted).toHaveLength(1)
+  show(1)
+  expect(wanted).toHaveLength(2)
+  isPaused = true
+  show(1)
+  expect(wanted).toHaveLength(2)
+  expect(wanted.map((is) => is())).toEqual([true, true])
+  end()
+  isPaused = false
+  show(1)
+  expect(wanted.map((is) => is())).toEqual([false, false])
+  expect(listeners.size).toBe(0)
+})
