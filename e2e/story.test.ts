@@ -334,6 +334,10 @@ describe('the desk of the demo', () => {
     const { width } = await marks.getRect()
     await driver.actions().move({ origin: farMark }).press().move({ origin: marks, x: Math.round(4 - width / 2), y: 0 }).release().perform()
     expect(await textOf(driver, '[aria-label=Dials] [role=alert]')).toMatch(/^Mist grows towards the camera/)
+    // It may as well be the pass that counts the other way: how it is read is a click away.
+    await (await find(driver, '//button[. = "The pass …"]')).click()
+    expect(await textOf(driver, '[aria-label="About the pass"]')).toContain('larger is farther')
+    await (await driver.findElements(By.css('nav button')))[0]!.click()
     await (await find(driver, '//button[. = "Swap"]')).click()
     await waitFor(driver, 'near before far again', async () => {
       const { near, far } = (await lastStep('depth-mist')).dials as { near: number; far: number }

@@ -236,7 +236,7 @@ export default defineEffect({
       const weight = mistWeight(d)
       return (distance) => (distance < d.keepClear ? 0 : d.ceiling * weight(distance))
     },
-    swapped: 'Mist grows towards the camera: far lies before near.',
+    swapped: 'Mist grows towards the camera: far lies before near, or the pass runs the other way.',
   },
   starts: [
     { name: 'Thin haze', dials: { profile: 'smooth', ceiling: 0.55, soften: 1 } },

@@ -40,6 +40,7 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
   const frame = useShot((s) => s.frame)
   const span = effect.span!
   const link = JSON.stringify(step.feeds[span.feed])
+  const source = step.feeds[span.feed]?.from
   const marks = span.marks(dials).map((key) => ({
     key,
     at: value(key) as number,
@@ -240,6 +241,18 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
           >
             Swap
           </button>
+          {source?.type === 'pass' && (
+            <button
+              type="button"
+              className="btn btn-xs"
+              title="Shows how the pass is read; if its values are larger where things are nearer, say so there"
+              onClick={() => {
+                store.getState().set({ shownPass: { media: source.media, pass: source.pass } })
+              }}
+            >
+              The pass …
+            </button>
+          )}
         </p>
       )}
     </div>
