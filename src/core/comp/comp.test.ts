@@ -3,6 +3,7 @@ import { easeBetween, settingAt } from './animation.ts'
 import { dialProblems } from './check.ts'
 import {
   addLane,
+  addPassLane,
   addStep,
   editStep,
   emptyComp,
@@ -24,7 +25,7 @@ import {
   splitPassName,
 } from './media.ts'
 import { passStats } from '../formats/pass-stats.ts'
-import { guessPass } from './pass-kind.ts'
+import { guessPass, type PassKind } from './pass-kind.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'
@@ -157,6 +158,20 @@ describe('dials over time', () => {
     expect(easeBetween(0.5, 'smooth')).toBeCloseTo(0.5, 6)
   })
 })
+
+test('a pass becomes a lane as its kind is used: light is added, shadow multiplies, data is for others to feed from (common practice)', () => {
+  const link = { type: 'pass', media: 'm1', pass: 'p' } as const
+  const first = addPassLane(emptyComp(8, 8), 'Depth', link, 'depth')
+  expect(first.lanes[0]).toMatchObject({ kind: 'picture', join: { mode: 'over' } })
+  const used = (kind: PassKind) => {
+    const { kind: use, join } = addPassLane(first, 'Next', link, kind, 0).lanes[0]!
+    return `${use} ${join.mode}`
+  }
+  expect(['colour', 'light', 'shadow', 'occlusion', 'other'].map((k) => used(k as PassKind))).toEqual([
+    'picture over', 'picture plus', 'picture multiply', 'picture multiply', 'picture over',
+  ])
+  for (const kind of ['depth', 'normal', 'ids', 'matte'] as const) expect(used(kind)).toBe('matte over')
+}) // prettier-ignore
 
 test('a frame without a file of its own is held from the last before it', () => {
   const media = { name: 'x', passes: [], frames: { 3: 'c', 7: 'g' } }

@@ -1,6 +1,7 @@
 import { produce, type WritableDraft } from 'immer'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
+import { dataKinds, type PassKind } from './pass-kind.ts'
 import {
   allSteps,
   compVersion,
@@ -69,6 +70,27 @@ export function addLane(comp: Comp, name: string, source: Source, at = comp.lane
     locked: false,
   }
   return { ...comp, lanes: comp.lanes.toSpliced(at, 0, lane) }
+}
+
+/**
+ * Adds a lane that begins with a pass, used as its kind is: light is added, shadow and occlusion multiply, data and mattes are for others
+ * to feed from (common practice). The first lane of all is seen, whatever it is.
+ */
+export function addPassLane(
+  comp: Comp,
+  name: string,
+  source: Source & { type: 'pass' },
+  kind: PassKind | undefined,
+  at = comp.lanes.length,
+): Comp {
+  const next = addLane(comp, name, source, at)
+  const { id } = next.lanes[at]!
+  if (comp.lanes.length === 0 || kind === undefined) return next
+  return editLane(next, id, (lane) => {
+    if (kind === 'light') lane.join.mode = 'plus'
+    if (kind === 'shadow' || kind === 'occlusion') lane.join.mode = 'multiply'
+    if (kind === 'matte' || dataKinds.includes(kind)) lane.kind = 'matte'
+  })
 }
 
 export function editLane(comp: Comp, laneId: string, change: (lane: WritableDraft<Lane>) => void): Comp {

@@ -1,4 +1,4 @@
-import { addLane } from '../../core/comp/edits.ts'
+import { addPassLane as addLaneOfPass } from '../../core/comp/edits.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 
 /** A new lane that begins with a pass, before the lane at an index (at the front without one); selects it. */
@@ -8,10 +8,11 @@ export function addPassLane(
   at?: number,
 ): void {
   const { edit, set, media: table } = store.getState()
+  const kind = table[media]?.passes.find((p) => p.name === pass)?.kind
   const name = `${table[media]?.name ?? media} ${pass}`.slice(0, 120)
   let laneId = ''
   edit(`Add ${pass} as a lane`, (comp) => {
-    const next = addLane(comp, name, { type: 'pass', media, pass }, at)
+    const next = addLaneOfPass(comp, name, { type: 'pass', media, pass }, kind, at)
     laneId = next.lanes.find((l) => !comp.lanes.some((old) => old.id === l.id))!.id
     return next
   })
