@@ -19,7 +19,7 @@ import {
   PenLine,
   Plus,
 } from 'lucide-react'
-import { Fragment, useEffect, useState } from 'react'
+import { Fragment, memo, useEffect, useState } from 'react'
 import { addDrawing } from '../../core/comp/drawing-edits.ts'
 import { addLane, addStep, editLane, editStep, masterId } from '../../core/comp/edits.ts'
 import type { Lane, Step } from '../../core/comp/schema.ts'
@@ -56,7 +56,7 @@ function Row({
   source: React.ReactNode
   steps: readonly Step[]
   openAt: number | undefined
-  onOpen: (at: number) => void
+  onOpen: (place: Place) => void
 }) {
   return (
     <>
@@ -70,9 +70,7 @@ function Row({
               at={i}
               label={`Add a step before ${step.effect}`}
               isOpen={openAt === i}
-              onOpen={() => {
-                onOpen(i)
-              }}
+              onOpen={onOpen}
             />
             <StepTile step={step} laneId={laneId} />
           </Fragment>
@@ -82,9 +80,7 @@ function Row({
           at={steps.length}
           label="Add a step at the end"
           isOpen={openAt === steps.length}
-          onOpen={() => {
-            onOpen(steps.length)
-          }}
+          onOpen={onOpen}
         />
         <span className="h-px min-w-4 flex-1 bg-accent/50" />
       </div>
@@ -92,7 +88,7 @@ function Row({
   )
 }
 
-function LaneName({ lane }: { lane: Lane }) {
+const LaneName = memo(function LaneName({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
   const { edit } = store.getState()
   const [isNaming, setIsNaming] = useState(false)
@@ -219,22 +215,23 @@ function LaneName({ lane }: { lane: Lane }) {
       </button>
     </div>
   )
-}
+})
 
-function LaneRow({
+/** A lane; it is drawn anew only when it changes itself, so that moving a dial costs the same on desks of any height. */
+const LaneRow = memo(function LaneRow({
   lane,
   openAt,
   onOpen,
 }: {
   lane: Lane
   openAt: number | undefined
-  onOpen: (at: number) => void
+  onOpen: (place: Place) => void
 }) {
   const { store } = useShotContext()
   const isSelected = useShot((s) => s.selection?.lane === lane.id)
   const isSource = useShot((s) => s.selection?.lane === lane.id && s.selection.step === undefined)
-  const media = useShot((s) => s.media)
-  const lanes = useShot((s) => s.comp.lanes)
+  const title = useShot((s) => sourceTitle(lane.source, s.media, s.comp.lanes))
+  const note = useShot((s) => sourceNote(lane.source, s.media))
   const problem = useShot((s) => s.problems.find((p) => p.laneId === lane.id && !p.stepId)?.message)
   const { setNodeRef } = useDroppable({
     id: `lane ${lane.id}`,
@@ -275,8 +272,8 @@ function LaneRow({
         source={
           <Tile
             thumb={`lane:${lane.id}`}
-            title={sourceTitle(lane.source, media, lanes)}
-            note={sourceNote(lane.source, media)}
+            title={title}
+            note={note}
             label={`Source of ${lane.name}`}
             isSelected={isSource}
             isLinked={isLinked}
@@ -297,9 +294,9 @@ function LaneRow({
       </div>
     </li>
   )
-}
+})
 
-function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (at: number) => void }) {
+function MasterRow({ openAt, onOpen }: { openAt: number | undefined; onOpen: (place: Place) => void }) {
   const { store } = useShotContext()
   const steps = useShot((s) => s.comp.master)
   const isSelected = useShot((s) => s.selection?.lane === masterId)
@@ -444,19 +441,12 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
                 key={lane.id}
                 lane={lane}
                 openAt={place?.lane === lane.id ? place.at : undefined}
-                onOpen={(at) => {
-                  setPlace({ lane: lane.id, at })
-                }}
+                onOpen={setPlace}
               />
             ))}
           </ul>
         </li>
-        <MasterRow
-          openAt={place?.lane === masterId ? place.at : undefined}
-          onOpen={(at) => {
-            setPlace({ lane: masterId, at })
-          }}
-        />
+        <MasterRow openAt={place?.lane === masterId ? place.at : undefined} onOpen={setPlace} />
       </ul>
       {place && (
         <AddStepDialog

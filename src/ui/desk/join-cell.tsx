@@ -1,5 +1,6 @@
 'use client'
 
+import { memo } from 'react'
 import { editLane } from '../../core/comp/edits.ts'
 import { blends, joinHints, operators, type JoinMode } from '../../core/kernels/join-modes.ts'
 import { isAnimated, type Lane } from '../../core/comp/schema.ts'
@@ -15,7 +16,7 @@ const groups = [
 const meterStops = 2
 
 /** How a lane meets what is below it, and the stops of light it adds to the picture. */
-export function JoinCell({ lane }: { lane: Lane }) {
+export const JoinCell = memo(function JoinCell({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
   const stops = useShot((s) => s.meters[lane.id])
   const { edit } = store.getState()
@@ -89,4 +90,4 @@ export function JoinCell({ lane }: { lane: Lane }) {
       </div>
     </div>
   )
-}
+})

@@ -2,9 +2,10 @@
 
 import { useDroppable } from '@dnd-kit/core'
 import { Plus } from 'lucide-react'
+import { memo } from 'react'
 
 /** A place between tiles on the line of light; a click adds a step there. */
-export function Slot({
+export const Slot = memo(function Slot({
   label,
   lane,
   at,
@@ -15,7 +16,7 @@ export function Slot({
   lane: string
   at: number
   isOpen: boolean
-  onOpen: () => void
+  onOpen: (place: { readonly lane: string; readonly at: number }) => void
 }) {
   const { setNodeRef, isOver } = useDroppable({ id: `slot ${lane} ${at}`, data: { type: 'slot', lane, at } })
   return (
@@ -25,7 +26,9 @@ export function Slot({
       aria-label={label}
       title={`${label} (/)`}
       className="group relative flex h-11 w-7 shrink-0 items-center justify-center"
-      onClick={onOpen}
+      onClick={() => {
+        onOpen({ lane, at })
+      }}
     >
       <span className="absolute inset-x-0 top-1/2 h-px bg-accent/50" />
       {isOver && <span className="absolute inset-y-0 w-[3px] bg-accent" />}
@@ -36,4 +39,4 @@ export function Slot({
       </span>
     </button>
   )
-}
+})

@@ -2,7 +2,7 @@
 
 import { useDraggable, useDroppable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
-import { useEffect, useRef } from 'react'
+import { memo, useCallback, useEffect, useRef } from 'react'
 import { matteOfStep } from '../../core/comp/graph.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
@@ -78,6 +78,14 @@ export function Tile({
   matteOf,
 }: TileProps) {
   const tile = useRef<HTMLButtonElement>(null)
+  const register = drag?.setNodeRef
+  const setElement = useCallback(
+    (element: HTMLButtonElement | null) => {
+      tile.current = element
+      register?.(element)
+    },
+    [register],
+  )
   const hasMatte = matteOf !== undefined
   // What is worked on is in sight, also where it was added beyond the edge.
   useEffect(() => {
@@ -85,10 +93,7 @@ export function Tile({
   }, [isSelected, hasMatte])
   return (
     <button
-      ref={(element) => {
-        tile.current = element
-        drag?.setNodeRef(element)
-      }}
+      ref={setElement}
       {...drag?.listeners}
       type="button"
       aria-label={label}
@@ -146,7 +151,7 @@ function stepNote(step: Step): string {
   return parts.join(' · ') || effect.family
 }
 
-export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
+export const StepTile = memo(function StepTile({ step, laneId }: { step: Step; laneId: string }) {
   const { store } = useShotContext()
   const isSelected = useShot((s) => s.selection?.step === step.id)
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
@@ -171,14 +176,19 @@ export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
     } satisfies Dropped,
     disabled: isLocked,
   })
+  const { setNodeRef: setHandle } = drag
+  const setNodeRef = useCallback(
+    (element: HTMLElement | null) => {
+      setHandle(element)
+      setTarget(element)
+    },
+    [setHandle, setTarget],
+  )
   return (
     <Tile
       drag={{
         listeners: drag.listeners,
-        setNodeRef: (element) => {
-          drag.setNodeRef(element)
-          setTarget(element)
-        },
+        setNodeRef,
       }}
       isTarget={isOver}
       isLinked={isLinked}
@@ -195,4 +205,4 @@ export function StepTile({ step, laneId }: { step: Step; laneId: string }) {
       }}
     />
   )
-}
+})

@@ -2,11 +2,11 @@
 
 import { useDroppable } from '@dnd-kit/core'
 import { Link2, PenLine, Unlink } from 'lucide-react'
-import { Fragment, useId, useState } from 'react'
+import { Fragment, useId, useMemo, useState } from 'react'
 import { shapesAt } from '../../core/comp/drawing-at.ts'
 import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
-import { servingFrame } from '../../core/comp/media.ts'
+import { servingFrame, type MediaTable } from '../../core/comp/media.ts'
 import { dataKinds, type PassKind } from '../../core/comp/pass-kind.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
@@ -55,8 +55,28 @@ interface LinkOptions {
   readonly links: readonly { readonly text: string; readonly link: Link }[]
 }
 
+interface NamedLane {
+  readonly id: string
+  readonly name: string
+  readonly steps: readonly { readonly id: string; readonly title: string }[]
+}
+let named: { lanes: readonly Lane[]; text: string } | undefined
+
+/** What can be said of lanes and their steps in a list, as text: the same as long as no name and no order changes; made once for all chips. */
+function namesOf(lanes: readonly Lane[]): string {
+  if (named?.lanes === lanes) return named.text
+  const all = lanes.map(({ id, name, steps }): NamedLane => ({
+    id,
+    name,
+    steps: steps.map((s) => ({ id: s.id, title: stepTitle(s) })),
+  }))
+  const text = JSON.stringify(all)
+  named = { lanes, text }
+  return text
+}
+
 /** Lanes at their end, and points inside them: those of the own lane are no loop when they lie before the step. */
-function laneOptions(lanes: readonly Lane[], laneId: string): LinkOptions[] {
+function laneOptions(lanes: readonly NamedLane[], laneId: string): LinkOptions[] {
   const others = lanes.filter((l) => l.id !== laneId)
   return [
     {
@@ -69,9 +89,46 @@ function laneOptions(lanes: readonly Lane[], laneId: string): LinkOptions[] {
         group: `${l.name}, inside`,
         links: [
           { text: `${l.name} before its steps`, link: tapLink(l.id, 'source') },
-          ...l.steps.map((s) => ({ text: `${l.name} after ${stepTitle(s)}`, link: tapLink(l.id, s.id) })),
+          ...l.steps.map((s) => ({ text: `${l.name} after ${s.title}`, link: tapLink(l.id, s.id) })),
         ],
       })),
+  ]
+}
+
+/** Everything that a feed of a kind may come from. */
+function linkOptions(
+  kind: LinkChipProps['kind'],
+  media: MediaTable,
+  drawings: Comp['drawings'],
+  lanes: readonly NamedLane[],
+  laneId: string,
+): LinkOptions[] {
+  const isMatte = kind === 'matte'
+  const isData = dataKinds.some((k) => k === kind)
+  const fits = (pass: PassKind) => {
+    if (pass === 'table' || kind === 'table') return pass === kind
+    if (isMatte) return true
+    return isData ? pass === kind || pass === 'matte' || pass === 'other' : !dataKinds.includes(pass)
+  }
+  return [
+    ...Object.entries(media).map(([ref, m]) => ({
+      group: m.name,
+      links: m.passes
+        .filter((p) => fits(p.kind))
+        .map((p) => ({
+          text: `${m.name} · ${p.name}`,
+          link: passLink(ref, p.name),
+        })),
+    })),
+    ...(isMatte && drawings.length > 0
+      ? [
+          {
+            group: 'Drawn shapes',
+            links: drawings.map((d) => ({ text: d.name, link: drawingLink(d.id) })),
+          },
+        ]
+      : []),
+    ...(kind === 'table' ? [] : laneOptions(lanes, laneId)),
   ]
 }
 
@@ -95,7 +152,7 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
   })
   const isDrawing = useShot((s) => drawnId !== undefined && s.draw?.drawing === drawnId)
   const media = useShot((s) => s.media)
-  const lanes = useShot((s) => s.comp.lanes)
+  const laneNames = useShot((s) => namesOf(s.comp.lanes))
   const choose = (text: string) => {
     if (!text) {
       onChange(undefined)
@@ -113,32 +170,23 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
     connect(JSON.parse(text) as Link)
   }
   const value = link ? encode(link.from) : ''
-  const isData = dataKinds.some((k) => k === kind)
-  const fits = (pass: PassKind) => {
-    if (pass === 'table' || kind === 'table') return pass === kind
-    if (isMatte) return true
-    return isData ? pass === kind || pass === 'matte' || pass === 'other' : !dataKinds.includes(pass)
-  }
-  const options: LinkOptions[] = [
-    ...Object.entries(media).map(([ref, m]) => ({
-      group: m.name,
-      links: m.passes
-        .filter((p) => fits(p.kind))
-        .map((p) => ({
-          text: `${m.name} · ${p.name}`,
-          link: passLink(ref, p.name),
-        })),
-    })),
-    ...(isMatte && drawings.length > 0
-      ? [
-          {
-            group: 'Drawn shapes',
-            links: drawings.map((d) => ({ text: d.name, link: drawingLink(d.id) })),
-          },
-        ]
-      : []),
-    ...(kind === 'table' ? [] : laneOptions(lanes, laneId)),
-  ]
+  const options = useMemo(
+    () => linkOptions(kind, media, drawings, JSON.parse(laneNames) as NamedLane[], laneId),
+    [kind, media, drawings, laneNames, laneId],
+  )
+  const choices = useMemo(
+    () =>
+      options.map(({ group, links }) => (
+        <optgroup key={group} label={group}>
+          {links.map(({ text, link: one }) => (
+            <option key={encode(one)} value={encode(one)}>
+              {text}
+            </option>
+          ))}
+        </optgroup>
+      )),
+    [options],
+  )
   const linkedPass =
     link?.from.type === 'pass'
       ? media[link.from.media]?.passes.find((p) => p.name === passOf(link.from))
@@ -178,15 +226,7 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
         <option value="">{without}</option>
         {isMatte && <option value={newDrawing}>draw shapes …</option>}
         {link && !isKnown && <option value={value}>missing</option>}
-        {options.map(({ group, links }) => (
-          <optgroup key={group} label={group}>
-            {links.map(({ text, link: one }) => (
-              <option key={encode(one)} value={encode(one)}>
-                {text}
-              </option>
-            ))}
-          </optgroup>
-        ))}
+        {choices}
       </select>
       {link && isMatte && isColour && (
         <select

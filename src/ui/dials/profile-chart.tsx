@@ -34,7 +34,7 @@ export function ProfileChart({ reach, at }: { reach: number; at: (px: number) =>
         yAxis: { type: 'value', min: 0, max: 1, show: false },
         series: [filledArea('#5a7ad0', JSON.parse(curve) as number[][])],
       },
-      { notMerge: true },
+      { notMerge: true, lazyUpdate: true },
     )
   }, [curve, reach, chart])
   return (

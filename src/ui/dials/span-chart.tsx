@@ -107,7 +107,7 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
           },
         ],
       },
-      { notMerge: true },
+      { notMerge: true, lazyUpdate: true },
     )
   }, [histogram, chart, line, low, high, from, to])
 

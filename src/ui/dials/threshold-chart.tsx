@@ -103,7 +103,7 @@ export function ThresholdChart({
           ),
         ],
       },
-      { notMerge: true },
+      { notMerge: true, lazyUpdate: true },
     )
   }, [histogram, threshold, chart])
 

@@ -88,6 +88,10 @@ class Engine {
     this.evaluator = new Evaluator({ kernels, store }, loadPass, budgetBytes)
   }
 
+  /** Which picture each thumbnail on the page shows, and how bright pictures are, by their keys: neither is made twice. */
+  private thumbsShown: ReadonlyMap<string, string> = new Map()
+  private means: ReadonlyMap<string, number> = new Map()
+
   private isOld(serial: number): boolean {
     return Atomics.load(this.newest, 0) !== serial
   }
@@ -222,16 +226,30 @@ class Engine {
       )
       const thumbs: Thumb[] = []
       const means = new Map<string, number>()
+      const shown = new Map<string, string>()
+      const known = new Map<string, number>()
       const picture = async (node: PlanNode) => {
+        if (isStale()) throw new Cancelled()
         await this.evaluator.load(comp, node)
         return this.evaluator.evaluate(node, isStale)
       }
+      /** What was measured for the thumbnails before is not measured again. */
+      const meanOf = (node: PlanNode, whole: Picture | undefined) => {
+        const mean = this.means.get(node.key) ?? (whole && meanLuminance(whole))
+        if (mean !== undefined) known.set(node.key, mean)
+        return mean
+      }
       for (const [i, { node, area }] of planned.entries()) {
-        const whole = await picture(node)
-        if (whole.channels === 4) means.set(points[i]!.key, meanLuminance(whole))
+        const { key } = points[i]!
+        shown.set(key, node.key)
+        const isSame = this.thumbsShown.get(key) === node.key
+        const whole = isSame ? undefined : await picture(node)
+        const mean = whole?.channels === 1 ? undefined : meanOf(node, whole)
+        if (mean !== undefined) means.set(key, mean)
+        if (!whole) continue
         const small = shrink(cropToCanvas(whole, area), width)
         thumbs.push({
-          key: points[i]!.key,
+          key,
           width: small.width,
           height: small.height,
           // A matte is black where nothing is covered.
@@ -249,10 +267,13 @@ class Engine {
             const before = means.get(steps[i - 1]?.id ?? source) ?? 0
             meters.push([step.id, addedStops(before, means.get(step.id) ?? 0)])
           }
-      for (const [i, [behind, withLane]] of planJoins(comp, media, frame, reduction).entries()) {
-        const before = meanLuminance(await picture(behind))
-        meters.push([comp.lanes[i]!.id, addedStops(before, meanLuminance(await picture(withLane)))])
+      for (const [i, joins] of planJoins(comp, media, frame, reduction).entries()) {
+        const both: number[] = []
+        for (const node of joins) both.push(meanOf(node, undefined) ?? meanOf(node, await picture(node))!)
+        meters.push([comp.lanes[i]!.id, addedStops(both[0]!, both[1]!)])
       }
+      this.thumbsShown = shown
+      this.means = known
       reply(
         { type: 'thumbs', serial, thumbs, meters: Object.fromEntries(meters) },
         thumbs.map((t) => t.pixels.buffer),

@@ -181,6 +181,7 @@ export type EngineReply =
   | {
       readonly type: 'thumbs'
       readonly serial: number
+      /** Those that changed. */
       readonly thumbs: readonly Thumb[]
       readonly meters: Readonly<Record<string, number>>
     }

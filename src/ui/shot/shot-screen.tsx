@@ -144,7 +144,9 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         store.getState().set({ problems: shown.problems, warnings: shown.warnings, failure: undefined })
       },
       onThumbs: (thumbs, meters) => {
-        store.getState().set({ thumbs: new Map(thumbs.map((t) => [t.key, t])), meters })
+        const all = new Map(store.getState().thumbs)
+        for (const thumb of thumbs) all.set(thumb.key, thumb)
+        store.getState().set({ thumbs: all, meters })
       },
       onBusy: (isBusy) => {
         store.getState().set({ isBusy })
