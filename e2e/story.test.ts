@@ -435,9 +435,19 @@ describe('the desk of the demo', () => {
       await driver.actions().move(at(from)).press().move({ ...at(to), duration: 80 }).release().perform()
     }
 
+    /** What the small picture of a tile shows: those that did not change are neither made nor sent again. */
+    const small = (label: string) =>
+      driver.executeScript<string>('return document.querySelector(`[aria-label="${arguments[0]}"] canvas`).toDataURL()', label)
+
     await add('contrast tone rgb')
     await settled()
     const before = await codesAt(0.14, 0.85)
+    const tiles = ['Step Curves', 'All lanes joined', 'Source of Cave'] as const
+    const shown = await waitFor(driver, 'small pictures that stand still', async () => {
+      const first = await Promise.all(tiles.map(small))
+      await new Promise((resolve) => setTimeout(resolve, 700))
+      return String(await Promise.all(tiles.map(small))) === String(first) && first
+    })
     await dragOn('[aria-label="Luminance curve"]', [0.35, 0.65], [0.35, 0.3])
     const points = await waitFor(driver, 'a further point', async () => {
       const curve = (await dialsOf('curves'))['luminance'] as [number, number][] | undefined
@@ -446,8 +456,11 @@ describe('the desk of the demo', () => {
     const bent = points.toSorted((a, b) => a[0] - b[0])[1]!
     expect(bent[1]).toBeGreaterThan(bent[0] + 0.2)
     await waitFor(driver, 'a brighter picture', async () => (await codesAt(0.14, 0.85))[2]! > before[2]! + 10)
+    await waitFor(driver, 'brighter small pictures', async () => (await small('Step Curves')) !== shown[0] && (await small('All lanes joined')) !== shown[1])
+    expect(await small('Source of Cave')).toBe(shown[2])
     await undo()
     await waitFor(driver, 'the picture as it was', async () => String(await codesAt(0.14, 0.85)) === String(before))
+    await waitFor(driver, 'the small pictures as they were', async () => String(await Promise.all(tiles.map(small))) === String(shown))
     await remove()
 
     await add('duotone')
