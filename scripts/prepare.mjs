@@ -146,6 +146,7 @@ export async function ensureBundles() {
             migrate: at('src/server/db/migrate-main.ts'),
             'stand-in': at('demo/stand-in.ts'),
             'load-demo': at('demo/load-demo.ts'),
+            'draw-look': at('demo/draw-look.ts'),
             'measure-dial': at('e2e/measure-dial.ts'),
           },
           outdir: at('dist'),
