@@ -1,9 +1,10 @@
 // What must be there before anything runs: node packages, system packages, generated sources, bundles, the web build.
 // Plain Node without packages, so that it runs on a fresh machine.
-import { spawn } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
+import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 
 export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
@@ -104,6 +105,7 @@ export async function ensureSystemPackages(wanted) {
   const missing = Object.entries(wanted)
     .filter(([command]) => !find(command))
     .map(([, name]) => name)
+  if (find('dpkg-query')) for (const name of Object.values(wanted)) await whenSetUp(name)
   if (missing.length === 0) return
   const command = `apt-get install -y --no-install-recommends ${missing.join(' ')}`
   if (process.getuid?.() !== 0 || !find('apt-get'))
@@ -112,9 +114,25 @@ export async function ensureSystemPackages(wanted) {
     )
   await stage(`system packages installed: ${missing.join(', ')}`, async () => {
     const env = { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }
-    await run('apt-get', ['update'], { env })
-    await run('apt-get', command.split(' ').slice(1), { env })
+    // Someone else's installation, such as that of another start, is waited for.
+    const patience = ['-o', 'DPkg::Lock::Timeout=600', '-o', 'APT::Get::Assume-Yes=true']
+    await run('apt-get', ['update', ...patience], { env })
+    await run('apt-get', [...command.split(' ').slice(1), ...patience], { env })
   })
+}
+
+/** Waits while Debian's own programs are still setting a package up: its commands may be there before its files are. */
+async function whenSetUp(name) {
+  const state = () =>
+    spawnSync('dpkg-query', ['-W', '-f', '${Status}', name], { encoding: 'utf8' }).stdout?.trim() ?? ''
+  for (let i = 0; /(?:half|unpacked|triggers|reinstreq)/.test(state()); i++) {
+    if (i === 0) say(`  ${name} is still being installed by another program; waiting for it …`)
+    if (i > 600)
+      throw new Refusal(
+        `${name} has been half installed for ten minutes. Finish it with:\n  sudo dpkg --configure -a`,
+      )
+    await sleep(1000)
+  }
 }
 
 /** Kernels, effect registry, and the programs of the server side as single files in dist/. */
@@ -140,6 +158,7 @@ export async function ensureBundles() {
             cli: at('src/cli/main.ts'),
             'hand-thread': at('src/server/engine/hand-thread.ts'),
             'decode-process': at('src/server/media/decode-process.ts'),
+            'web-server': at('src/server/web/web-server.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),
             'render-worker': at('src/server/render/render-worker.ts'),
             watcher: at('src/server/media/watch-main.ts'),

@@ -1,12 +1,16 @@
 // npm start: from a fresh machine to a running Zafiro.
 //   --empty   without the demo shot      --port N   another port      --host A   listen elsewhere than on 127.0.0.1
 //   --home F  another data folder        --dev      development server
+//   --tls-cert F, --tls-key F   speak TLS with this certificate and key
+import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { get as getPlain } from 'node:http'
+import { get as getTls } from 'node:https'
 import { spawn } from 'node:child_process'
-import { existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { parseArgs } from 'node:util'
-import { freePort, isPortFree, startDatabase } from './database.mjs'
+import { startDatabase } from './database.mjs'
+import { freePort, isPortFree } from './ports.mjs'
 import {
   checkNode,
   ensureBundles,
@@ -19,71 +23,108 @@ import {
   say,
   stage,
 } from './prepare.mjs'
+import { endProcess, isNote, isRunning, noteOf } from './processes.mjs'
+import { readState, writeState } from './state-file.mjs'
+import { Supervisor } from './supervisor.mjs'
 
 const usualPort = 4310
 const demoSize = process.env.ZAFIRO_DEMO_SIZE ?? '960x540'
 const demoFrames = Number(process.env.ZAFIRO_DEMO_FRAMES ?? 48)
+const text = { type: 'string' }
 
 function readOptions() {
+  let values
   try {
-    const { values } = parseArgs({
+    values = parseArgs({
       options: {
         empty: { type: 'boolean', default: false },
         dev: { type: 'boolean', default: false },
-        port: { type: 'string' },
-        host: { type: 'string', default: '127.0.0.1' },
-        home: { type: 'string', default: join(root, '.zafiro') },
+        port: text,
+        host: { ...text, default: '127.0.0.1' },
+        home: { ...text, default: join(root, '.zafiro') },
+        'tls-cert': text,
+        'tls-key': text,
       },
-    })
-    const port = values.port === undefined ? undefined : Number(values.port)
-    if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65536))
-      throw new Refusal(`--port wants a number from 1 to 65535, but met ${values.port}.`)
-    return { ...values, port, home: resolve(values.home) }
+    }).values
   } catch (error) {
     throw new Refusal(error.message)
   }
-}
-
-const isAlive = (pid) => {
-  try {
-    process.kill(pid, 0)
-    return true
-  } catch {
-    return false
-  }
-}
-
-/** Whether a process is one of this installation's, and not another that was given its number since. */
-function isOurs(pid) {
-  try {
-    return isAlive(pid) && readFileSync(`/proc/${pid}/environ`, 'utf8').includes('ZAFIRO_PART=')
-  } catch {
-    return false
-  }
-}
-
-async function healthy(address) {
-  try {
-    const answer = await fetch(`${address}/api/health`, { signal: AbortSignal.timeout(3000) })
-    return answer.ok
-  } catch {
-    return false
-  }
-}
-
-/** Ends a process and what it started; by force when it does not listen. */
-async function end(pid) {
-  const send = (signal) => {
-    try {
-      process.kill(-pid, signal)
-    } catch {
-      /* It is gone. */
+  const port = values.port === undefined ? undefined : Number(values.port)
+  if (port !== undefined && !(Number.isInteger(port) && port > 0 && port < 65536))
+    throw new Refusal(`--port wants a number from 1 to 65535, but met ${values.port}.`)
+  const tls = [values['tls-cert'], values['tls-key']]
+  if ((tls[0] === undefined) !== (tls[1] === undefined))
+    throw new Refusal('--tls-cert and --tls-key go together: a certificate and its key, both as PEM files.')
+  for (const file of tls)
+    if (file !== undefined) {
+      try {
+        readFileSync(file)
+      } catch (error) {
+        throw new Refusal(`${file} can not be read: ${error.message}`)
+      }
     }
-  }
-  send('SIGTERM')
-  for (let i = 0; i < 50 && isAlive(pid); i++) await sleep(100)
-  send('SIGKILL')
+  const [cert, key] = tls.map((file) => file && resolve(file))
+  return { ...values, port, home: resolve(values.home), tls: cert ? { cert, key } : undefined }
 }
+
+/** Whether Zafiro answers at an address of this machine; its certificate is not ours to judge. */
+function healthy(address) {
+  return new Promise((done) => {
+    const get = address.startsWith('https:') ? getTls : getPlain
+    const request = get(`${address}/api/health`, { timeout: 3000, rejectUnauthorized: false }, (answer) => {
+      answer.resume()
+      done(answer.statusCode === 200)
+    })
+    request.on('error', () => done(false))
+    request.on('timeout', () => request.destroy())
+  })
+}
+
+/**
+ * Takes a folder for this process alone until it ends, however it ends: a lock of the system, held by a child that ends with us.
+ * Undefined when another process has it.
+ */
+function takeHome(home) {
+  return new Promise((done, fail) => {
+    const child = spawn(
+      'flock',
+      ['-n', '-E', '75', join(home, 'start.lock'), 'sh', '-c', 'echo held; exec cat'],
+      {
+        stdio: ['pipe', 'pipe', 'ignore'],
+        detached: true,
+      },
+    )
+    child.stdin.on('error', () => undefined)
+    child.on('error', (error) => fail(new Refusal(`${home} can not be locked: ${error.message}`)))
+    child.stdout.once('data', () => {
+      child.unref()
+      child.stdin.unref?.()
+      child.stdout.unref?.()
+      done(child)
+    })
+    child.on('exit', (code) =>
+      code === 75 ? done(undefined) : fail(new Refusal(`${home} can not be locked. Can it be written to?`)),
+    )
+  })
+}
+
+function prepareHome(home) {
+  try {
+    mkdirSync(home, { recursive: true })
+    const probe = join(home, `.probe-${process.pid}`)
+    mkdirSync(probe)
+    rmSync(probe, { recursive: true })
+  } catch (error) {
+    const why =
+      error.code === 'ENOSPC'
+        ? 'its disk is full. Make room, then start again.'
+        : `it can not be written to (${error.code}). Choose another folder with --home FOLDER.`
+    throw new Refusal(`The data folder ${home}: ${why}`)
+  }
+}
+
+const isState = (s) =>
+  typeof s.home === 'string' && typeof s.address === 'string' && isNote(s.owner) && Array.isArray(s.parts)
 
 /** Makes the demo's frame (what is there already is kept) and its shot. Without it everything else still works. */
 async function loadDemo(home, env) {
@@ -101,6 +142,26 @@ async function loadDemo(home, env) {
   }
 }
 
+const isOpen = (host) => !['127.0.0.1', 'localhost', '::1'].includes(host)
+
+/** Says what it means to be open to a network, and gives the link with a key. */
+async function sayHowToEnter(address, { host, tls }, env) {
+  const link = await run(
+    process.execPath,
+    [join(root, 'bin/zafiro.mjs'), 'key', 'link', '--address', address],
+    { env },
+  )
+  say(
+    `\n${host} is open to the network. Who has this link may see and change everything; it holds a key:\n  ${link.trim()}`,
+  )
+  say('npx zafiro key lists keys, makes further ones and withdraws them.')
+  if (!tls)
+    say(
+      'Without TLS whoever can listen in on the network can read the key and the pictures, and browsers on other machines do not\n' +
+        'give the page the shared memory that it computes in. Give --tls-cert and --tls-key, or reach this machine through a tunnel.',
+    )
+}
+
 /** What must be undone when the start fails half way. */
 let undo = async () => undefined
 
@@ -108,30 +169,43 @@ async function main() {
   const options = readOptions()
   const { home } = options
   checkNode()
-  mkdirSync(home, { recursive: true })
+  prepareHome(home)
   const stateFile = join(home, 'running.json')
-
-  if (existsSync(stateFile)) {
-    const state = JSON.parse(readFileSync(stateFile, 'utf8'))
-    if (isOurs(state.owner) && (await healthy(state.address))) {
-      say(`Zafiro is running already: ${state.address}`)
-      return
+  const lock = await takeHome(home)
+  if (!lock) {
+    for (let i = 0; i < 20; i++) {
+      const state = readState(stateFile, isState, () => undefined)
+      if (state && isRunning(state.owner) && (await healthy(state.address))) {
+        say(`Zafiro is running already: ${state.address}`)
+        return
+      }
+      await sleep(200)
     }
-    // Left over from a start that was ended by force: what still runs of it is ended, then all is started anew.
-    for (const pid of [state.owner, ...state.parts]) if (pid !== process.pid && isOurs(pid)) await end(pid)
-    rmSync(stateFile, { force: true })
+    throw new Refusal(
+      `Another start is under way on ${home}. Wait for the address that it prints, or give another folder with --home FOLDER.`,
+    )
   }
+
+  // Left over from a start that was ended by force: what still runs of it is ended, then all is started anew.
+  const left = readState(stateFile, isState)
+  if (left?.home === home)
+    await Promise.all(
+      [left.owner, ...left.parts]
+        .filter((n) => n.name !== 'database' && n.pid !== process.pid)
+        .map((n) => endProcess(n)),
+    )
+  rmSync(stateFile, { force: true })
 
   say('Starting Zafiro')
   if (options.port !== undefined && !(await isPortFree(options.port, options.host)))
     throw new Refusal(
-      `Port ${options.port} is in use by another program. Choose another with: npm start -- --port N`,
+      `Port ${options.port} is in use by another program, or ${options.host} is no address of this machine. Choose another with: npm start -- --port N`,
     )
   await ensureNodePackages()
   await ensureSystemPackages({ mariadbd: 'mariadb-server' })
   await ensureBundles()
   if (!options.dev) await ensureWebBuild()
-  const database = await stage('database started', () => startDatabase(join(home, 'db')))
+  let database = await stage('database started', () => startDatabase(join(home, 'db')))
   undo = () => database.stop()
   const env = {
     ...process.env,
@@ -143,68 +217,77 @@ async function main() {
   await stage('database up to date', () => run(process.execPath, [join(root, 'dist/migrate.mjs')], { env }))
   if (!options.empty) await loadDemo(home, env)
 
-  const port = options.port ?? (await freePort(usualPort))
-  const address = `http://${options.host === '0.0.0.0' ? '127.0.0.1' : options.host}:${port}`
-  const parts = new Map()
+  const port = options.port ?? (await freePort(usualPort, options.host))
+  const shownHost = ['0.0.0.0', '::'].includes(options.host) ? '127.0.0.1' : options.host
+  const address = `${options.tls ? 'https' : 'http'}://${shownHost.includes(':') ? `[${shownHost}]` : shownHost}:${port}`
   let isStopping = false
-  const writeState = () =>
-    writeFileSync(
-      stateFile,
-      JSON.stringify({ owner: process.pid, address, parts: [...parts.values()].map((c) => c.pid) }),
-    )
-  const startPart = (name, args, { isEnding = false, restarts = 0 } = {}) => {
-    const child = spawn(process.execPath, args, {
-      cwd: root,
-      env: { ...env, ZAFIRO_PART: name },
-      stdio: ['ignore', 'inherit', 'inherit'],
-      detached: true,
-    })
-    parts.set(name, child)
-    child.on('exit', (code, signal) => {
-      parts.delete(name)
-      if (!isStopping) writeState()
-      if (isStopping || (isEnding && code === 0)) return
-      if (restarts >= 5) {
-        console.error(`The ${name} stopped again and again (${signal ?? code}); stopping.`)
-        void stop(1)
-        return
-      }
-      say(`The ${name} stopped (${signal ?? code}); starting it again.`)
-      setTimeout(
-        () => !isStopping && (startPart(name, args, { isEnding, restarts: restarts + 1 }), writeState()),
-        500,
-      )
-    })
+  let lastProblem = ''
+  /** A full disk must not end what runs: the state is written again at the next change, or in a while. */
+  const noteState = () => {
+    if (isStopping) return
+    try {
+      const parts = [
+        ...supervisor.notes(),
+        ...(database.note ? [{ name: 'database', ...database.note }] : []),
+      ]
+      writeState(stateFile, { home, owner: noteOf(process.pid), address, parts })
+      writeState(join(home, 'parts.json'), { parts: supervisor.report() })
+      lastProblem = ''
+    } catch (error) {
+      if (error.code !== lastProblem)
+        console.error(`The state of the parts could not be noted (${error.code}); going on.`)
+      lastProblem = error.code
+    }
   }
-  undo = () => stop(1)
-  // On the same port and folder, so that what is connected finds it again.
-  const keepDatabase = (running, restarts = 0) =>
-    running.onEnd(async () => {
-      if (isStopping) return
-      if (restarts >= 5) return void stop(1)
-      say('The database stopped; starting it again.')
-      keepDatabase(await startDatabase(join(home, 'db')), restarts + 1)
-    })
-  keepDatabase(database)
+  const supervisor = new Supervisor({ cwd: root, env, say, onChange: () => queueMicrotask(noteState) })
+  setInterval(noteState, 10_000).unref()
+
   const stop = async (status) => {
     if (isStopping) return
     isStopping = true
-    await Promise.all([...parts.values()].map((child) => end(child.pid)))
+    await supervisor.stop()
     await database.stop()
     rmSync(stateFile, { force: true })
+    rmSync(join(home, 'parts.json'), { force: true })
     say('Zafiro has stopped.')
     process.exit(status)
   }
+  undo = () => stop(1)
   for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => void stop(0))
 
-  const next = join(root, 'node_modules/next/dist/bin/next')
-  startPart('web server', [next, options.dev ? 'dev' : 'start', '-p', String(port), '-H', options.host])
-  startPart('render worker', [join(root, 'dist/render-worker.mjs')])
-  startPart('folder watcher', [join(root, 'dist/watcher.mjs')])
-  writeState()
+  // Found running or started here, the database is watched; a lost one is started again, for ever.
+  const keepDatabase = () => {
+    database.onEnd(async () => {
+      say('The database stopped; starting it again.')
+      for (let delay = 200; !isStopping; delay = Math.min(30_000, delay * 2)) {
+        try {
+          database = await startDatabase(join(home, 'db'))
+          if (isStopping) return void database.stop()
+          say('The database is back.')
+          noteState()
+          return keepDatabase()
+        } catch (error) {
+          console.error(error instanceof Refusal ? error.message : error)
+          await sleep(delay)
+        }
+      }
+    })
+  }
+  keepDatabase()
+
+  supervisor.env = {
+    ...env,
+    ZAFIRO_HOST: options.host,
+    ZAFIRO_PORT: String(port),
+    ...(options.tls ? { ZAFIRO_TLS_CERT: options.tls.cert, ZAFIRO_TLS_KEY: options.tls.key } : {}),
+  }
+  supervisor.start('web server', [join(root, 'dist/web-server.mjs')])
+  supervisor.start('render worker', [join(root, 'dist/render-worker.mjs')])
+  supervisor.start('folder watcher', [join(root, 'dist/watcher.mjs')])
+  noteState()
   await stage('web server answers', async () => {
     for (let i = 0; !(await healthy(address)); i++) {
-      if (i > 240) throw new Refusal('The web server did not answer within 60 s.')
+      if (i > 400) throw new Refusal('The web server did not answer within 60 s.')
       await sleep(150)
     }
   })
@@ -220,23 +303,13 @@ async function main() {
       '--beside',
       join(home, 'work'),
     ]
-    startPart('stand-in renderer', [join(root, 'dist/stand-in.mjs'), ...args], { isEnding: true })
-    writeState()
+    supervisor.start('stand-in renderer', [join(root, 'dist/stand-in.mjs'), ...args], { isEnding: true })
   }
+  if (isOpen(options.host)) await sayHowToEnter(address, options, env)
   say(`\nZafiro is ready: ${address}\nCtrl-C stops it.`)
 }
 
-// This process carries the mark too, so that a later start can tell it from others.
-if (process.env.ZAFIRO_PART === undefined) {
-  const child = spawn(process.execPath, process.argv.slice(1), {
-    stdio: 'inherit',
-    env: { ...process.env, ZAFIRO_PART: 'start' },
-  })
-  for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP']) process.on(signal, () => child.kill(signal))
-  child.on('exit', (code, signal) => process.exit(code ?? (signal ? 1 : 0)))
-} else {
-  main().catch((error) => {
-    console.error(error instanceof Refusal ? `\n${error.message}` : error)
-    void undo().finally(() => process.exit(1))
-  })
-}
+main().catch((error) => {
+  console.error(error instanceof Refusal ? `\n${error.message}` : error)
+  void undo().finally(() => process.exit(1))
+})

@@ -1,3 +1,4 @@
+import { resolve } from 'node:path'
 import { parseArgs } from 'node:util'
 import { ProblemError } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
@@ -5,7 +6,9 @@ import { runBench } from './bench.ts'
 import { drawEffects } from './effect-pictures.ts'
 import { listEffects } from './effects.ts'
 import { inspect } from './inspect.ts'
+import { runKey } from './key.ts'
 import { renderShotFile } from './render.ts'
+import { checkStore } from './store.ts'
 import { UsageError } from './usage-error.ts'
 
 const usage = `zafiro: finishes rendered frames
@@ -13,11 +16,17 @@ const usage = `zafiro: finishes rendered frames
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8|exr-straight|png16-premultiplied|png8-premultiplied
-      renders frames of a shot file
+      renders frames of a shot file; media outside its folder only with --allow-outside
+  zafiro key [list | new [--label TEXT] | withdraw ID] [--home FOLDER]
+      keys of an installation that is open to a network
+  zafiro store check [--repair] [--home FOLDER]
+      holds every stored file against its hash; --repair puts damaged ones aside, to be taken again
   zafiro effects [--json | --markdown | --pictures FOLDER --from FRAME.exr]
       every effect with its dials, or a picture of each on a frame
   zafiro bench [--json]
       measures this machine against sharp and a plain memory copy`
+
+const usualHome = () => process.env['ZAFIRO_HOME'] ?? '.zafiro'
 
 const say = (line: string) => {
   process.stdout.write(line + '\n')
@@ -42,12 +51,46 @@ async function run(args: string[]): Promise<void> {
       const { values, positionals } = parseArgs({
         args: rest,
         allowPositionals: true,
-        options: { json, frames: text, out: text, format: { type: 'string', default: 'exr' } },
+        options: {
+          json,
+          frames: text,
+          out: text,
+          format: { type: 'string', default: 'exr' },
+          'allow-outside': json,
+        },
       })
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames A-B and --out FOLDER')
-      await renderShotFile(positionals[0]!, { frames, out, format }, say)
+      await renderShotFile(positionals[0]!, { frames, out, format, mayLeave: values['allow-outside'] }, say)
+      return
+    }
+    case 'key': {
+      const text = { type: 'string' } as const
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { label: text, address: text, home: text },
+      })
+      runKey(positionals, { ...values, home: values.home ?? usualHome() }, say)
+      return
+    }
+    case 'store': {
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { repair: json, json, home: { type: 'string' } },
+      })
+      if (positionals.length !== 1 || positionals[0] !== 'check')
+        throw new UsageError('usage', 'store wants check [--repair]')
+      const options = { repair: values.repair }
+      const report = await checkStore(
+        resolve(values.home ?? usualHome()),
+        options,
+        values.json ? () => undefined : say,
+      )
+      if (values.json) say(JSON.stringify(report))
+      if (report.damaged.length + report.missing.length > 0) process.exitCode = 1
       return
     }
     case 'effects':
@@ -75,7 +118,10 @@ async function run(args: string[]): Promise<void> {
       say(usage)
       return
     default:
-      throw new UsageError('usage', `there is no command '${command}'; try inspect, render, effects or bench`)
+      throw new UsageError(
+        'usage',
+        `there is no command '${command}'; try inspect, render, key, store, effects or bench`,
+      )
   }
 }
 

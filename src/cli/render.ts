@@ -1,5 +1,6 @@
 import { mkdir } from 'node:fs/promises'
-import { dirname, join, resolve } from 'node:path'
+import { realpathSync } from 'node:fs'
+import { dirname, join, resolve, sep } from 'node:path'
 import { fileAt, type Media } from '../core/comp/media.ts'
 import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
@@ -10,7 +11,7 @@ import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
 import { nodeZlib } from '../server/media/node-zlib.ts'
-import { writeWhole } from '../server/media/store.ts'
+import { writeWhole } from '../server/whole-file.ts'
 import { fileStem } from '../server/render/render-thread.ts'
 import { readInput } from './inspect.ts'
 import { UsageError } from './usage-error.ts'
@@ -45,10 +46,34 @@ async function readJson(path: string): Promise<unknown> {
   }
 }
 
+/**
+ * Places files below a folder, and refuses what leads out of it, by '..', as a whole path, or by a link: a shot file may come from
+ * anyone. Throws UsageError.
+ */
+function insideOf(folder: string): (file: string) => string {
+  const real = (path: string) => {
+    try {
+      return realpathSync(path)
+    } catch {
+      // What is not there is told when it is read.
+      return path
+    }
+  }
+  const root = real(folder)
+  return (file) => {
+    const found = real(resolve(folder, file))
+    if (found.startsWith(root + sep)) return found
+    throw new UsageError(
+      'outside',
+      `${file} lies outside the folder of the shot file (${root}); --allow-outside lets it be read`,
+    )
+  }
+}
+
 /** `zafiro render`: renders frames of a shot file without a database. Says each written file. */
 export async function renderShotFile(
   path: string,
-  options: { frames: string; out: string; format: string },
+  options: { frames: string; out: string; format: string; mayLeave: boolean },
   say: (line: string) => void,
 ): Promise<void> {
   const frames = parseFrames(options.frames)
@@ -74,8 +99,9 @@ export async function renderShotFile(
     return known
   }
   const media: Record<string, Media> = {}
+  const place = options.mayLeave ? (file: string) => resolve(folder, file) : insideOf(folder)
   const placed = (files: Readonly<Record<string, string>>) =>
-    Object.fromEntries(Object.entries(files).map(([frame, file]) => [frame, resolve(folder, file)]))
+    Object.fromEntries(Object.entries(files).map(([frame, file]) => [frame, place(file)]))
   for (const [ref, { name, files, beside, passes, reading, gaps }] of Object.entries(shot.media)) {
     const byFrame = placed(files)
     const first = fileAt({ name, frames: byFrame, passes: [] }, frames[0]!)

@@ -1,54 +1,58 @@
 import { randomBytes } from 'node:crypto'
 import { ProblemError, type Problem } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
-import { DatabaseUnreachable } from './db/pool.ts'
+import { DatabaseBusy, DatabaseUnreachable, isOrphan, isUnstorable, nameFailure } from './db/pool.ts'
 import { DecodeError } from './media/decode-pool.ts'
-import { IntakeError } from './media/intake.ts'
+import { IntakeError, NoSuchShot } from './media/intake.ts'
+import { RequestError } from './request-error.ts'
 
-/** What a request asks for can not be had; told with a status. */
-export class RequestError extends Error {
-  override name = 'RequestError'
-  constructor(
-    readonly status: number,
-    message: string,
-    readonly problems: readonly Problem[] = [],
-    readonly more: Readonly<Record<string, unknown>> = {},
-  ) {
-    super(message)
-  }
-}
+export { RequestError } from './request-error.ts'
 
 /** A short random id of letters and digits. */
 export function newId(): string {
   return randomBytes(9).toString('base64url').replace(/[-_]/g, 'x')
 }
 
-/** JSON from a request body. Throws RequestError. */
-export async function readJson(request: Request): Promise<unknown> {
-  try {
-    return (await request.json()) as unknown
-  } catch {
-    throw new RequestError(400, 'The request does not hold JSON.')
-  }
+interface Told {
+  readonly status: number
+  readonly message: string
+  readonly problems?: readonly Problem[]
+  readonly [key: string]: unknown
 }
 
-function describe(error: unknown): {
-  status: number
-  message: string
-  problems?: readonly Problem[]
-  [key: string]: unknown
-} {
+const hasCode = (error: unknown, ...codes: string[]) =>
+  error instanceof Error && 'code' in error && codes.includes(String(error.code))
+
+function describe(given: unknown): Told {
+  const error = nameFailure(given)
   if (error instanceof RequestError)
     return { status: error.status, message: error.message, problems: error.problems, ...error.more }
   if (error instanceof ProblemError) return { status: 400, message: error.message, problems: error.problems }
   if (error instanceof FormatError || error instanceof IntakeError || error instanceof DecodeError)
     return { status: 422, message: error.message }
+  if (error instanceof NoSuchShot) return { status: 404, message: error.message }
   if (error instanceof DatabaseUnreachable) return { status: 503, message: error.message }
-  if (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
+  if (error instanceof DatabaseBusy) return { status: error.isFull ? 507 : 503, message: error.message }
+  if (isOrphan(error)) return { status: 404, message: 'What this belongs to is not there any more.' }
+  if (isUnstorable(error))
+    return { status: 400, message: `A value can not be kept: ${error.sqlMessage ?? error.message}.` }
+  if (hasCode(error, 'ENOSPC', 'EDQUOT'))
     return {
       status: 507,
       message: 'The disk is full. Make room, then try again; nothing that was saved is lost.',
     }
+  if (hasCode(error, 'EROFS', 'EACCES', 'EPERM'))
+    return {
+      status: 507,
+      message: 'The folder of this installation can not be written to. Its owner can change that.',
+    }
+  if (hasCode(error, 'ENOENT'))
+    return { status: 404, message: 'A file that this needs is not on the disk any more. Bring it in again.' }
+  if (hasCode(error, 'EMFILE', 'ENFILE', 'EAGAIN'))
+    return { status: 503, message: 'The server has too much to do at once. Try again.' }
+  // The one who asked has left.
+  if (hasCode(error, 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE', 'ABORT_ERR'))
+    return { status: 400, message: 'The request broke off.' }
   console.error(error)
   return { status: 500, message: 'Something went wrong on the server; its output says more.' }
 }

@@ -1,3 +1,4 @@
+import { cutName } from '../core/comp/cut-name.ts'
 import { addPassLane } from '../core/comp/edits.ts'
 import { framesOf, intakeOrder, type MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
@@ -124,7 +125,7 @@ export function withNewMedia(comp: Comp, before: MediaTable, after: MediaTable):
     if (ref in before) continue
     const pass = passes.find((p) => p.kind === 'colour') ?? passes[0]
     if (pass && pass.kind !== 'table')
-      next = addPassLane(next, name.slice(0, 120), { type: 'pass', media: ref, pass: pass.name }, pass.kind)
+      next = addPassLane(next, cutName(name), { type: 'pass', media: ref, pass: pass.name }, pass.kind)
   }
   // A table alone changes nothing of the shot.
   const range = next === comp ? undefined : framesOf(after)

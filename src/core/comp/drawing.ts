@@ -1,14 +1,10 @@
 import * as v from 'valibot'
-import { animated, ease, id, isRising, name, point, unit, whole } from './parts.ts'
+import { animated, ease, finite, id, isRising, name, point, unit, whole } from './parts.ts'
 
 // Drawn shapes. A drawing is named by sources and mattes; places are in pixels of the full frame.
 
 const widest = 4000
-const pixels = v.pipe(
-  v.number(),
-  v.minValue(0, 'wants 0 or more'),
-  v.maxValue(widest, `wants at most ${widest}`),
-)
+const pixels = v.pipe(finite, v.minValue(0, 'wants 0 or more'), v.maxValue(widest, `wants at most ${widest}`))
 
 /** A point of an outline; `in` and `out` are its handles, from the point. */
 const vertex = v.strictObject({

@@ -1,3 +1,4 @@
+import { cutName } from './cut-name.ts'
 import { produce, type WritableDraft } from 'immer'
 import { findEffect } from '../effects/registry.ts'
 import { freshId, masterId } from './edits.ts'
@@ -245,7 +246,7 @@ export function joinBus(comp: Comp, laneId: string, onto: string): [Comp, string
   const bus: Lane = {
     ...placedIn(target, target.in),
     id,
-    name: `${target.name} bus`.slice(0, 120),
+    name: cutName(`${target.name} bus`),
     kind: 'picture',
     source: { type: 'lanes' },
     steps: [],
@@ -290,7 +291,7 @@ export function duplicateLane(comp: Comp, laneId: string): [Comp, string] {
       steps.push({ ...step, id: freshId(taken, 'step') })
     }
     const parent = lane.in !== undefined && id !== laneId ? copies.get(lane.in) : lane.in
-    const name = id === laneId ? `${lane.name} copy`.slice(0, 120) : lane.name
+    const name = id === laneId ? cutName(`${lane.name} copy`) : lane.name
     const copy: Lane = { ...placedIn(lane, parent), id: copies.get(id)!, name, steps }
     const at = next.lanes.findIndex((l) => l.id === laneId)
     next = { ...next, lanes: next.lanes.toSpliced(at + copies.size, 0, copy) }

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { finite } from './parts.ts'
 import type { PassStats } from '../formats/pass-stats.ts'
 
 /** What a pass holds. Data kinds are never converted, blended or filtered as colour. */
@@ -28,8 +29,8 @@ export const passDetailSchema = v.object({
     v.object({
       size: v.pipe(v.number(), v.integer(), v.minValue(2), v.maxValue(65_536)),
       cube: v.boolean(),
-      from: v.strictTuple([v.number(), v.number(), v.number()]),
-      to: v.strictTuple([v.number(), v.number(), v.number()]),
+      from: v.strictTuple([finite, finite, finite]),
+      to: v.strictTuple([finite, finite, finite]),
     }),
   ),
 })

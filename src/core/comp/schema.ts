@@ -1,7 +1,7 @@
 import * as v from 'valibot'
 import { joinModes } from '../kernels/join-modes.ts'
 import { drawing } from './drawing.ts'
-import { animated, dial, ease, id, name, point, rgb, unit, whole } from './parts.ts'
+import { animated, dial, ease, finite, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
 
 /** The version of the comp format this code reads and writes; docs/comp-format.md describes it. */
@@ -17,9 +17,9 @@ const feed = v.strictObject({
   use: v.optional(v.picklist(['alpha', 'luminance', 'red', 'green', 'blue'])),
   invert: v.optional(v.boolean()),
   /** Of a matte: grown by so many pixels of the full frame, shrunk below 0. */
-  spread: v.optional(v.pipe(v.number(), v.minValue(-4000), v.maxValue(4000))),
+  spread: v.optional(v.pipe(finite, v.minValue(-4000), v.maxValue(4000))),
   /** Of a matte: width of its edge in pixels of the full frame. */
-  soft: v.optional(v.pipe(v.number(), v.minValue(0), v.maxValue(4000))),
+  soft: v.optional(v.pipe(finite, v.minValue(0), v.maxValue(4000))),
   /** IDs of objects of an ID pass, eight hexadecimal digits each: their coverage is the matte. */
   objects: v.optional(
     v.array(v.pipe(v.string(), v.regex(/^[0-9a-f]{8}$/, 'wants eight hexadecimal digits'))),
@@ -93,12 +93,12 @@ const compSchema = v.strictObject({
   canvas: v.strictObject({
     width: side,
     height: side,
-    margin: v.pipe(v.number(), v.minValue(0, 'wants 0 to 0.25'), v.maxValue(0.25, 'wants 0 to 0.25')),
+    margin: v.pipe(finite, v.minValue(0, 'wants 0 to 0.25'), v.maxValue(0.25, 'wants 0 to 0.25')),
   }),
   frames: v.strictObject({
     first: whole,
     last: whole,
-    rate: v.pipe(v.number(), v.minValue(1), v.maxValue(240)),
+    rate: v.pipe(finite, v.minValue(1), v.maxValue(240)),
   }),
   lanes: v.array(lane),
   master: v.array(step),
@@ -108,7 +108,7 @@ const compSchema = v.strictObject({
       /** Light up to `white` under a soft shoulder (Reinhard et al. 2002). */
       v.strictObject({
         type: v.literal('shoulder'),
-        white: v.pipe(v.number(), v.minValue(1), v.maxValue(1e4)),
+        white: v.pipe(finite, v.minValue(1), v.maxValue(1e4)),
       }),
       /** Through a colour table that gives sRGB-encoded values. */
       v.strictObject({ type: v.literal('table'), table: passLink, takes: v.picklist(['linear', 'srgb']) }),

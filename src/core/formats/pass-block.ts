@@ -28,6 +28,19 @@ export function encodePassBlock(block: PassBlock): Uint8Array {
   return bytes
 }
 
+/** Bytes at the beginning of a block from which its size can be told. */
+export const passHeaderBytes = headerBytes
+
+/** How long a block is in all, by its beginning; undefined for what begins otherwise than a block does. */
+export function passBlockLength(header: Uint8Array): number | undefined {
+  if (header.byteLength < headerBytes) return undefined
+  const [mark, width, height, , , channels, size] = new Int32Array(
+    header.slice(0, headerBytes).buffer,
+  ) as unknown as number[]
+  if (mark !== magic || !width || !height || !channels || !size) return undefined
+  return headerBytes + width * height * channels * size
+}
+
 /** Reads a block; the data is a view of `buffer`. Throws FormatError. */
 export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')

@@ -1,7 +1,7 @@
 import type { Pool, RowDataPacket } from 'mysql2/promise'
 import type { Comp } from '../../core/comp/schema.ts'
 import { inTransaction, type Db } from './pool.ts'
-import { touchShot } from './shots.ts'
+import { lockShot, touchShot } from './shots.ts'
 
 /** Revisions kept of a comp; older ones are dropped. */
 const keptRevisions = 500
@@ -11,8 +11,9 @@ export interface CompRevision {
   readonly savedAt: Date
 }
 
-/** What became of a save: the new revision, or who was faster. */
-export type SaveResult = { readonly saved: number } | { readonly conflict: CompRevision }
+/** What became of a save: the new revision, who was faster, or that the shot is gone. */
+export type SaveResult =
+  { readonly saved: number } | { readonly conflict: CompRevision } | { readonly gone: true }
 
 /** The newest comp of a shot as stored JSON data; undefined when the shot has none. */
 export async function readComp(
@@ -30,32 +31,40 @@ export async function readComp(
 
 /** Saves a comp on top of the revision it was made from; when that is no longer the newest, nothing is written. */
 export async function saveComp(pool: Pool, shotId: string, base: number, comp: Comp): Promise<SaveResult> {
-  return inTransaction(pool, async (db) => {
-    const [rows] = await db.execute<(RowDataPacket & CompRevision)[]>(
-      `select c.revision, r.saved_at as savedAt from comps c
-       left join comp_revisions r on r.shot_id = c.shot_id and r.revision = c.revision where c.shot_id = ? for update`,
-      [shotId],
-    )
-    const newest = rows[0]
-    if ((newest?.revision ?? 0) !== base)
-      return { conflict: { revision: newest?.revision ?? 0, savedAt: newest?.savedAt ?? new Date() } }
-    const revision = base + 1
-    await db.execute(
-      'insert into comps (shot_id, revision) values (?, ?) on duplicate key update revision = ?',
-      [shotId, revision, revision],
-    )
-    await db.execute('insert into comp_revisions (shot_id, revision, doc) values (?, ?, ?)', [
-      shotId,
-      revision,
-      JSON.stringify(comp),
-    ])
-    await db.execute('delete from comp_revisions where shot_id = ? and revision <= ?', [
-      shotId,
-      revision - keptRevisions,
-    ])
-    await touchShot(db, shotId)
-    return { saved: revision }
-  })
+  return inTransaction(pool, (db) => saveCompIn(db, shotId, base, comp))
+}
+
+/** The same inside a transaction. */
+export async function saveCompIn(db: Db, shotId: string, base: number, comp: Comp): Promise<SaveResult> {
+  if (!(await lockShot(db, shotId))) return { gone: true }
+  const doc = JSON.stringify(comp)
+  const [rows] = await db.execute<(RowDataPacket & CompRevision & { isSame: number })[]>(
+    `select c.revision, r.saved_at as savedAt, r.doc = ? as isSame from comps c
+     left join comp_revisions r on r.shot_id = c.shot_id and r.revision = c.revision where c.shot_id = ?`,
+    [doc, shotId],
+  )
+  const newest = rows[0]
+  if ((newest?.revision ?? 0) !== base) {
+    // Saved before, and its answer was lost on the way: nobody else was faster.
+    if (newest?.revision === base + 1 && newest.isSame === 1) return { saved: newest.revision }
+    return { conflict: { revision: newest?.revision ?? 0, savedAt: newest?.savedAt ?? new Date() } }
+  }
+  const revision = base + 1
+  await db.execute(
+    'insert into comps (shot_id, revision) values (?, ?) on duplicate key update revision = ?',
+    [shotId, revision, revision],
+  )
+  await db.execute('insert into comp_revisions (shot_id, revision, doc) values (?, ?, ?)', [
+    shotId,
+    revision,
+    doc,
+  ])
+  await db.execute('delete from comp_revisions where shot_id = ? and revision <= ?', [
+    shotId,
+    revision - keptRevisions,
+  ])
+  await touchShot(db, shotId)
+  return { saved: revision }
 }
 
 export async function newestRevision(db: Db, shotId: string): Promise<number | undefined> {

@@ -302,12 +302,15 @@ export async function setReading(
 export async function knownFiles(
   db: Db,
   shotId: string,
-): Promise<{ name: string; bytes: number; modifiedMs: number }[]> {
-  const [rows] = await db.execute<(RowDataPacket & { name: string; bytes: number; modifiedMs: number })[]>(
-    'select file_name as name, bytes, modified_ms as modifiedMs from frames where shot_id = ? and modified_ms is not null',
+): Promise<{ name: string; bytes: number; modifiedMs: number; hash: string }[]> {
+  const [rows] = await db.execute<
+    (RowDataPacket & { name: string; bytes: number; modifiedMs: number; hash: string })[]
+  >(
+    `select file_name as name, bytes, modified_ms as modifiedMs, file_hash as hash
+     from frames where shot_id = ? and modified_ms is not null`,
     [shotId],
   )
-  return rows.map(({ name, bytes, modifiedMs }) => ({ name, bytes, modifiedMs }))
+  return rows.map(({ name, bytes, modifiedMs, hash }) => ({ name, bytes, modifiedMs, hash }))
 }
 
 /** Keeps a list of object names that came beside the pictures. */

@@ -4,10 +4,25 @@ import type { Comp } from '../../core/comp/schema.ts'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import { inTransaction, type Db } from './pool.ts'
 
-/** Seconds a worker may go without a sign of life before its frame is given to another. */
-export const leaseSeconds = 20
-/** A frame that keeps killing its worker is given up after this many tries. */
-const mostAttempts = 3
+/** A frame that keeps killing its worker is given up after this many crashes. */
+const mostCrashes = 5
+
+/**
+ * A worker holds a lock of its name in the database for as long as its connection lasts: when it dies, the lock is gone at once, and
+ * no clock has a say in it.
+ */
+const lockName = (worker: string) => `zafiro-worker-${worker}`
+/** Frames that nobody works on although they are taken. */
+const isLeft = `f.state = 'working' and is_used_lock(concat('zafiro-worker-', f.worker)) is null`
+
+/** Takes the lock of a worker's name on a connection of its own; false when someone else has it. */
+export async function beginWorker(db: Db, worker: string): Promise<boolean> {
+  const [[row]] = await db.query<(RowDataPacket & { isOurs: number | null })[]>(
+    'select get_lock(?, 0) as isOurs',
+    [lockName(worker)],
+  )
+  return row?.isOurs === 1
+}
 
 export type FrameState = 'waiting' | 'working' | 'done' | 'failed' | 'cancelled'
 
@@ -54,8 +69,9 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
       render.id, render.shotId, render.revision,
       JSON.stringify(render.comp), JSON.stringify(render.media), JSON.stringify(render.formats),
     ]) // prettier-ignore
-    for (const frame of render.frames)
-      await db.execute('insert into render_frames (render_id, frame) values (?, ?)', [render.id, frame])
+    await db.query('insert into render_frames (render_id, frame) values ?', [
+      render.frames.map((frame) => [render.id, frame]),
+    ])
   })
 }
 
@@ -89,25 +105,24 @@ export async function rendersOfShot(db: Db, shotId: string): Promise<string[]> {
   return rows.map((r) => r.id)
 }
 
-/** Takes the oldest frame that waits, or whose worker has gone silent, for a worker. */
+/** Takes the oldest frame that waits, or whose worker is gone, for a worker. Only crashes count against a frame. */
 export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob | undefined> {
   return inTransaction(pool, async (db) => {
     await db.execute(
-      `update render_frames set state = 'failed', problem = 'The render worker stopped three times on this frame; try a smaller size.'
-       where state = 'working' and lease_until < current_timestamp(3) and attempts >= ?`,
-      [mostAttempts],
+      `update render_frames f set f.state = 'failed', f.problem = 'The render worker stopped ${mostCrashes} times on this frame. Try it again at a smaller size, or with fewer steps.'
+       where ${isLeft} and f.attempts >= ${mostCrashes}`,
     )
     const [found] = await db.execute<(RowDataPacket & { renderId: string; frame: number })[]>(
       `select f.render_id as renderId, f.frame from render_frames f join renders r on r.id = f.render_id
-       where f.state = 'waiting' or (f.state = 'working' and f.lease_until < current_timestamp(3))
+       where f.state = 'waiting' or (${isLeft})
        order by r.created_at, f.frame limit 1 for update skip locked`,
     )
     const job = found[0]
     if (!job) return undefined
     await db.execute(
-      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0,
-       lease_until = current_timestamp(3) + interval ? second where render_id = ? and frame = ?`,
-      [worker, leaseSeconds, job.renderId, job.frame],
+      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0
+       where render_id = ? and frame = ?`,
+      [worker, job.renderId, job.frame],
     )
     const [rows] = await db.execute<
       (RowDataPacket & { shotName: string; doc: Comp; media: MediaTable; formats: OutputFormat[] })[]
@@ -128,11 +143,19 @@ export async function reportProgress(
   progress: number,
 ): Promise<boolean> {
   const [result] = await db.execute(
-    `update render_frames set progress = ?, lease_until = current_timestamp(3) + interval ? second
-     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [progress, leaseSeconds, job.renderId, job.frame, worker],
+    `update render_frames set progress = ? where render_id = ? and frame = ? and state = 'working' and worker = ?`,
+    [progress, job.renderId, job.frame, worker],
   )
   return 'affectedRows' in result && result.affectedRows > 0
+}
+
+/** Gives a worker's frames back when it stops in order: they wait again, and nothing is counted against them. */
+export async function returnFrames(db: Db, worker: string): Promise<void> {
+  await db.execute(
+    `update render_frames set state = 'waiting', worker = null, progress = 0, attempts = greatest(attempts - 1, 0)
+     where state = 'working' and worker = ?`,
+    [worker],
+  )
 }
 
 /** Notes a finished frame; what was left out of the picture is kept as its problem. */
@@ -157,20 +180,29 @@ export async function failFrame(db: Db, job: RenderJob, worker: string, problem:
   )
 }
 
-/** Stops what is not finished. */
-export async function cancelRender(db: Db, id: string): Promise<void> {
+async function isThere(db: Db, id: string): Promise<boolean> {
+  const [rows] = await db.execute<RowDataPacket[]>('select id from renders where id = ?', [id])
+  return rows.length > 0
+}
+
+/** Stops what is not finished; false when there is no such render. */
+export async function cancelRender(db: Db, id: string): Promise<boolean> {
+  if (!(await isThere(db, id))) return false
   await db.execute(
     `update render_frames set state = 'cancelled' where render_id = ? and state in ('waiting', 'working')`,
     [id],
   )
   await db.execute('update renders set cancelled = true where id = ?', [id])
+  return true
 }
 
-/** Puts failed and cancelled frames back in the queue. */
-export async function retryRender(db: Db, id: string): Promise<void> {
+/** Puts failed and cancelled frames back in the queue; false when there is no such render. */
+export async function retryRender(db: Db, id: string): Promise<boolean> {
+  if (!(await isThere(db, id))) return false
   await db.execute(
     `update render_frames set state = 'waiting', attempts = 0, problem = null, progress = 0
      where render_id = ? and state in ('failed', 'cancelled')`,
     [id],
   )
+  return true
 }

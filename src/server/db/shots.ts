@@ -1,5 +1,5 @@
-import type { RowDataPacket } from 'mysql2'
-import type { Db } from './pool.ts'
+import type { ResultSetHeader, RowDataPacket } from 'mysql2'
+import { alone, type Db } from './pool.ts'
 
 export interface ShotRow {
   readonly id: string
@@ -32,21 +32,36 @@ export async function insertShot(db: Db, id: string, name: string): Promise<void
   await db.execute('insert into shots (id, name) values (?, ?)', [id, name])
 }
 
-/** Lets others who lock the same shot wait until the transaction ends. */
-export async function lockShot(db: Db, id: string): Promise<void> {
-  await db.execute('select id from shots where id = ? for update', [id])
+/**
+ * Lets others who lock the same shot wait until the transaction ends; false when there is no such shot. Whatever changes a shot or
+ * what belongs to it does this first, so that no two can wait for each other.
+ */
+export async function lockShot(db: Db, id: string): Promise<boolean> {
+  const [rows] = await db.execute<RowDataPacket[]>('select id from shots where id = ? for update', [id])
+  return rows.length > 0
 }
 
 export async function touchShot(db: Db, id: string): Promise<void> {
   await db.execute('update shots set updated_at = current_timestamp(3) where id = ?', [id])
 }
 
-export async function renameShot(db: Db, id: string, name: string): Promise<void> {
-  await db.execute('update shots set name = ?, updated_at = current_timestamp(3) where id = ?', [name, id])
+/** False when there is no such shot. */
+export async function renameShot(db: Db, id: string, name: string): Promise<boolean> {
+  const [result] = await alone(() =>
+    db.execute<ResultSetHeader>('update shots set name = ?, updated_at = current_timestamp(3) where id = ?', [
+      name,
+      id,
+    ]),
+  )
+  return result.affectedRows > 0
 }
 
-export async function saveThumbnail(db: Db, id: string, image: Uint8Array): Promise<void> {
-  await db.execute('update shots set thumbnail = ? where id = ?', [Buffer.from(image), id])
+/** False when there is no such shot. */
+export async function saveThumbnail(db: Db, id: string, image: Uint8Array): Promise<boolean> {
+  const [result] = await alone(() =>
+    db.execute<ResultSetHeader>('update shots set thumbnail = ? where id = ?', [Buffer.from(image), id]),
+  )
+  return result.affectedRows > 0
 }
 
 export async function readThumbnail(db: Db, id: string): Promise<Buffer | undefined> {

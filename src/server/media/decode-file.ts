@@ -6,7 +6,8 @@ import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
 import { passFilter, reducePass } from '../../core/formats/reduce-pass.ts'
 import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
-import { objectsPath, passPath, readStored, writeWhole, type PassForm } from './store.ts'
+import { writeWhole } from '../whole-file.ts'
+import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
 
 /** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
 export function valueWarning({ name, kind }: Pass, { channels }: PassStats): string | undefined {
@@ -67,6 +68,9 @@ function listObjects(pass: Pass, block: PassBlock, file: MediaFile): ListedObjec
     })
 }
 
+/** What is made from stored files can be made again, so it is not synced; a form that is not whole counts as absent. */
+const remade = { isSynced: false }
+
 /** How a file is to be taken: with a name for its pass where it holds one pass of several files. */
 export interface TakeOptions {
   readonly passName?: string
@@ -101,11 +105,13 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
       await writeWhole(
         passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter }),
         encodePassBlock(reducePass(block, filter, reduction, frame)),
+        remade,
       )
     if (pass.kind === 'ids')
       await writeWhole(
         objectsPath(hash, inFile.name),
         new TextEncoder().encode(JSON.stringify(listObjects(pass, block, file))),
+        remade,
       )
   }
   warnings.push(...file.noticed())
@@ -134,7 +140,7 @@ export async function makeForm(hash: string, form: PassForm): Promise<void> {
     form.reduction === 1
       ? block
       : reducePass(block, form.filter, form.reduction, { width: file.info.width, height: file.info.height })
-  await writeWhole(passPath(hash, form), encodePassBlock(sized))
+  await writeWhole(passPath(hash, form), encodePassBlock(sized), remade)
 }
 
 /** The objects of an ID pass, made anew where the list was cleared away. */
@@ -143,5 +149,5 @@ export async function makeObjects(hash: string, pass: Pass): Promise<void> {
   const name = pass.inFile ?? pass.name
   const block = file.readPass(name, { isData: true })
   const list = listObjects({ ...pass, name }, block, file)
-  await writeWhole(objectsPath(hash, name), new TextEncoder().encode(JSON.stringify(list)))
+  await writeWhole(objectsPath(hash, name), new TextEncoder().encode(JSON.stringify(list)), remade)
 }

@@ -1,11 +1,15 @@
-import { fork, type ChildProcess } from 'node:child_process'
-import { stat } from 'node:fs/promises'
+import { open, stat } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import type { Pass } from '../../core/comp/media.ts'
+import { passBlockLength, passHeaderBytes } from '../../core/formats/pass-block.ts'
+import { decodeBudget } from './decode-budget.ts'
 import type { TakeOptions } from './decode-file.ts'
+import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
-import { exists, passPath, storedPath, type PassForm } from './store.ts'
+import { passPath, storedPath, type PassForm } from './store.ts'
+
+export { DecodeError } from './decoder.ts'
 
 export type DecodeJob =
   | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
@@ -14,151 +18,121 @@ export type DecodeJob =
 export type DecodeReply =
   { readonly result: unknown } | { readonly problem: string; readonly isFull: boolean }
 
-/** A stored file that can not be read, in words for the person who brought it. */
-export class DecodeError extends Error {
-  override name = 'DecodeError'
-  constructor(
-    message: string,
-    /** The disk is full: the file itself may be good. */
-    readonly isFull = false,
-  ) {
-    super(message)
-  }
+interface Waiting {
+  readonly job: DecodeJob
+  readonly limitMs: number
+  readonly resolve: (result: unknown) => void
+  readonly reject: (error: unknown) => void
+  /** Times that its process was ended from outside. */
+  ended: number
 }
 
-/** The decoding process ended instead of answering. */
-class DecoderEnded extends DecodeError {}
-
-const timeLimitMs = 60_000
-
-/** One process that decodes, one job at a time. It is ended when a job takes too long, and begun anew for the next. */
-class Decoder {
-  private child: ChildProcess | undefined
-  private last: Promise<unknown> = Promise.resolve()
-
-  constructor(
-    private readonly program: string,
-    private readonly limitMs: number,
-  ) {}
-
-  run(job: DecodeJob, bytes = 0): Promise<unknown> {
-    // Large files take long without being hostile.
-    const limitMs = this.limitMs * (1 + bytes / 2.5e8)
-    const mine = this.last.then(async () => {
-      try {
-        return await this.work(job, limitMs)
-      } catch (error) {
-        // A process may end for reasons that are not the file's (memory, someone's kill): only what ends two is broken.
-        if (!(error instanceof DecoderEnded)) throw error
-        return await this.work(job, limitMs)
-      }
-    })
-    this.last = mine.catch(() => undefined)
-    return mine
-  }
-
-  close(): void {
-    this.child?.kill('SIGKILL')
-    this.child = undefined
-  }
-
-  private begin(): ChildProcess {
-    const child = fork(this.program, [], {
-      serialization: 'advanced',
-      stdio: ['ignore', 'inherit', 'ignore', 'ipc'],
-      execArgv: ['--max-old-space-size=2048'],
-    })
-    child.once('exit', () => {
-      if (this.child === child) this.child = undefined
-    })
-    return child
-  }
-
-  private work(job: DecodeJob, limitMs: number): Promise<unknown> {
-    const child = (this.child ??= this.begin())
-    child.ref()
-    child.channel?.ref()
-    return new Promise((resolve, reject) => {
-      const finish = (end: () => void) => {
-        clearTimeout(timer)
-        child.off('message', answered)
-        child.off('exit', ended)
-        child.off('error', failed)
-        // An idle decoder keeps nothing alive.
-        child.unref()
-        child.channel?.unref()
-        end()
-      }
-      const timer = setTimeout(() => {
-        this.child = undefined
-        finish(() => {
-          reject(new DecodeError(`Reading took longer than ${Math.round(limitMs / 1000)} s and was stopped`))
-        })
-        child.kill('SIGKILL')
-      }, limitMs)
-      const answered = (message: unknown) => {
-        const reply = message as DecodeReply
-        finish(() => {
-          if ('result' in reply) resolve(reply.result)
-          else reject(new DecodeError(reply.problem, reply.isFull))
-        })
-      }
-      const ended = () => {
-        finish(() => {
-          reject(new DecoderEnded('It is broken in a way that stops its decoder'))
-        })
-      }
-      const failed = (error: Error) => {
-        this.child = undefined
-        finish(() => {
-          reject(new DecodeError(`Reading failed (${error.message})`))
-        })
-      }
-      child.on('message', answered)
-      child.on('exit', ended)
-      child.on('error', failed)
-      child.send(job)
-    })
-  }
+export interface DecodePoolOptions {
+  /** Jobs at a time, as long as none is slow. */
+  readonly processes?: number
+  /** For a file without bytes; larger ones are given more. */
+  readonly limitMs?: number
+  /** A job that takes longer than this stands aside: others are begun beside it. */
+  readonly patienceMs?: number
+  readonly mostBytes?: number
 }
 
-/** Processes that decode stored files, so that a hostile one can neither block nor bring down the server. */
+/** Further processes for those that stand aside. */
+const mostAside = 4
+/** A job's process may be ended from outside so often before the job is given up. */
+const mostEnds = 3
+
+/**
+ * Processes that decode stored files, so that a hostile one can neither block nor bring down the server. Jobs are begun in order;
+ * one that is slow, because it is large or made to be, does not count among those that may run, so good files go on beside it.
+ */
 export class DecodePool {
-  private readonly decoders: Decoder[]
+  private readonly decoders: Decoder[] = []
+  private readonly queue: Waiting[] = []
   private readonly making = new Map<string, Promise<void>>()
+  private readonly processes: number
+  private readonly limitMs: number
+  private readonly patienceMs: number
+  private readonly mostBytes: number
 
   constructor(
-    program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-process.mjs'),
-    { processes = Math.min(4, availableParallelism()), limitMs = timeLimitMs } = {},
+    private readonly program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-process.mjs'),
+    {
+      processes = Math.min(4, availableParallelism()),
+      limitMs = 20_000,
+      patienceMs = 2000,
+      mostBytes = decodeBudget,
+    }: DecodePoolOptions = {},
   ) {
-    this.decoders = Array.from({ length: processes }, () => new Decoder(program, limitMs))
+    this.processes = processes
+    this.limitMs = limitMs
+    this.patienceMs = patienceMs
+    this.mostBytes = mostBytes
   }
 
   close(): void {
     for (const decoder of this.decoders) decoder.close()
   }
 
-  /** The same file always comes to the same process, which may have it open still. */
-  private for(hash: string): Decoder {
-    return this.decoders[Number.parseInt(hash.slice(0, 6), 16) % this.decoders.length]!
+  private run(job: DecodeJob, bytes: number): Promise<unknown> {
+    return new Promise((resolve, reject) => {
+      // Large files take long without being hostile.
+      this.queue.push({ job, limitMs: this.limitMs * (1 + bytes / 5e7), resolve, reject, ended: 0 })
+      this.pump()
+    })
+  }
+
+  /** A process for a file: one that may have it open still, else an idle one, else a new one; undefined when all lanes are full. */
+  private laneFor(hash: string): Decoder | undefined {
+    const now = performance.now()
+    const busy = this.decoders.filter((d) => d.busySince !== undefined)
+    const quick = busy.filter((d) => now - d.busySince! < this.patienceMs)
+    if (quick.length >= this.processes || busy.length >= this.processes + mostAside) return undefined
+    const idle = this.decoders.filter((d) => d.busySince === undefined)
+    const found = idle.find((d) => d.lastHash === hash) ?? idle[0]
+    if (found) return found
+    const made = new Decoder(this.program)
+    this.decoders.push(made)
+    return made
+  }
+
+  private pump(): void {
+    for (;;) {
+      const next = this.queue[0]
+      const lane = next && this.laneFor(next.job.hash)
+      if (!next || !lane) return
+      this.queue.shift()
+      const { job, limitMs } = next
+      // When it turns out to be slow, another may begin.
+      const aside = setTimeout(() => {
+        this.pump()
+      }, this.patienceMs + 5)
+      lane
+        .run(job, { limitMs, mostBytes: this.mostBytes })
+        .then(next.resolve, (error: unknown) => {
+          // A process may be ended for reasons that are not the file's.
+          if (error instanceof DecoderEnded && ++next.ended < mostEnds) this.queue.unshift(next)
+          else next.reject(error)
+        })
+        .finally(() => {
+          clearTimeout(aside)
+          this.pump()
+        })
+    }
   }
 
   /** Looks through a stored file. Rejects with DecodeError. */
   async take(hash: string, options: TakeOptions = {}): Promise<MediaInfo> {
-    return (await this.for(hash).run({ type: 'take', hash, options }, await sizeOf(hash))) as MediaInfo
+    return (await this.run({ type: 'take', hash, options }, await sizeOf(hash))) as MediaInfo
   }
 
-  /** Path of a form of a pass, which is made where it is not there. Rejects with DecodeError. */
+  /** Path of a form of a pass, which is made where it is not there, or not whole. Rejects with DecodeError. */
   async form(hash: string, form: PassForm): Promise<string> {
     const path = passPath(hash, form)
-    if (await exists(path)) return path
+    if (await isWholeForm(path)) return path
     // Asked for twice at once, it is made once.
     const known = this.making.get(path)
-    const made =
-      known ??
-      this.for(hash)
-        .run({ type: 'form', hash, form })
-        .then(() => undefined)
+    const made = known ?? this.run({ type: 'form', hash, form }, await sizeOf(hash)).then(() => undefined)
     this.making.set(path, made)
     try {
       await made
@@ -169,11 +143,25 @@ export class DecodePool {
   }
 
   async objects(hash: string, pass: Pass): Promise<void> {
-    await this.for(hash).run({ type: 'objects', hash, pass })
+    await this.run({ type: 'objects', hash, pass }, await sizeOf(hash))
   }
 }
 
 const sizeOf = (hash: string) => stat(storedPath(hash)).then((s) => s.size, () => 0) // prettier-ignore
+
+/** Whether a made form is as long as its beginning says: what was cut by a loss of power counts as absent. */
+export async function isWholeForm(path: string): Promise<boolean> {
+  const file = await open(path).catch(() => undefined)
+  if (!file) return false
+  try {
+    const header = new Uint8Array(passHeaderBytes)
+    const { bytesRead } = await file.read(header, 0, passHeaderBytes, 0)
+    const length = passBlockLength(header.subarray(0, bytesRead))
+    return length !== undefined && (await file.stat()).size === length
+  } finally {
+    await file.close()
+  }
+}
 
 let shared: DecodePool | undefined
 /** The pool of this process, begun on first use. */

@@ -16,10 +16,19 @@ async function work(job: DecodeJob): Promise<unknown> {
 // It ends with the process that it decodes for: a signal to all of them must not break off a good file's reading.
 for (const signal of ['SIGINT', 'SIGTERM', 'SIGHUP'] as const) process.on(signal, () => undefined)
 process.on('disconnect', () => process.exit(0))
+const say = (reply: DecodeReply) => {
+  process.send?.(reply)
+}
+/** A package that fails outside its own promise: the file is told, and the process, in an unknown state, is given up. */
+const broken = () => {
+  process.send?.(
+    { problem: 'It is broken in a way that its decoder does not know', isFull: false } satisfies DecodeReply,
+    () => process.exit(0),
+  )
+}
+process.on('uncaughtException', broken)
+process.on('unhandledRejection', broken)
 process.on('message', (job: DecodeJob) => {
-  const say = (reply: DecodeReply) => {
-    process.send?.(reply)
-  }
   work(job).then(
     (result) => {
       say({ result })

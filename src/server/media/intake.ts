@@ -12,7 +12,7 @@ import {
   noteRefused,
   saveManifest,
 } from '../db/media.ts'
-import { inTransaction, type Db } from '../db/pool.ts'
+import { inTransaction, isUnstorable, type Db } from '../db/pool.ts'
 import { lockShot } from '../db/shots.ts'
 import { DecodeError, decodePool } from './decode-pool.ts'
 import type { MediaInfo } from './media-file.ts'
@@ -23,25 +23,31 @@ export class IntakeError extends Error {
   override name = 'IntakeError'
   constructor(
     readonly fileName: string,
-    reason: string,
+    readonly reason: string,
   ) {
     super(`${fileName}: ${reason}`)
   }
 }
 
+/** Digits at the end of a name that are no frame number, such as a date with a time of day, have more places than this. */
+const mostDigits = 9
+
 /**
  * Frame number in a file name: the last digits before the ending, after a dot, a line or an underscore
- * ('grotto.0001.exr' → 1, 'grotto-12.png' → 12, 'grotto.-003.exr' → −3).
+ * ('grotto.0001.exr' → 1, 'grotto-12.png' → 12, 'grotto.-003.exr' → −3). More than nine digits are part of the name.
  */
 export function frameNumber(fileName: string): number | undefined {
   const found = /(?:[._](-?\d+)|-(\d+))\.[^.]+$/.exec(fileName)
   const digits = found?.[1] ?? found?.[2]
-  return digits === undefined ? undefined : Number(digits)
+  if (digits === undefined || digits.replace(/^-?0*/, '').length > mostDigits) return undefined
+  // Not −0, which no table holds.
+  return Number(digits) + 0
 }
 
 /** The name without frame number and ending: files that share it are frames of one sequence. */
 export function mediaName(fileName: string): string {
-  return fileName.replace(/(?:[._]-?\d+|-\d+)?\.[^.]+$/, '') || fileName
+  const number = frameNumber(fileName) === undefined ? '' : '(?:[._]-?\\d+|-\\d+)?'
+  return fileName.replace(new RegExp(`${number}\\.[^.]+$`), '') || fileName
 }
 
 /** Whether a file may be a picture, by its ending. */
@@ -102,13 +108,133 @@ export interface BroughtIn {
   readonly info?: MediaInfo
 }
 
+/** Longer lists of names fit into no table. */
+const mostManifestBytes = 16e6
+
 /** Takes a list of object names that lies beside the pictures. */
 async function bringManifest(pool: Pool, shotId: string, path: string, fileName: string): Promise<void> {
   const { size } = await stat(path)
-  const text = size < 64e6 ? await readFile(path, 'utf8') : ''
+  const text = size < mostManifestBytes ? await readFile(path, 'utf8') : ''
   if (!parseManifest(text))
     throw new IntakeError(fileName, 'it is no list of objects (JSON with a hexadecimal ID by name)')
-  await saveManifest(pool, shotId, basename(fileName), text)
+  await storing(fileName, () =>
+    inTransaction(pool, async (db) => {
+      await needShot(db, shotId)
+      await saveManifest(db, shotId, basename(fileName), text)
+    }),
+  )
+}
+
+async function needShot(db: Db, shotId: string): Promise<void> {
+  if (!(await lockShot(db, shotId))) throw new NoSuchShot()
+}
+
+/** The shot that something is brought into is not there (any more). */
+export class NoSuchShot extends Error {
+  override name = 'NoSuchShot'
+  constructor() {
+    super('There is no such shot. It may have been deleted.')
+  }
+}
+
+/** Notes something of a file; what a table can not hold is the file's fault, and told as such. */
+async function storing<T>(fileName: string, work: () => Promise<T>): Promise<T> {
+  try {
+    return await work()
+  } catch (error) {
+    if (!isUnstorable(error)) throw error
+    const reason =
+      error.errno === 1062
+        ? 'it names two passes alike'
+        : error.errno === 1406
+          ? 'a name in it is longer than can be kept; shorten it'
+          : `something of it can not be kept (${error.sqlMessage ?? error.message})`
+    throw new IntakeError(fileName, reason)
+  }
+}
+
+/** The longest name that is kept. */
+const longestName = 200
+
+/** A file that has been looked through and lies in the store; nothing of it is in a shot yet. */
+export interface TakenFile {
+  readonly hash: string
+  readonly bytes: number
+  readonly info: MediaInfo
+}
+
+/** Stores a file and looks through it. Rejects with IntakeError for what can not be read, as told by `refuse`. */
+async function take(path: string, fileName: string, passName: string | undefined): Promise<TakenFile> {
+  if (fileName.length > longestName)
+    throw new IntakeError(fileName, `its name is longer than ${longestName} characters; shorten it`)
+  if (!fileName.isWellFormed() || fileName.includes('\0'))
+    throw new IntakeError(fileName, 'its name holds half a character; rename it')
+  const { size } = await stat(path)
+  const hash = await storeFile(path)
+  try {
+    return {
+      hash,
+      bytes: size,
+      info: await decodePool().take(hash, passName === undefined ? {} : { passName }),
+    }
+  } catch (error) {
+    if (!(error instanceof DecodeError)) throw error
+    if (error.isFull) throw Object.assign(new Error(error.message), { code: 'ENOSPC' })
+    throw new IntakeError(fileName, error.message)
+  }
+}
+
+/** Notes a frame of a taken file with the media that it belongs to. Gives back their ref. */
+async function addFrame(
+  db: Db,
+  shotId: string,
+  { hash, bytes, info }: TakenFile,
+  { fileName, place, modifiedMs }: { fileName: string; place: Place; modifiedMs?: number | undefined },
+): Promise<string> {
+  const number = frameNumber(fileName)
+  const ref = await joinMedia(db, shotId, place, info, number !== undefined)
+  const { width, height, warnings } = info
+  await insertFrame(db, shotId, ref, {
+    frame: number ?? 1,
+    fileHash: hash,
+    fileName,
+    bytes,
+    width,
+    height,
+    warnings,
+    ...(place.beside === undefined ? {} : { beside: place.beside }),
+    ...(modifiedMs === undefined ? {} : { modifiedMs: Math.round(modifiedMs) }),
+  })
+  return ref
+}
+
+/**
+ * Makes a shot from one picture: what `finish` adds to it stands with it or not at all. Rejects with IntakeError for what can not be read,
+ * or is no picture.
+ */
+export async function beginShot(
+  pool: Pool,
+  file: { path: string; fileName: string; modifiedMs?: number | undefined; isInPlace?: boolean },
+  begin: (db: Db, name: string) => Promise<string>,
+  finish: (db: Db, shotId: string, ref: string, info: MediaInfo) => Promise<void>,
+): Promise<string> {
+  const { path, fileName } = file
+  const own = mediaName(fileName)
+  const split = splitPassName(own)
+  const place: Place = split?.isSure ? { name: split.base, beside: split.pass } : { name: own }
+  const taken = await take(path, fileName, place.beside)
+  if (taken.info.format === 'cube')
+    throw new IntakeError(fileName, 'it is a colour table. Begin with a picture')
+  const id = await storing(fileName, () =>
+    inTransaction(pool, async (db) => {
+      const shotId = await begin(db, split?.base ?? own)
+      const ref = await addFrame(db, shotId, taken, { fileName, place, modifiedMs: file.modifiedMs })
+      await finish(db, shotId, ref, taken.info)
+      return shotId
+    }),
+  )
+  if (file.isInPlace) await takeManifestsBeside(pool, id, path, taken.info)
+  return id
 }
 
 /**
@@ -127,42 +253,46 @@ export async function bringIn(
     await bringManifest(pool, shotId, path, fileName)
     return {}
   }
-  const number = frameNumber(fileName)
-  const before = await placeOf(pool, shotId, mediaName(fileName))
-  const { size } = await stat(path)
-  const hash = await storeFile(path)
-  const refuse = async (reason: string): Promise<never> => {
-    await noteRefused(pool, shotId, { fileName, mediaName: before.name, frame: number, reason })
-    throw new IntakeError(fileName, reason)
-  }
-  let info: MediaInfo
+  const place = await placeOf(pool, shotId, mediaName(fileName))
+  let taken: TakenFile
   try {
-    info = await decodePool().take(hash, before.beside === undefined ? {} : { passName: before.beside })
+    taken = await take(path, fileName, place.beside)
   } catch (error) {
-    if (!(error instanceof DecodeError)) throw error
-    if (error.isFull) throw Object.assign(new Error(error.message), { code: 'ENOSPC' })
-    return refuse(error.message)
+    if (error instanceof IntakeError) await refuse(pool, shotId, fileName, place.name, error)
+    throw error
   }
-  if (isInPlace) await takeManifestsBeside(pool, shotId, path, info)
-  const ref = await inTransaction(pool, async (db) => {
-    // One file of a shot at a time, so that two frames that arrive together become one sequence.
-    await lockShot(db, shotId)
-    const joined = await joinMedia(db, shotId, before, info, number !== undefined)
-    const { width, height, warnings } = info
-    await insertFrame(db, shotId, joined, {
-      frame: number ?? 1,
-      fileHash: hash,
-      fileName,
-      bytes: size,
-      width,
-      height,
-      warnings,
-      ...(before.beside === undefined ? {} : { beside: before.beside }),
-      ...(modifiedMs === undefined ? {} : { modifiedMs: Math.round(modifiedMs) }),
+  if (isInPlace) await takeManifestsBeside(pool, shotId, path, taken.info)
+  try {
+    const ref = await storing(fileName, () =>
+      inTransaction(pool, async (db) => {
+        // One file of a shot at a time, so that two frames that arrive together become one sequence.
+        await needShot(db, shotId)
+        return addFrame(db, shotId, taken, { fileName, place, modifiedMs })
+      }),
+    )
+    return { ref, info: taken.info }
+  } catch (error) {
+    if (error instanceof IntakeError) await refuse(pool, shotId, fileName, place.name, error)
+    throw error
+  }
+}
+
+/** Notes with the shot that a file could not be taken; what can not even be noted is told all the same. */
+async function refuse(
+  pool: Pool,
+  shotId: string,
+  fileName: string,
+  name: string,
+  { reason }: IntakeError,
+): Promise<void> {
+  try {
+    await inTransaction(pool, async (db) => {
+      await needShot(db, shotId)
+      await noteRefused(db, shotId, { fileName, mediaName: name, frame: frameNumber(fileName), reason })
     })
-    return joined
-  })
-  return { ref, info }
+  } catch (error) {
+    if (!isUnstorable(error)) throw error
+  }
 }
 
 /** Lists of object names that a picture's header points to, where they lie beside it. */
@@ -170,7 +300,15 @@ async function takeManifestsBeside(pool: Pool, shotId: string, path: string, inf
   for (const name of info.manifestFiles) {
     // Only beside the picture: a header may not lead anywhere else.
     const beside = join(dirname(path), basename(name))
+    const info = await stat(beside).catch(() => undefined)
+    if (!info?.isFile() || info.size > mostManifestBytes) continue
     const text = await readFile(beside, 'utf8').catch(() => undefined)
-    if (text !== undefined && parseManifest(text)) await saveManifest(pool, shotId, basename(name), text)
+    if (text === undefined || !parseManifest(text)) continue
+    await storing(name, () =>
+      inTransaction(pool, async (db) => {
+        await needShot(db, shotId)
+        await saveManifest(db, shotId, basename(name), text)
+      }),
+    )
   }
 }

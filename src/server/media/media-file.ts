@@ -11,6 +11,7 @@ import type { PassBlock } from '../../core/formats/pass-block.ts'
 import { isPng, pngEncoding, readPng, readPngHeader } from '../../core/formats/png.ts'
 import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
 import { halfTable, numberToHalf } from '../../core/picture/half.ts'
+import { checkSamples } from './decode-budget.ts'
 import { nodeZlib } from './node-zlib.ts'
 
 export interface PartInfo {
@@ -141,6 +142,10 @@ function reread(block: PassBlock, as: ReadAs): PassBlock {
 function openExr(bytes: Uint8Array): MediaFile {
   const file = readExrHeader(bytes)
   const first = file.parts[0]!
+  for (const part of file.parts) {
+    const size = windowSize(part.dataWindow)
+    checkSamples('exr', size.width, size.height, part.channels.length)
+  }
   const passes = exrPasses(file)
   const masks = file.parts.flatMap((part) => readMaskHeaders(part.attributes))
   const { width, height } = windowSize(first.displayWindow)
@@ -280,7 +285,9 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
 }
 
 function openPng(bytes: Uint8Array): MediaFile {
-  const { encoding, warnings } = pngEncoding(readPngHeader(bytes))
+  const header = readPngHeader(bytes)
+  checkSamples('png', header.width, header.height, 4)
+  const { encoding, warnings } = pngEncoding(header)
   return rasterFile({
     format: 'png',
     compression: 'deflate',

@@ -1,4 +1,5 @@
 import { readFile } from 'node:fs/promises'
+import * as v from 'valibot'
 import { fileAt } from '../../core/comp/media.ts'
 import { parseManifest } from '../../core/formats/cryptomatte.ts'
 import { RequestError } from '../answer.ts'
@@ -6,7 +7,18 @@ import { listManifests, readMedia } from '../db/media.ts'
 import { withDb } from '../db/pool.ts'
 import type { ListedObject } from './decode-file.ts'
 import { decodePool } from './decode-pool.ts'
-import { exists, objectsPath } from './store.ts'
+import { objectsPath } from './store.ts'
+
+const listSchema = v.array(v.object({ id: v.string(), name: v.optional(v.string()), pixels: v.number() }))
+
+/** A list that was made before; undefined where it is absent or not whole. */
+async function readList(path: string): Promise<ListedObject[] | undefined> {
+  try {
+    return v.parse(listSchema, JSON.parse(await readFile(path, 'utf8'))) as ListedObject[]
+  } catch {
+    return undefined
+  }
+}
 
 /** Objects of an ID pass at a frame, named by its header or by a list that came beside the pictures. Throws RequestError. */
 export async function objectsOf(
@@ -22,8 +34,11 @@ export async function objectsOf(
     const hash = fileAt(media, frame, pass)
     if (hash === undefined) return []
     const path = objectsPath(hash, pass.inFile ?? pass.name)
-    if (!(await exists(path))) await decodePool().objects(hash, pass)
-    const listed = JSON.parse(await readFile(path, 'utf8')) as ListedObject[]
+    let listed = await readList(path)
+    if (!listed) {
+      await decodePool().objects(hash, pass)
+      listed = (await readList(path)) ?? []
+    }
     if (listed.every((o) => o.name !== undefined)) return listed
     const names = (await listManifests(pool, shotId)).map((doc) => parseManifest(doc))
     return listed.map((object) => {

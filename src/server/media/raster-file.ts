@@ -1,9 +1,10 @@
-import { fromArrayBuffer } from 'geotiff'
 import sharp from 'sharp'
 import { FormatError } from '../../core/formats/format-error.ts'
 import { isPlainPng, isPng, pngEncoding, readPngHeader } from '../../core/formats/png.ts'
-import { isRadianceHdr, readRadianceHdr } from '../../core/formats/radiance-hdr.ts'
+import { isRadianceHdr, readHdrHeader, readRadianceHdr } from '../../core/formats/radiance-hdr.ts'
+import { checkSamples } from './decode-budget.ts'
 import { openMediaFile, rasterFile, type MediaFile, type Raster } from './media-file.ts'
+import { readTiff } from './tiff-file.ts'
 
 // Pictures of one pass, decoded whole when they are opened.
 
@@ -24,11 +25,6 @@ const isTiff = (bytes: Uint8Array) =>
 const isWebp = (bytes: Uint8Array) =>
   startsWith(bytes, 0x52, 0x49, 0x46, 0x46) && startsWith(bytes.subarray(8), 0x57, 0x45, 0x42, 0x50)
 
-function checkSize(format: string, width: number, height: number): void {
-  if (width < 1 || height < 1 || width * height > mostPixels)
-    throw new FormatError(format, 0, `its size of ${width} × ${height} pixels is not one Zafiro takes`)
-}
-
 const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A']).slice(0, count)
 
 async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png'): Promise<Raster> {
@@ -40,6 +36,7 @@ async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png')
       0,
       `it says that it holds ${width} × ${height} pixels, which its ${(bytes.length / 1e3).toFixed(0)} kB can not`,
     )
+  checkSamples(format, width, height, channels)
   // Pixels as they are: neither turned nor converted by a profile.
   const plain = channels < 3 ? image.toColourspace('b-w') : image
   const { data, info } = await plain.raw().toBuffer({ resolveWithObject: true })
@@ -61,43 +58,11 @@ async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png')
   }
 }
 
-async function readTiff(bytes: Uint8Array): Promise<Raster> {
-  const file = await fromArrayBuffer(bytes.slice().buffer)
-  const image = await file.getImage()
-  const [width, height] = [image.getWidth(), image.getHeight()]
-  checkSize('tiff', width, height)
-  const read = await image.readRasters({ interleave: true })
-  const count = image.getSamplesPerPixel()
-  if (count > 4)
-    throw new FormatError('tiff', 0, `its ${count} samples a pixel are not read; write it as RGBA`)
-  const isKnown = read instanceof Uint8Array || read instanceof Uint16Array || read instanceof Float32Array
-  if (!isKnown) throw new FormatError('tiff', 0, 'its samples are neither of 8, of 16 bits, nor floats')
-  const directory = image.getFileDirectory() as unknown as {
-    getValue?: (tag: string) => unknown
-    ExtraSamples?: unknown
-  }
-  const extra = directory.getValue ? directory.getValue('ExtraSamples') : directory.ExtraSamples
-  const kind = Array.isArray(extra) || ArrayBuffer.isView(extra) ? (extra as unknown as number[])[0] : extra
-  const isFloat = read instanceof Float32Array
-  return {
-    format: 'tiff',
-    compression: 'tiff',
-    encoding: isFloat ? 'linear' : 'srgb',
-    alpha: kind === 1 ? 'premultiplied' : 'straight',
-    warnings: [],
-    samples: {
-      width,
-      height,
-      channels: letters(count),
-      data: read,
-      most: isFloat ? 1 : read instanceof Uint16Array ? 65535 : 255,
-    },
-  }
-}
-
 /** Opens a picture of any format that is read, by its contents. Rejects with FormatError. */
 export async function openMedia(bytes: Uint8Array): Promise<MediaFile> {
   if (isRadianceHdr(bytes)) {
+    const size = readHdrHeader(bytes)
+    checkSamples('hdr', size.width, size.height, 3)
     const { width, height, data } = readRadianceHdr(bytes)
     return rasterFile({
       format: 'hdr',

@@ -6,7 +6,8 @@ import { afterAll, expect, test, vi } from 'vitest'
 
 const home = mkdtempSync(join(tmpdir(), 'zafiro-store-'))
 vi.stubEnv('ZAFIRO_HOME', home)
-const { passPath, readStored, storedPath, storeFile, writeWhole } = await import('./store.ts')
+const { passPath, readStored, storedPath, storeFile } = await import('./store.ts')
+const { writeWhole } = await import('../whole-file.ts')
 afterAll(() => {
   vi.unstubAllEnvs()
   rmSync(home, { recursive: true })

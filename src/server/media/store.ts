@@ -1,10 +1,11 @@
 import { createHash } from 'node:crypto'
 import { constants, createReadStream } from 'node:fs'
-import { copyFile, mkdir, open, rename, rm, stat, writeFile } from 'node:fs/promises'
+import { copyFile, mkdir, open, rename, rm, stat } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import type { PassFilter } from '../../core/formats/reduce-pass.ts'
 import { folders } from '../home.ts'
+import { partName, syncFile, syncFolder } from '../whole-file.ts'
 
 const isHash = (text: string) => /^[0-9a-f]{64}$/.test(text)
 
@@ -60,43 +61,53 @@ export async function hashFile(path: string): Promise<string> {
   return hash.digest('hex')
 }
 
-/** Writes beside and renames: a reader never meets half a file, and a full disk leaves nothing behind that counts. */
-export async function writeWhole(path: string, bytes: Uint8Array): Promise<void> {
-  await mkdir(dirname(path), { recursive: true })
-  await throughPart(path, (part) => writeFile(part, bytes))
-}
-
-/** Makes a file under another name and renames it; when that fails, nothing of it stays on the disk. */
-async function throughPart(path: string, make: (part: string) => Promise<void>): Promise<void> {
-  const part = `${path}.${process.pid}.${Math.random().toString(36).slice(2)}.part`
-  try {
-    await make(part)
-    await rename(part, path)
-  } catch (error) {
-    await rm(part, { force: true })
-    throw error
-  }
+/** Whether a stored file still holds what its name says. */
+export async function isSound(hash: string): Promise<boolean> {
+  return hashFile(storedPath(hash)).then(
+    (found) => found === hash,
+    () => false,
+  )
 }
 
 /**
  * Copies a file into the store under the hash of what was copied, so that a file that changes meanwhile can not lie there under
- * the hash of another; the same content is stored once.
+ * the hash of another; the same content is stored once. What lies there already is looked through: a damaged one is replaced by
+ * the new copy. Once this resolves, the file outlives a loss of power.
  */
 export async function storeFile(path: string): Promise<string> {
   await mkdir(folders.store, { recursive: true })
-  const copy = join(folders.store, `incoming-${process.pid}-${Math.random().toString(36).slice(2)}.part`)
+  const copy = partName(join(folders.store, 'incoming'))
   try {
     await copyFile(path, copy, constants.COPYFILE_FICLONE)
     const hash = await hashFile(copy)
+    if (await isSound(hash)) return hash
     const target = storedPath(hash)
-    if (!(await exists(target))) {
-      await mkdir(dirname(target), { recursive: true })
-      await rename(copy, target)
-    }
+    await syncFile(copy)
+    await mkdir(dirname(target), { recursive: true })
+    await rename(copy, target)
+    await rm(damagedPath(hash), { force: true })
+    await syncFolder(dirname(target))
+    await syncFolder(folders.store)
     return hash
   } finally {
     await rm(copy, { force: true })
   }
+}
+
+/** Whether a file lies in the store as long as it was when it was taken. */
+export async function isKept(hash: string, bytes: number): Promise<boolean> {
+  return stat(storedPath(hash)).then(
+    ({ size }) => size === bytes,
+    () => false,
+  )
+}
+
+/** Where a stored file that no longer holds what its name says is put aside. */
+export const damagedPath = (hash: string): string => `${storedPath(hash)}.damaged`
+
+/** Puts a damaged file aside, so that it counts as missing and is taken again from the next copy that comes in. */
+export async function putAside(hash: string): Promise<void> {
+  await rename(storedPath(hash), damagedPath(hash)).catch(() => undefined)
 }
 
 /**
@@ -123,6 +134,34 @@ export async function readWhole(path: string): Promise<Uint8Array<ArrayBuffer>> 
   }
 }
 
+/** A stored file is missing, or no longer holds what was brought in. */
+export class DamagedError extends Error {
+  override name = 'DamagedError'
+}
+
+/** Files that this process has read and found whole. */
+const foundWhole = new Set<string>()
+
+/**
+ * Reads a stored file. The first time, its contents are held against its name; one that is damaged is put aside.
+ * Throws DamagedError.
+ */
 export async function readStored(hash: string): Promise<Uint8Array<ArrayBuffer>> {
-  return readWhole(storedPath(hash))
+  const path = storedPath(hash)
+  if (!(await exists(path)))
+    throw new DamagedError(
+      (await exists(damagedPath(hash)))
+        ? 'The stored file was found damaged and put aside. Bring the same file in again'
+        : 'The stored file is missing. Bring the same file in again',
+    )
+  const bytes = await readWhole(path)
+  if (foundWhole.has(hash)) return bytes
+  if (createHash('sha256').update(bytes).digest('hex') !== hash) {
+    await putAside(hash)
+    throw new DamagedError(
+      'The stored file has changed on the disk since it was brought in, and was put aside. Bring the same file in again',
+    )
+  }
+  foundWhole.add(hash)
+  return bytes
 }

@@ -3,6 +3,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { getPool } from '../db/pool.ts'
 import { listWatchedFolders } from '../db/watched.ts'
 import { folders } from '../home.ts'
+import { clearParts } from './clear-parts.ts'
 import { trimDerived } from './trim-derived.ts'
 import { FolderWatch } from './watcher.ts'
 
@@ -10,7 +11,7 @@ const everyMs = 1500
 /** Room for what is made from media, in gigabytes. */
 const cacheBytes = Number(process.env['ZAFIRO_CACHE_GB'] ?? 20) * 1e9
 const trimEveryMs = 60_000
-let trimmedAt = 0
+let trimmedAt: number | undefined
 const stopping = { isAsked: false }
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
@@ -22,16 +23,21 @@ const watches = new Map<string, FolderWatch>()
 let lastFailure = ''
 while (!stopping.isAsked) {
   try {
+    const failures: unknown[] = []
     for (const folder of await listWatchedFolders(getPool())) {
       const key = `${folder.shotId} ${folder.path}`
       const watch = watches.get(key) ?? new FolderWatch(getPool(), folder)
       watches.set(key, watch)
-      await watch.look()
+      // What goes wrong in one folder is nothing to the others.
+      await watch.look().catch((error: unknown) => failures.push(error))
     }
-    if (Date.now() - trimmedAt > trimEveryMs) {
-      trimmedAt = Date.now()
+    if (trimmedAt === undefined || performance.now() - trimmedAt > trimEveryMs) {
+      const isFirst = trimmedAt === undefined
+      trimmedAt = performance.now()
       await trimDerived(folders.derived, cacheBytes)
+      if (isFirst) for (const folder of [folders.store, folders.renders]) await clearParts(folder)
     }
+    if (failures.length > 0) throw failures[0]
     lastFailure = ''
   } catch (error) {
     const message = error instanceof Error ? error.message : String(error)

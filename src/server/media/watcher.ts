@@ -2,7 +2,8 @@ import { readdir, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
 import { listTakenFiles, noteTakenFile, type WatchedFile, type WatchedFolder } from '../db/watched.ts'
-import { bringIn, IntakeError, isPictureName } from './intake.ts'
+import { DatabaseBusy, DatabaseUnreachable, isUnstorable, nameFailure } from '../db/pool.ts'
+import { bringIn, IntakeError, isPictureName, NoSuchShot } from './intake.ts'
 
 /** Files of a folder that may be pictures, by name; undefined where the folder can not be read. */
 async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
@@ -20,12 +21,21 @@ async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
 
 const keyOf = ({ name, bytes, changedMs }: WatchedFile) => `${name} ${bytes} ${changedMs}`
 
+const fullCodes = new Set(['ENOSPC', 'EDQUOT', 'EMFILE', 'ENFILE', 'EAGAIN', 'EIO'])
+/** What lies at the machine and not at a file. */
+const isPassing = (error: unknown) =>
+  error instanceof DatabaseUnreachable ||
+  error instanceof DatabaseBusy ||
+  error instanceof NoSuchShot ||
+  (error instanceof Error && 'code' in error && fullCodes.has(String(error.code)))
+
 /**
  * Looks into a folder once and brings in what is new. A file is taken only when it looked the same at the look before,
  * so that none is read while it is being written. Gives back how many were taken.
  */
 export class FolderWatch {
   private before = new Set<string>()
+  private readonly unnotable = new Set<string>()
   constructor(
     private readonly pool: Pool,
     readonly folder: WatchedFolder,
@@ -41,7 +51,7 @@ export class FolderWatch {
     const taken = new Set((await listTakenFiles(this.pool, this.folder)).map(keyOf))
     let count = 0
     for (const file of rested) {
-      if (taken.has(keyOf(file))) continue
+      if (taken.has(keyOf(file)) || this.unnotable.has(keyOf(file))) continue
       let problem: string | undefined
       try {
         await this.bring(this.pool, this.folder.shotId, join(this.folder.path, file.name), file.name, {
@@ -49,11 +59,20 @@ export class FolderWatch {
           isInPlace: true,
         })
       } catch (error) {
-        // A file that is broken is told and left; anything else (a full disk, no database) is tried again later.
-        if (!(error instanceof IntakeError)) throw error
-        problem = error.message
+        const failure = nameFailure(error)
+        // Without a database, a disk or a shot nothing can be taken: all is tried again later.
+        if (isPassing(failure)) throw failure
+        // A file that is broken, in whatever way, is told and passed by.
+        problem = failure instanceof Error ? failure.message : String(failure)
+        if (!(failure instanceof IntakeError)) console.error(`folder watcher: ${file.name}:`, failure)
       }
-      await noteTakenFile(this.pool, this.folder, file, problem)
+      try {
+        await noteTakenFile(this.pool, this.folder, file, problem)
+      } catch (error) {
+        // A name that no table holds can not even be noted; it is left alone until the next start.
+        if (!isUnstorable(error)) throw error
+        this.unnotable.add(keyOf(file))
+      }
       count++
     }
     return count

@@ -5,7 +5,7 @@ import { encodePicture, outputName } from '../../core/formats/write-picture.ts'
 import type { RenderJob } from '../db/renders.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
 import { nodeZlib } from '../media/node-zlib.ts'
-import { writeWhole } from '../media/store.ts'
+import { writeWhole } from '../whole-file.ts'
 
 /** What the thread says while it works on a job. */
 export type RenderMessage =

@@ -3,7 +3,16 @@ import { randomBytes } from 'node:crypto'
 import { join } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { Worker } from 'node:worker_threads'
-import { claimFrame, failFrame, finishFrame, reportProgress, type RenderJob } from '../db/renders.ts'
+import type { PoolConnection } from 'mysql2/promise'
+import {
+  beginWorker,
+  claimFrame,
+  failFrame,
+  finishFrame,
+  reportProgress,
+  returnFrames,
+  type RenderJob,
+} from '../db/renders.ts'
 import { getPool } from '../db/pool.ts'
 import { folders } from '../home.ts'
 import type { RenderMessage } from './render-thread.ts'
@@ -13,6 +22,20 @@ const idleMs = 300
 const signOfLifeMs = 4000
 
 let thread: Worker | undefined
+/** The connection whose lock says that this worker lives. */
+let life: PoolConnection | undefined
+
+/** Makes sure that the database knows this worker as alive; after it was away, anew. */
+async function keepAlive(): Promise<void> {
+  if (life) return
+  const connection = await getPool().getConnection()
+  connection.on('error', () => {
+    if (life === connection) life = undefined
+    connection.destroy()
+  })
+  if (await beginWorker(connection, name)) life = connection
+  else connection.release()
+}
 
 function renderThread(): Worker {
   thread ??= new Worker(new URL('./render-thread.mjs', import.meta.url))
@@ -26,6 +49,7 @@ async function work(job: RenderJob): Promise<void> {
   let progress = 0
   const outcome = await new Promise<RenderMessage | 'lost'>((resolve) => {
     const report = () => {
+      keepAlive().catch(() => undefined)
       reportProgress(pool, job, name, progress).then(
         (isOurs) => {
           if (!isOurs) finish('lost')
@@ -53,6 +77,7 @@ async function work(job: RenderJob): Promise<void> {
     worker.on('message', onMessage).on('error', onError)
     worker.postMessage({ job, folder: join(folders.renders, job.renderId) })
   })
+  if (stopping.isAsked) return
   if (outcome === 'lost') {
     thread = undefined
     await worker.terminate()
@@ -63,13 +88,20 @@ async function work(job: RenderJob): Promise<void> {
 const stopping = { isAsked: false }
 for (const signal of ['SIGINT', 'SIGTERM'] as const)
   process.on(signal, () => {
+    if (stopping.isAsked) return
     stopping.isAsked = true
     setTimeout(() => process.exit(0), 3000).unref()
+    // An ordinary stop is nobody's fault: the frame waits for the next start.
+    void Promise.resolve(thread?.terminate())
+      .then(() => returnFrames(getPool(), name))
+      .catch(() => undefined)
+      .then(() => process.exit(0))
   })
 
 let saidUnreachable = false
 while (!stopping.isAsked) {
   try {
+    await keepAlive()
     const job = await claimFrame(getPool(), name)
     saidUnreachable = false
     if (job) await work(job)
@@ -77,7 +109,7 @@ while (!stopping.isAsked) {
   } catch (error) {
     if (!saidUnreachable) console.error('render worker:', error instanceof Error ? error.message : error)
     saidUnreachable = true
-    await sleep(2000)
+    await sleep(1000)
   }
 }
 process.exit(0)

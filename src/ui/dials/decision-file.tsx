@@ -1,5 +1,6 @@
 'use client'
 
+import { cutName } from '../../core/comp/cut-name.ts'
 import { FileDown, FileUp } from 'lucide-react'
 import { useRef, useState } from 'react'
 import { editStep } from '../../core/comp/edits.ts'
@@ -26,7 +27,7 @@ export function DecisionFile({
   const [note, setNote] = useState<string>()
   const [found, setFound] = useState<readonly ColourCorrection[]>([])
   const take = (correction: ColourCorrection) => {
-    store.getState().edit(`${title} from ${correction.id}`.slice(0, 120), (c) =>
+    store.getState().edit(cutName(`${title} from ${correction.id}`), (c) =>
       editStep(c, stepId, (step) => {
         for (const part of parts)
           for (const [i, channel] of channels.entries())

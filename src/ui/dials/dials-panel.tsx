@@ -1,5 +1,6 @@
 'use client'
 
+import { cutName } from '../../core/comp/cut-name.ts'
 import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import {
@@ -78,7 +79,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const [isNaming, setIsNaming] = useState(false)
   const finishNaming = (text: string) => {
     setIsNaming(false)
-    const name = text.trim().slice(0, 120)
+    const name = cutName(text.trim())
     if (name && name !== title)
       edit(`Rename ${title}`, (c) =>
         editStep(c, step.id, (s) => {
@@ -295,7 +296,7 @@ function LaneDials({ lane }: { lane: Lane }) {
         let id = ''
         edit(`Live copy of ${lane.name}`, (c) => {
           const at = c.lanes.findIndex((l) => l.id === lane.id)
-          const name = `${lane.name} live`.slice(0, 120)
+          const name = cutName(`${lane.name} live`)
           const next = addLane(c, name, { type: 'tap', lane: lane.id }, at)
           id = next.lanes[at]!.id
           return lane.in === undefined

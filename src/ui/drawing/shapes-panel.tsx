@@ -1,5 +1,6 @@
 'use client'
 
+import { cutName } from '../../core/comp/cut-name.ts'
 import {
   ArrowDown,
   ArrowUp,
@@ -61,7 +62,7 @@ function Name({ text, onName }: { text: string; onName: (name: string) => void }
   const [isNaming, setIsNaming] = useState(false)
   const finish = (value: string) => {
     setIsNaming(false)
-    const name = value.trim().slice(0, 120)
+    const name = cutName(value.trim())
     if (name && name !== text) onName(name)
   }
   if (!isNaming)

@@ -1,3 +1,4 @@
+import { cutName } from '../../core/comp/cut-name.ts'
 import { addPassLane as addLaneOfPass } from '../../core/comp/edits.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 
@@ -9,7 +10,7 @@ export function addPassLane(
 ): void {
   const { edit, set, media: table } = store.getState()
   const kind = table[media]?.passes.find((p) => p.name === pass)?.kind
-  const name = `${table[media]?.name ?? media} ${pass}`.slice(0, 120)
+  const name = cutName(`${table[media]?.name ?? media} ${pass}`)
   let laneId = ''
   edit(`Add ${pass} as a lane`, (comp) => {
     const next = addLaneOfPass(comp, name, { type: 'pass', media, pass }, kind, at)

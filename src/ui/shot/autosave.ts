@@ -6,8 +6,19 @@ export type SaveState =
   | { readonly type: 'saved'; readonly at: number }
   | { readonly type: 'waiting' | 'saving' }
   | { readonly type: 'failed'; readonly message: string }
+  /** The server will not take what is here, however often it is sent: it has to be changed, or kept as a file. */
+  | { readonly type: 'refused'; readonly message: string; readonly problems: readonly string[] }
   /** Someone else has saved since; `revision` is theirs. Nothing is written until it is decided whose counts. */
   | { readonly type: 'conflict'; readonly revision: number; readonly savedAt: string }
+
+/** Answers that are about what was sent, and not about the server's state. */
+const isRefusal = (status: number) => [400, 404, 413, 415, 422].includes(status)
+
+/** Places that do not fit, each with its reason. */
+function problemsOf({ details }: AnswerError): string[] {
+  const { problems } = details as { problems?: readonly { path: string; message: string }[] }
+  return (problems ?? []).map(({ path, message }) => (path ? `${path} ${message}` : message))
+}
 
 const restMs = 600
 const retryMs = 4000
@@ -61,13 +72,19 @@ export class Autosave {
     clearTimeout(this.timer)
     if (this.state.type === 'conflict') return
     // Said once: a drag would have the whole screen drawn anew with each of its moves.
-    if (this.state.type !== 'failed' && this.state.type !== 'waiting') this.change({ type: 'waiting' })
+    const isTold = this.state.type === 'failed' || this.state.type === 'refused'
+    if (!isTold && this.state.type !== 'waiting') this.change({ type: 'waiting' })
     this.timer = setTimeout(() => void this.saveNow(), delayMs)
   }
 
   private change(state: SaveState): void {
     this.state = state
     this.onChange(state)
+  }
+
+  /** What is here and may be saved nowhere yet, as a comp's own JSON. */
+  get compText(): string {
+    return JSON.stringify(this.store.getState().comp, undefined, 2)
   }
 
   /** Saves what is not saved yet; true when everything is. */
@@ -100,11 +117,13 @@ export class Autosave {
       if (error instanceof AnswerError && error.status === 409) {
         const { revision, savedAt } = error.details as { revision: number; savedAt: string }
         this.change({ type: 'conflict', revision, savedAt })
+      } else if (error instanceof AnswerError && isRefusal(error.status)) {
+        // What was refused stays refused until it changes.
+        this.change({ type: 'refused', message: error.message, problems: problemsOf(error) })
       } else {
         this.change({ type: 'failed', message: error instanceof Error ? error.message : String(error) })
-        // What was refused stays refused until it changes; what could not be reached is tried again.
-        if (!(error instanceof AnswerError) || error.status === 0 || error.status >= 500)
-          this.timer = setTimeout(() => void this.saveNow(), retryMs)
+        // What could not be reached is tried again.
+        this.timer = setTimeout(() => void this.saveNow(), retryMs)
       }
       return false
     }

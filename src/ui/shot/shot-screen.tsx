@@ -28,6 +28,8 @@ import { PassesPanel } from '../passes/passes-panel.tsx'
 import { sideTarget } from '../picture/compare.ts'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
+import { PartsNotice } from './parts-notice.tsx'
+import { RefusedNotice } from './refused-notice.tsx'
 import { followMedia } from './follow-media.ts'
 import { ConflictNotice, FailureNotice } from './notices.tsx'
 import { ShotContext, type ShotContextValue } from './shot-context.tsx'
@@ -232,6 +234,16 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
               setTab('renders')
             }}
           />
+          {saveState.type === 'refused' && (
+            <RefusedNotice
+              message={saveState.message}
+              problems={saveState.problems}
+              fileName={`${shot.name}.comp.json`}
+              compText={() => autosave.compText}
+              onRetry={() => void autosave.saveNow()}
+            />
+          )}
+          <PartsNotice />
           {saveState.type === 'conflict' && (
             <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
           )}

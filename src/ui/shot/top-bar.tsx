@@ -26,6 +26,7 @@ function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }
     case 'waiting':
     case 'saving':
       return <span>saving …</span>
+    case 'refused':
     case 'conflict':
       return <span className="text-warning">not saved</span>
     case 'failed':

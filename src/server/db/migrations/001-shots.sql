@@ -1,4 +1,4 @@
-create table shots (
+create table if not exists shots (
   id char(12) not null primary key,
   name varchar(200) not null,
   created_at datetime(3) not null default current_timestamp(3),
@@ -6,7 +6,7 @@ create table shots (
   thumbnail mediumblob null
 );
 
-create table media (
+create table if not exists media (
   shot_id char(12) not null,
   -- The id that comps use for it.
   ref varchar(40) not null,
@@ -16,7 +16,7 @@ create table media (
   foreign key (shot_id) references shots (id) on delete cascade
 );
 
-create table passes (
+create table if not exists passes (
   shot_id char(12) not null,
   media_ref varchar(40) not null,
   position int not null,
@@ -28,7 +28,7 @@ create table passes (
   foreign key (shot_id, media_ref) references media (shot_id, ref) on delete cascade
 );
 
-create table frames (
+create table if not exists frames (
   shot_id char(12) not null,
   media_ref varchar(40) not null,
   frame int not null,
@@ -42,13 +42,13 @@ create table frames (
   foreign key (shot_id, media_ref) references media (shot_id, ref) on delete cascade
 );
 
-create table comps (
+create table if not exists comps (
   shot_id char(12) not null primary key,
   revision int not null,
   foreign key (shot_id) references shots (id) on delete cascade
 );
 
-create table comp_revisions (
+create table if not exists comp_revisions (
   shot_id char(12) not null,
   revision int not null,
   doc json not null,
@@ -57,7 +57,7 @@ create table comp_revisions (
   foreign key (shot_id) references comps (shot_id) on delete cascade
 );
 
-create table renders (
+create table if not exists renders (
   id char(12) not null primary key,
   shot_id char(12) not null,
   revision int not null,
@@ -70,7 +70,7 @@ create table renders (
   foreign key (shot_id) references shots (id) on delete cascade
 );
 
-create table render_frames (
+create table if not exists render_frames (
   render_id char(12) not null,
   frame int not null,
   state enum('waiting', 'working', 'done', 'failed', 'cancelled') not null default 'waiting',

@@ -1,4 +1,4 @@
-create table watched_folders (
+create table if not exists watched_folders (
   shot_id char(12) not null,
   path varchar(500) not null,
   created_at datetime(3) not null default current_timestamp(3),
@@ -7,7 +7,7 @@ create table watched_folders (
 );
 
 -- What has been taken from a folder, so that a file comes in again only when it has changed.
-create table watched_files (
+create table if not exists watched_files (
   shot_id char(12) not null,
   path varchar(500) not null,
   name varchar(255) character set utf8mb4 collate utf8mb4_bin not null,

@@ -1,5 +1,5 @@
 -- Pictures that were kept to compare with.
-create table stills (
+create table if not exists stills (
   shot_id char(12) not null,
   id char(12) not null,
   name varchar(120) not null,

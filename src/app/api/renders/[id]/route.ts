@@ -1,7 +1,8 @@
-import * as v from 'valibot'
-import { answer, readJson, RequestError } from '../../../../server/answer.ts'
+import { answer, RequestError } from '../../../../server/answer.ts'
+import { renderChange } from '../../../../server/contracts.ts'
 import { withDb } from '../../../../server/db/pool.ts'
 import { cancelRender, findRender, retryRender } from '../../../../server/db/renders.ts'
+import { readBody } from '../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
 
@@ -16,10 +17,10 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 /** { action: 'cancel' | 'retry' }. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const body = v.safeParse(v.object({ action: v.picklist(['cancel', 'retry']) }), await readJson(request))
-    if (!body.success) throw new RequestError(400, 'A render can be cancelled or tried again.')
-    const change = body.output.action === 'cancel' ? cancelRender : retryRender
-    await withDb(async (pool) => change(pool, (await params).id))
+    const { action } = await readBody(request, renderChange)
+    const change = action === 'cancel' ? cancelRender : retryRender
+    if (!(await withDb(async (pool) => change(pool, (await params).id))))
+      throw new RequestError(404, 'There is no such render.')
     return Response.json({ ok: true })
   })
 }

@@ -1,5 +1,6 @@
-import * as v from 'valibot'
-import { answer, readJson, RequestError } from '../../../../server/answer.ts'
+import { answer } from '../../../../server/answer.ts'
+import { renameBody } from '../../../../server/contracts.ts'
+import { readBody } from '../../../../server/request-body.ts'
 import { openShot, renameShotTo } from '../../../../server/shot-service.ts'
 
 type Context = { params: Promise<{ id: string }> }
@@ -10,9 +11,8 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 
 export function PATCH(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const body = v.safeParse(v.object({ name: v.string() }), await readJson(request))
-    if (!body.success) throw new RequestError(400, 'Renaming a shot wants a name.')
-    await renameShotTo((await params).id, body.output.name)
+    const { name } = await readBody(request, renameBody)
+    await renameShotTo((await params).id, name)
     return Response.json({ ok: true })
   })
 }

@@ -1,11 +1,10 @@
-import { createReadStream } from 'node:fs'
-import { stat } from 'node:fs/promises'
-import { Readable } from 'node:stream'
 import { parseReadAs } from '../../../../../core/comp/media.ts'
-import { passFilters } from '../../../../../core/formats/reduce-pass.ts'
 import { answer, RequestError } from '../../../../../server/answer.ts'
+import { passQuery } from '../../../../../server/contracts.ts'
+import { fileResponse } from '../../../../../server/file-response.ts'
 import { decodePool } from '../../../../../server/media/decode-pool.ts'
 import { exists, storedPath } from '../../../../../server/media/store.ts'
+import { fitting, queryOf } from '../../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ hash: string; pass: string }> }
 
@@ -16,21 +15,18 @@ type Context = { params: Promise<{ hash: string; pass: string }> }
 export function GET(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { hash, pass } = await params
-    const query = new URL(request.url).searchParams
-    const as = query.get('as') ?? ''
-    const reduction = ([1, 2, 4] as const).find((r) => r === Number(query.get('size') ?? 1))
-    const filter = passFilters.find((f) => f === (query.get('filter') ?? 'mean'))
-    if (!reduction || !filter || !parseReadAs(as))
-      throw new RequestError(400, 'A pass is asked for with as, size (1, 2 or 4) and filter.')
+    const { as, size, filter } = fitting(passQuery, queryOf(request))
+    if (!parseReadAs(as)) throw new RequestError(400, `A pass can not be read as ${JSON.stringify(as)}.`)
     if (!/^[0-9a-f]{64}$/.test(hash) || !(await exists(storedPath(hash))))
       throw new RequestError(404, 'The file of this pass is not in the store. Bring it in again.')
-    const path = await decodePool().form(hash, { pass: decodeURIComponent(pass), as, reduction, filter })
-    return new Response(Readable.toWeb(createReadStream(path)) as ReadableStream, {
-      headers: {
-        'content-type': 'application/octet-stream',
-        'content-length': String((await stat(path)).size),
-        'cache-control': 'public, max-age=31536000, immutable',
-      },
+    const reduction = ([1, 2, 4] as const).find((r) => String(r) === size)!
+    const path = await decodePool().form(hash, { pass, as, reduction, filter })
+    const file = await fileResponse(request, path, {
+      'content-type': 'application/octet-stream',
+      'cache-control': 'public, max-age=31536000, immutable',
     })
+    if (!file) throw new RequestError(503, 'This form of the pass was cleared away just now. Ask again.')
+    return file
   })
 }
+export const HEAD = GET

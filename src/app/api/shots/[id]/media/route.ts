@@ -1,19 +1,24 @@
 import { createHash } from 'node:crypto'
-import * as v from 'valibot'
-import { gapFillings, readingSchema } from '../../../../../core/comp/media.ts'
-import { passDetailSchema, passKinds } from '../../../../../core/comp/pass-kind.ts'
-import { answer, readJson, RequestError } from '../../../../../server/answer.ts'
+import { answer, RequestError } from '../../../../../server/answer.ts'
+import { mediaChange } from '../../../../../server/contracts.ts'
 import { readMedia, setPass, setReading } from '../../../../../server/db/media.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
+import { findShot } from '../../../../../server/db/shots.ts'
 import { withIncoming } from '../../../../../server/incoming.ts'
 import { bringIn } from '../../../../../server/media/intake.ts'
+import { readBody } from '../../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
 
 /** All media of the shot, so that a page can follow frames as they arrive; 304 where nothing changed. */
 export function GET(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const { table } = await withDb(async (pool) => readMedia(pool, (await params).id))
+    const { table } = await withDb(async (pool) => {
+      const { id } = await params
+      if (!(await findShot(pool, id)))
+        throw new RequestError(404, 'There is no such shot. It may have been deleted.')
+      return readMedia(pool, id)
+    })
     const body = JSON.stringify({ media: table })
     const etag = `"${createHash('sha256').update(body).digest('hex').slice(0, 32)}"`
     if (request.headers.get('if-none-match') === etag)
@@ -37,31 +42,11 @@ export function POST(request: Request, { params }: Context): Promise<Response> {
   })
 }
 
-const changeSchema = v.union([
-  v.object({
-    media: v.string(),
-    pass: v.string(),
-    kind: v.optional(v.picklist(passKinds)),
-    detail: v.optional(passDetailSchema),
-  }),
-  v.object({
-    media: v.string(),
-    reading: v.optional(readingSchema),
-    gaps: v.optional(v.picklist(gapFillings)),
-  }),
-])
-
 /** Says by hand what a pass is, { media, pass, kind?, detail? }, or how media are read, { media, reading?, gaps? }. Gives back all media. */
 export function PATCH(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const body = v.safeParse(changeSchema, await readJson(request))
-    if (!body.success)
-      throw new RequestError(
-        400,
-        `This wants { media, pass, kind?, detail? } with kind one of ${passKinds.join(', ')}, or { media, reading?, gaps? }.`,
-      )
+    const change = await readBody(request, mediaChange)
     const { id } = await params
-    const change = body.output
     return withDb(async (pool) => {
       const isThere =
         'pass' in change

@@ -1,17 +1,11 @@
-import * as v from 'valibot'
-import { outputFormats } from '../../../../../core/formats/write-picture.ts'
-import { answer, newId, readJson, RequestError } from '../../../../../server/answer.ts'
+import { answer, newId, RequestError } from '../../../../../server/answer.ts'
+import { renderBody } from '../../../../../server/contracts.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
 import { findRender, insertRender, rendersOfShot } from '../../../../../server/db/renders.ts'
+import { readBody } from '../../../../../server/request-body.ts'
 import { openShot } from '../../../../../server/shot-service.ts'
 
 type Context = { params: Promise<{ id: string }> }
-const whole = v.pipe(v.number(), v.integer())
-const renderSchema = v.object({
-  first: whole,
-  last: whole,
-  formats: v.pipe(v.array(v.picklist(outputFormats)), v.minLength(1, 'Choose at least one format.')),
-})
 
 export function GET(_: Request, { params }: Context): Promise<Response> {
   return answer(async () =>
@@ -25,9 +19,7 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 /** Asks for a render of { first, last, formats } of the shot as it is saved now. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const body = v.safeParse(renderSchema, await readJson(request))
-    if (!body.success) throw new RequestError(400, body.issues[0].message)
-    const { first, last, formats } = body.output
+    const { first, last, formats } = await readBody(request, renderBody)
     if (last < first || last - first >= 10_000)
       throw new RequestError(400, `A range from ${first} to ${last} can not be rendered.`)
     const shot = await openShot((await params).id)

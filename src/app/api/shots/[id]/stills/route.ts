@@ -1,9 +1,12 @@
+import { isPng } from '../../../../../core/formats/png.ts'
 import { answer, newId, RequestError } from '../../../../../server/answer.ts'
+import { most, stillQuery } from '../../../../../server/contracts.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
+import { findShot } from '../../../../../server/db/shots.ts'
 import { insertStill, listStills } from '../../../../../server/db/stills.ts'
+import { fitting, queryOf, readBytes } from '../../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
-const mostBytes = 15e6
 
 /** The stills of a shot, the newest first: { stills: [{ id, name, frame }] }. */
 export function GET(_: Request, { params }: Context): Promise<Response> {
@@ -17,14 +20,12 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { id } = await params
-    const query = new URL(request.url).searchParams
-    const name = (query.get('name') ?? '').trim().slice(0, 120)
-    const frame = Number(query.get('frame') ?? NaN)
-    const png = new Uint8Array(await request.arrayBuffer())
-    const isPng = png[0] === 0x89 && png[1] === 0x50
-    if (!name || !Number.isInteger(frame) || !isPng || png.length > mostBytes)
-      throw new RequestError(400, 'A still wants a name, a frame and a PNG of at most 15 MB.')
+    const { name, frame } = fitting(stillQuery, queryOf(request))
+    const png = await readBytes(request, most.still)
+    if (!isPng(png)) throw new RequestError(400, 'A still is sent as a PNG.')
     return withDb(async (pool) => {
+      if (!(await findShot(pool, id)))
+        throw new RequestError(404, 'There is no such shot. It may have been deleted.')
       await insertStill(pool, id, { id: newId(), name, frame }, png)
       return Response.json({ stills: await listStills(pool, id) })
     })

@@ -1,9 +1,11 @@
+import { isPng } from '../../../../../core/formats/png.ts'
 import { answer, RequestError } from '../../../../../server/answer.ts'
+import { most } from '../../../../../server/contracts.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
 import { readThumbnail, saveThumbnail } from '../../../../../server/db/shots.ts'
+import { readBytes } from '../../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
-const mostBytes = 2_000_000
 
 export function GET(_: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
@@ -17,11 +19,10 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 
 export function PUT(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const image = new Uint8Array(await request.arrayBuffer())
-    const isPng = image[0] === 0x89 && image[1] === 0x50
-    if (!isPng || image.length > mostBytes)
-      throw new RequestError(400, 'The picture of a shot wants a PNG of at most 2 MB.')
-    await withDb(async (pool) => saveThumbnail(pool, (await params).id, image))
+    const image = await readBytes(request, most.thumbnail)
+    if (!isPng(image)) throw new RequestError(400, 'The picture of a shot is sent as a PNG.')
+    const isSaved = await withDb(async (pool) => saveThumbnail(pool, (await params).id, image))
+    if (!isSaved) throw new RequestError(404, 'There is no such shot. It may have been deleted.')
     return Response.json({ ok: true })
   })
 }

@@ -1,0 +1,123 @@
+import * as v from 'valibot'
+import { gapFillings, readingSchema } from '../core/comp/media.ts'
+import { finite } from '../core/comp/parts.ts'
+import { passDetailSchema, passKinds } from '../core/comp/pass-kind.ts'
+import { passFilters } from '../core/formats/reduce-pass.ts'
+import { outputFormats } from '../core/formats/write-picture.ts'
+
+// What routes take: bodies as JSON, queries as objects of texts. Every route of src/app/api is listed in `routes`.
+
+/** Text that a table can hold: whole characters, no NUL. */
+const text = v.pipe(
+  v.string(),
+  v.check((t) => t.isWellFormed() && !t.includes('\0'), 'holds half a character'),
+)
+const named = v.pipe(
+  text,
+  v.minLength(1, 'wants some text'),
+  v.maxLength(255, 'wants at most 255 characters'),
+)
+/** A frame number as tables hold it. */
+const frameNumber = v.pipe(
+  finite,
+  v.integer('wants a whole number'),
+  v.minValue(-999_999_999, 'is further back than frames go'),
+  v.maxValue(999_999_999, 'is further on than frames go'),
+)
+/** The same written in an address. */
+const frameText = v.pipe(v.string(), v.regex(/^-?\d{1,9}$/, 'wants a whole number'), v.transform(Number))
+
+export const intakeBody = v.object({ intake: v.pipe(text, v.minLength(1), v.maxLength(4000)) })
+export const renameBody = v.object({ name: v.string() })
+export const compBody = v.object({ base: v.pipe(finite, v.integer(), v.minValue(0)), comp: v.unknown() })
+export const renderBody = v.object({
+  first: frameNumber,
+  last: frameNumber,
+  formats: v.pipe(
+    v.array(v.picklist(outputFormats)),
+    v.minLength(1, 'Choose at least one format'),
+    v.maxLength(20, 'wants at most 20 formats'),
+  ),
+})
+export const renderChange = v.object({ action: v.picklist(['cancel', 'retry']) })
+export const mediaChange = v.union([
+  v.object({
+    media: named,
+    pass: named,
+    kind: v.optional(v.picklist(passKinds)),
+    detail: v.optional(passDetailSchema),
+  }),
+  v.object({
+    media: named,
+    reading: v.optional(readingSchema),
+    gaps: v.optional(v.picklist(gapFillings)),
+  }),
+])
+export const knownBody = v.object({
+  files: v.pipe(
+    v.array(v.object({ name: v.string(), bytes: v.number(), modifiedMs: v.number() })),
+    v.maxLength(100_000, 'wants at most 100,000 files at once'),
+  ),
+})
+export const objectsQuery = v.object({ media: named, pass: named, frame: frameText })
+export const stillQuery = v.object({
+  name: v.pipe(
+    text,
+    v.trim(),
+    v.minLength(1, 'wants a name'),
+    v.maxLength(120, 'wants at most 120 characters'),
+  ),
+  frame: frameText,
+})
+export const passQuery = v.object({
+  as: v.optional(v.string(), ''),
+  size: v.optional(v.picklist(['1', '2', '4'], 'wants 1, 2 or 4'), '1'),
+  filter: v.optional(v.picklist(passFilters), 'mean'),
+})
+export const intakeQuery = v.object({ path: v.optional(v.pipe(text, v.maxLength(4000)), '') })
+
+/** Bytes of a body that a route takes, where it is more than a megabyte or no JSON. */
+export const most = { comp: 16e6, known: 16e6, thumbnail: 2e6, still: 15e6 } as const
+
+export interface RouteContract {
+  readonly method: 'GET' | 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
+  /** Parts in braces are given. */
+  readonly path: string
+  readonly body?: v.GenericSchema
+  readonly query?: v.GenericSchema
+  /** The body is a file. */
+  readonly takesFile?: boolean
+  /** It goes on until something ends. */
+  readonly isStream?: boolean
+}
+
+export const routes: readonly RouteContract[] = [
+  { method: 'GET', path: '/api/health' },
+  { method: 'GET', path: '/api/intake', query: intakeQuery },
+  { method: 'POST', path: '/api/shots', body: intakeBody, takesFile: true },
+  { method: 'GET', path: '/api/shots/{shot}' },
+  { method: 'PATCH', path: '/api/shots/{shot}', body: renameBody },
+  { method: 'GET', path: '/api/shots/{shot}/comp' },
+  { method: 'PUT', path: '/api/shots/{shot}/comp', body: compBody },
+  { method: 'GET', path: '/api/shots/{shot}/file' },
+  { method: 'GET', path: '/api/shots/{shot}/media' },
+  { method: 'POST', path: '/api/shots/{shot}/media', body: intakeBody, takesFile: true },
+  { method: 'PATCH', path: '/api/shots/{shot}/media', body: mediaChange },
+  { method: 'POST', path: '/api/shots/{shot}/media/known', body: knownBody },
+  { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery },
+  { method: 'GET', path: '/api/shots/{shot}/renders' },
+  { method: 'POST', path: '/api/shots/{shot}/renders', body: renderBody },
+  { method: 'GET', path: '/api/shots/{shot}/stills' },
+  { method: 'POST', path: '/api/shots/{shot}/stills', query: stillQuery, takesFile: true },
+  { method: 'GET', path: '/api/shots/{shot}/stills/{still}' },
+  { method: 'DELETE', path: '/api/shots/{shot}/stills/{still}' },
+  { method: 'GET', path: '/api/shots/{shot}/thumbnail' },
+  { method: 'PUT', path: '/api/shots/{shot}/thumbnail', takesFile: true },
+  { method: 'GET', path: '/api/renders/{render}' },
+  { method: 'POST', path: '/api/renders/{render}', body: renderChange },
+  { method: 'GET', path: '/api/renders/{render}/events', isStream: true },
+  { method: 'GET', path: '/api/renders/{render}/files/{name}' },
+  { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
+  { method: 'GET', path: '/api/passes/{hash}/{pass}', query: passQuery },
+  { method: 'HEAD', path: '/api/passes/{hash}/{pass}', query: passQuery },
+]

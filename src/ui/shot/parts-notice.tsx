@@ -1,0 +1,45 @@
+'use client'
+
+import { useEffect, useState } from 'react'
+import { requestJson } from '../request-json.ts'
+
+const everyMs = 15_000
+interface Part {
+  readonly name: string
+  readonly crashes: number
+}
+
+/** What each part is for, in words for someone who waits for it. */
+const without: Readonly<Record<string, string>> = {
+  'render worker': 'Renders wait until it stays up.',
+  'folder watcher': 'Frames that arrive in watched folders wait until it stays up.',
+  'stand-in renderer': 'Further frames of the demo wait until it stays up.',
+}
+
+/** Says when a part of the application stops again and again. */
+export function PartsNotice() {
+  const [parts, setParts] = useState<readonly Part[]>([])
+  useEffect(() => {
+    let isGone = false
+    const look = () => {
+      requestJson<{ parts: readonly Part[] }>('/api/health').then(
+        (health) => {
+          if (!isGone) setParts(health.parts)
+        },
+        () => undefined,
+      )
+    }
+    look()
+    const timer = setInterval(look, everyMs)
+    return () => {
+      isGone = true
+      clearInterval(timer)
+    }
+  }, [])
+  return parts.map(({ name, crashes }) => (
+    <p key={name} role="status" className="bg-warning/15 px-4 py-1.5 text-xs">
+      The {name} stopped {crashes} times in the last minute and is started again with growing pauses.{' '}
+      {without[name] ?? ''} The output of npm start says why.
+    </p>
+  ))
+}

@@ -1,0 +1,54 @@
+'use client'
+
+import { Download } from 'lucide-react'
+
+/** Says that the server will not take what is here, why, and how it can be kept all the same. */
+export function RefusedNotice({
+  message,
+  problems,
+  fileName,
+  compText,
+  onRetry,
+}: {
+  message: string
+  problems: readonly string[]
+  fileName: string
+  compText: () => string
+  onRetry: () => void
+}) {
+  const download = () => {
+    const url = URL.createObjectURL(new Blob([compText()], { type: 'application/json' }))
+    const link = document.createElement('a')
+    link.href = url
+    link.download = fileName
+    link.click()
+    setTimeout(() => {
+      URL.revokeObjectURL(url)
+    }, 10_000)
+  }
+  return (
+    <div role="alert" className="flex items-center gap-3 bg-error/15 px-4 py-1.5 text-xs">
+      <div className="min-w-0 flex-1">
+        <p>
+          Not saved: {message}. Everything is still here; undo or change what is named, and it is saved by
+          itself.
+        </p>
+        {problems.length > 0 && (
+          <ul className="max-h-16 overflow-y-auto text-base-content/70">
+            {problems.slice(0, 20).map((problem) => (
+              <li key={problem} className="truncate font-mono">
+                {problem}
+              </li>
+            ))}
+          </ul>
+        )}
+      </div>
+      <button type="button" className="btn btn-xs" onClick={download}>
+        <Download size={13} aria-hidden /> Keep as a file
+      </button>
+      <button type="button" className="btn btn-ghost btn-xs" onClick={onRetry}>
+        Try again
+      </button>
+    </div>
+  )
+}
