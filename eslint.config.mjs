@@ -11,6 +11,7 @@ const layers = {
   app: ['core', 'ui', 'server', 'app'],
   cli: ['core', 'server', 'cli'],
   demo: ['core', 'server', 'demo'],
+  trials: ['core', 'server', 'trials'],
 }
 
 export default tseslint.config(
@@ -34,6 +35,7 @@ export default tseslint.config(
       'boundaries/elements': [
         ...['core', 'server', 'ui', 'app', 'cli'].map((type) => ({ type, pattern: `src/${type}` })),
         { type: 'demo', pattern: 'demo' },
+        { type: 'trials', pattern: 'trials' },
       ],
       'import/resolver': { node: { extensions: ['.ts', '.tsx'] } },
     },

@@ -142,6 +142,7 @@ export async function ensureBundles() {
     ...filesBelow(at('src'), isSource),
     ...filesBelow(at('demo'), isSource),
     ...filesBelow(at('e2e'), isSource),
+    ...filesBelow(at('trials'), isSource),
     at('scripts/prepare.mjs'),
     at('scripts/generate.mjs'),
   ]
@@ -166,6 +167,8 @@ export async function ensureBundles() {
             'stand-in': at('demo/stand-in.ts'),
             'load-demo': at('demo/load-demo.ts'),
             'draw-look': at('demo/draw-look.ts'),
+            chaos: at('trials/chaos.ts'),
+            fuzz: at('trials/fuzz.ts'),
             'measure-dial': at('e2e/measure-dial.ts'),
           },
           outdir: at('dist'),

@@ -4,14 +4,14 @@ import { isPlainPng, isPng, pngEncoding, readPngHeader } from '../../core/format
 import { isRadianceHdr, readHdrHeader, readRadianceHdr } from '../../core/formats/radiance-hdr.ts'
 import { checkSamples } from './decode-budget.ts'
 import { openMediaFile, rasterFile, type MediaFile, type Raster } from './media-file.ts'
-import { readTiff } from './tiff-file.ts'
+import { isJpegTiff, readTiff } from './tiff-file.ts'
 
 // Pictures of one pass, decoded whole when they are opened.
 
 const mostPixels = 2 ** 28
 
 /** Flat pictures pack well, but not better than this: zlib 1,032 to 1; JPEG a few bits for a block. */
-const mostPixelsPerByte = { jpeg: 400, webp: 30_000, png: 8300 } as const
+const mostPixelsPerByte = { jpeg: 400, webp: 30_000, png: 8300, tiff: 400 } as const
 
 function startsWith(bytes: Uint8Array, ...codes: number[]): boolean {
   return codes.every((code, i) => bytes[i] === code)
@@ -27,7 +27,7 @@ const isWebp = (bytes: Uint8Array) =>
 
 const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A']).slice(0, count)
 
-async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png'): Promise<Raster> {
+async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png' | 'tiff'): Promise<Raster> {
   const image = sharp(bytes, { limitInputPixels: mostPixels, failOn: 'error' })
   const { icc, width, height, channels } = await image.metadata()
   if (width * height > bytes.length * mostPixelsPerByte[format] + 65_536)
@@ -85,9 +85,14 @@ export async function openMedia(bytes: Uint8Array): Promise<MediaFile> {
           : undefined
   if (!format) return openMediaFile(bytes)
   try {
-    return rasterFile(await (format === 'tiff' ? readTiff(bytes) : readByLibvips(bytes, format)))
+    const isOwnTiff = format === 'tiff' && !(await isJpegTiff(bytes))
+    return rasterFile(await (isOwnTiff ? readTiff(bytes) : readByLibvips(bytes, format)))
   } catch (error) {
     if (error instanceof FormatError) throw error
-    throw new FormatError(format, 0, error instanceof Error ? error.message : String(error))
+    // What a package says of its own inside is of no use to anyone.
+    const isInner =
+      error instanceof TypeError || error instanceof RangeError || error instanceof ReferenceError
+    const words = error instanceof Error ? error.message : String(error)
+    throw new FormatError(format, 0, isInner ? 'its data are damaged' : words)
   }
 }

@@ -31,7 +31,7 @@ function bounded(unpack: (bytes: Uint8Array, most: number) => Uint8Array) {
       const plain = unpack(new Uint8Array(buffer), blockBytes(this.parameters))
       // As a block that was stored unpacked, it goes through the package's predictors.
       const stored = await getDecoder(1, this.parameters as never)
-      return stored.decode(plain.slice().buffer)
+      return stored.decode(new Uint8Array(plain).buffer)
     }
   }
 }
@@ -42,9 +42,17 @@ addDecoder([8, 32946], () => Promise.resolve(deflate as never))
 
 const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A']).slice(0, count)
 
+/** Whether a TIFF holds JPEG data, which libvips reads. */
+export async function isJpegTiff(bytes: Uint8Array): Promise<boolean> {
+  const file = await fromArrayBuffer(new Uint8Array(bytes).buffer)
+  const directory = (await file.getImage()).getFileDirectory()
+  const compression: unknown = await directory.loadValue('Compression')
+  return compression === 6 || compression === 7
+}
+
 /** Reads a TIFF's first picture. Rejects with FormatError. */
 export async function readTiff(bytes: Uint8Array): Promise<Raster> {
-  const file = await fromArrayBuffer(bytes.slice().buffer)
+  const file = await fromArrayBuffer(new Uint8Array(bytes).buffer)
   const image = await file.getImage()
   const [width, height, count] = [image.getWidth(), image.getHeight(), image.getSamplesPerPixel()]
   if (!(width >= 1 && height >= 1 && width * height <= mostPixels))

@@ -16,7 +16,7 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
   })
 }
 
-/** Keeps a still: the body is a PNG, ?name= and ?frame= say what it is. Gives back all stills. */
+/** Keeps a still: the body is a PNG, ?name= and ?frame= say what it is. Gives back its id and all stills. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { id } = await params
@@ -26,8 +26,9 @@ export function POST(request: Request, { params }: Context): Promise<Response> {
     return withDb(async (pool) => {
       if (!(await findShot(pool, id)))
         throw new RequestError(404, 'There is no such shot. It may have been deleted.')
-      await insertStill(pool, id, { id: newId(), name, frame }, png)
-      return Response.json({ stills: await listStills(pool, id) })
+      const still = newId()
+      await insertStill(pool, id, { id: still, name, frame }, png)
+      return Response.json({ id: still, stills: await listStills(pool, id) })
     })
   })
 }
