@@ -127,10 +127,15 @@ async function happen(what: Happening): Promise<void> {
       return
     case 'disk full': {
       const ballast = join(disk, 'ballast')
-      const { bavail, bsize } = statfsSync(disk)
-      execFileSync('fallocate', ['-l', String(Math.max(4096, bavail * bsize - 8192)), ballast])
-      await sleep(6000 + random.below(6000))
-      rmSync(ballast)
+      mkdirSync(ballast)
+      // Room that is given back meanwhile, by an upload that was taken, is filled again.
+      for (let i = 0; i < 50 + random.below(50); i++) {
+        const { bavail, bsize } = statfsSync(disk)
+        if (bavail * bsize > 40_000)
+          spawnSync('fallocate', ['-l', String(bavail * bsize - 8192), join(ballast, String(i))])
+        await sleep(120)
+      }
+      rmSync(ballast, { recursive: true })
       return
     }
     case 'clock set':
