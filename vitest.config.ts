@@ -6,8 +6,8 @@ export default defineConfig({
       {
         test: {
           name: 'unit',
-          include: ['src/**/*.test.ts', 'demo/**/*.test.ts'],
-          exclude: ['src/server/db/**'],
+          include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'scripts/**/*.test.mjs'],
+          exclude: ['src/server/db/**', 'scripts/database.test.mjs'],
           environment: 'node',
           testTimeout: 30_000,
         },
@@ -15,7 +15,7 @@ export default defineConfig({
       {
         test: {
           name: 'database',
-          include: ['src/server/db/**/*.test.ts'],
+          include: ['src/server/db/**/*.test.ts', 'scripts/database.test.mjs'],
           environment: 'node',
           testTimeout: 30_000,
           fileParallelism: false,

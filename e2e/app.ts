@@ -12,7 +12,10 @@ export interface App {
 }
 
 /** Starts and waits for the line that names the address. Rejects with the output when it ends before. */
-export async function startApp(args: readonly string[] = []): Promise<App> {
+export async function startApp(
+  args: readonly string[] = [],
+  onOutput: (text: string) => void = () => undefined,
+): Promise<App> {
   const child = spawn(process.execPath, ['scripts/start.mjs', '--home', home, ...args], {
     env: { ...process.env, ZAFIRO_DEMO_SIZE: '480x270', ZAFIRO_DEMO_FRAMES: '3' },
     stdio: ['ignore', 'pipe', 'pipe'],
@@ -21,6 +24,7 @@ export async function startApp(args: readonly string[] = []): Promise<App> {
   const address = await new Promise<string>((resolve, reject) => {
     const read = (data: Buffer) => {
       output += data.toString()
+      onOutput(data.toString())
       const found = /Zafiro is (?:ready|running already): (\S+)/.exec(output)?.[1]
       if (found) resolve(found)
     }
@@ -42,12 +46,12 @@ export async function startApp(args: readonly string[] = []): Promise<App> {
 }
 
 /** Headless Chromium with a page of exactly 1280 × 800. */
-export async function openBrowser(): Promise<WebDriver> {
+export async function openBrowser(more: readonly string[] = []): Promise<WebDriver> {
   const options = new Options()
   options.setChromeBinaryPath('/usr/bin/chromium')
   options.addArguments(
     '--headless=new', '--no-sandbox', '--disable-dev-shm-usage', '--window-size=1280,800', '--hide-scrollbars', '--no-first-run',
-    '--disable-background-networking', '--disable-component-update', '--disable-sync',
+    '--disable-background-networking', '--disable-component-update', '--disable-sync', ...more,
   ) // prettier-ignore
   const service = new ServiceBuilder('/usr/bin/chromedriver')
   const driver = await new Builder()

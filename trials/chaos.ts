@@ -294,11 +294,9 @@ for (const id of kept.renders) {
     break
   }
 }
-const demo = (await get('/api/shots/grottodemo01/media')).data as {
-  media: Record<string, { name: string; frames: Record<number, string> }>
-}
+interface DemoMedia { readonly media: Record<string, { name: string; frames: Record<number, string> }> } // prettier-ignore
 for (let i = 0; i < 240; i++) {
-  const { media } = (await get('/api/shots/grottodemo01/media')).data as typeof demo
+  const { media } = (await get('/api/shots/grottodemo01/media')).data as DemoMedia
   if (Object.values(media).every((m) => Object.keys(m.frames).length === 12)) break
   if (i === 239)
     stuck.push(

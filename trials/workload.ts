@@ -84,7 +84,7 @@ export class Workload {
     private readonly random: Random,
   ) {}
 
-  private over = () => this.isOver
+  private over = (): boolean => this.isOver
   private nextSalt = () => ++this.salt
 
   /** A shot of its own for a worker; asked for until it is there. */
@@ -119,7 +119,7 @@ export class Workload {
           break
         }
         this.refused++
-        if (this.isOver) return
+        if (this.over()) return
         if (answer.status === 409) base = (answer.data as { error: { revision: number } }).error.revision
         await sleep(150)
       }
@@ -170,7 +170,7 @@ export class Workload {
       const upload = await this.client.upload(bytes, 400_000, this.over)
       if (upload === undefined) return
       const file = `large.${String(frame).padStart(4, '0')}.exr`
-      for (let tries = 0; tries < 200 && !this.isOver; tries++) {
+      for (let tries = 0; tries < 200 && !this.over(); tries++) {
         const answer = await this.client.ask('POST', `/api/shots/${id}/media`, '', {
           'x-upload': upload,
           'x-file-name': file,

@@ -8,7 +8,7 @@ import { listEffects } from './effects.ts'
 import { inspect } from './inspect.ts'
 import { runKey } from './key.ts'
 import { renderShotFile } from './render.ts'
-import { checkStore } from './store.ts'
+import { checkStore } from '../server/media/check-store.ts'
 import { UsageError } from './usage-error.ts'
 
 const usage = `zafiro: finishes rendered frames

@@ -9,7 +9,7 @@ import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { textAttribute, writeExr, type ExrChannelData } from '../../core/formats/exr-write.ts'
 import { numberToHalf } from '../../core/picture/half.ts'
 import { folders } from '../home.ts'
-import { appendUpload, intakePath, receivedBytes, uploadPath, withIncoming } from '../incoming.ts'
+import { intakePath } from '../incoming.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { bringIn } from '../media/intake.ts'
 import { listIntake } from '../media/intake-folder.ts'
@@ -136,31 +136,6 @@ test('objects are named by a list beside the picture, which a header can not loo
   await expect(bringIn(getPool(), shotId, join(folder, 'bad.json'), 'bad.json')).rejects.toThrow(
     /no list of objects/,
   )
-})
-
-test('an upload goes on where it broke off, and is gone when it was taken', async () => {
-  const key = 'ab'.repeat(32)
-  const bytes = new Uint8Array(readFileSync(write('large.0001.exr', rgb(0.3))))
-  const stream = (from: number, to: number) => new Blob([bytes.slice(from, to)]).stream()
-  expect(await appendUpload(key, 0, stream(0, 100))).toBe(100)
-  await expect(appendUpload(key, 50, stream(50, 60))).rejects.toThrow('The upload has 100 bytes, not 50')
-  expect(await appendUpload(key, await receivedBytes(key), stream(100, bytes.length))).toBe(bytes.length)
-  const request = (name: string) =>
-    new Request('http://zafiro/', {
-      method: 'POST',
-      headers: { 'x-upload': key, 'x-file-name': encodeURIComponent(name) },
-    })
-  // A failure that is not the file's keeps what was sent.
-  await expect(
-    withIncoming(request('a.exr'), () => Promise.reject(new Error('no database'))),
-  ).rejects.toThrow()
-  expect(await receivedBytes(key)).toBe(bytes.length)
-  const { ref } = await withIncoming(request('../../large 🧀.0001.exr'), ({ path, fileName }) =>
-    bringIn(getPool(), shotId, path, fileName),
-  )
-  expect((await table())[ref!]!.name).toBe('large 🧀')
-  expect(await receivedBytes(key)).toBe(0)
-  expect(() => uploadPath('../../etc/passwd')).toThrow(/64 hexadecimal/)
 })
 
 test('the intake folder is listed by sequences, thousands of files too, and leads nowhere else', async () => {

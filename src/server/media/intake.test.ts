@@ -11,6 +11,11 @@ test('frame numbers are found in the ways files are numbered (common practice)',
     ['v2_final.png', 'v2_final', undefined],
     ['käse 🧀.0007.png', 'käse 🧀', 7],
     ['0001.exr', '0001', undefined],
+    // A date with a time of day is no frame number.
+    ['x.20261127133552.png', 'x.20261127133552', undefined],
+    ['x.999999999.png', 'x', 999999999],
+    ['x.0000000000000012.png', 'x', 12],
+    ['x.-0.png', 'x', 0],
   ]
   for (const [file, name, number] of cases)
     expect([mediaName(file), frameNumber(file)], file).toEqual([name, number])

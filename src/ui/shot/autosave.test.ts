@@ -75,11 +75,25 @@ test('while the server is away nothing is lost: it is tried again until it works
 })
 
 test('what the server refuses is not sent again until it changes', async () => {
-  answers = [() => Response.json({ error: { message: 'wants 0 to 1' } }, { status: 400 })]
-  const { change, states, stop } = begin()
+  const problems = [{ path: 'lanes.0.name', message: 'holds half a character' }]
+  answers = [
+    () => Response.json({ error: { message: 'This comp can not be saved', problems } }, { status: 400 }),
+    () => Response.json({ error: { message: 'This comp can not be saved', problems } }, { status: 400 }),
+    saved(8),
+  ]
+  const { change, autosave, store, states, stop } = begin()
   change()
   await vi.advanceTimersByTimeAsync(30_000)
-  expect([calls.length, states.at(-1)]).toEqual([1, 'failed'])
+  expect([calls.length, states.at(-1)]).toEqual([1, 'refused'])
+  expect(autosave.state).toMatchObject({ problems: ['lanes.0.name holds half a character'] })
+  // The work is at hand all the while, and saved once it fits.
+  expect(JSON.parse(autosave.compText)).toEqual(store.getState().comp)
+  change()
+  await vi.advanceTimersByTimeAsync(2000)
+  expect([calls.length, states.at(-1)]).toEqual([2, 'refused'])
+  change()
+  await vi.advanceTimersByTimeAsync(2000)
+  expect([calls.length, states.at(-1)]).toEqual([3, 'saved'])
   stop()
 })
 

@@ -42,6 +42,9 @@ async function fill(
   return refused
 }
 
+/** Shots that are drawn before more are asked for. */
+const shownAtOnce = 35
+
 /** The entry page: every shot, and a way to begin a new one from a frame. */
 export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; problem?: string }) {
   const router = useRouter()
@@ -50,6 +53,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
   const [failure, setFailure] = useState(problem)
   const [isOver, setIsOver] = useState(false)
 
+  const [shown, setShown] = useState(shownAtOnce)
   const [isPicking, setIsPicking] = useState(false)
   const [made, setMade] = useState<string>()
   const stopper = useRef<AbortController>(undefined)
@@ -121,15 +125,22 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
         </div>
       )}
       <ul className="grid grid-cols-[repeat(auto-fill,minmax(270px,1fr))] gap-5">
-        {shots.map((shot) => (
+        {shots.slice(0, shown).map((shot) => (
           <li key={shot.id}>
             <Link
               href={`/shots/${shot.id}`}
+              // Opening a shot is work for the server; a hundred of them in sight are not opened beforehand.
+              prefetch={false}
               className="gem block bg-base-100 hover:bg-neutral focus-visible:bg-neutral"
             >
               <div className="aspect-video bg-black">
                 {shot.hasThumbnail && (
-                  <img src={`/api/shots/${shot.id}/thumbnail`} alt="" className="size-full object-cover" />
+                  <img
+                    src={`/api/shots/${shot.id}/thumbnail?of=${Date.parse(shot.updatedAt)}`}
+                    alt=""
+                    loading="lazy"
+                    className="size-full object-cover"
+                  />
                 )}
               </div>
               <div className="flex items-baseline justify-between gap-3 px-4 py-3">
@@ -201,6 +212,17 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
           />
         </li>
       </ul>
+      {shots.length > shown && (
+        <button
+          type="button"
+          className="btn btn-sm mx-auto"
+          onClick={() => {
+            setShown(shots.length)
+          }}
+        >
+          Show the other {shots.length - shown} shots
+        </button>
+      )}
     </main>
   )
 }

@@ -7,12 +7,17 @@ import { readBytes } from '../../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
 
-export function GET(_: Request, { params }: Context): Promise<Response> {
+/** The picture of a shot; asked for with ?of= its last change, it may be kept. */
+export function GET(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const image = await withDb(async (pool) => readThumbnail(pool, (await params).id))
     if (!image) throw new RequestError(404, 'This shot has no picture yet.')
+    const isOfChange = new URL(request.url).searchParams.has('of')
     return new Response(new Uint8Array(image), {
-      headers: { 'content-type': 'image/png', 'cache-control': 'no-cache' },
+      headers: {
+        'content-type': 'image/png',
+        'cache-control': isOfChange ? 'private, max-age=604800' : 'no-cache',
+      },
     })
   })
 }

@@ -4,8 +4,8 @@ import { readdir, readFile, rename, rm } from 'node:fs/promises'
 import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createConnection, type RowDataPacket } from 'mysql2/promise'
-import { clearParts } from '../server/media/clear-parts.ts'
-import { isWholeForm } from '../server/media/decode-pool.ts'
+import { clearParts } from './clear-parts.ts'
+import { isWholeForm } from './decode-pool.ts'
 
 async function hashOf(path: string): Promise<string> {
   const hash = createHash('sha256')

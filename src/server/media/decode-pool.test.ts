@@ -1,0 +1,58 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, afterEach, expect, test } from 'vitest'
+import { DecodePool, type DecodePoolOptions } from './decode-pool.ts'
+
+const folder = mkdtempSync(join(tmpdir(), 'zafiro-lanes-'))
+const program = join(folder, 'decoder.mjs')
+// Stands in for a decoder: the first letter of the hash says what the file does to it.
+writeFileSync(
+  program,
+  `const held = []
+process.on('message', ({ hash }) => {
+  const say = (reply) => process.send(reply)
+  switch (hash[0]) {
+    case 'a': return say({ result: process.pid })
+    case 'b': return
+    case 'c': { const grow = () => { held.push(Buffer.alloc(2e7, 1)); setTimeout(grow, 5) }; return grow() }
+    case 'd': return process.abort()
+    case 'e': return process.kill(process.pid, 'SIGKILL')
+    case 'f': return say({ problem: 'its header does not end', isFull: false })
+  }
+})
+process.on('disconnect', () => process.exit(0))`,
+)
+let pool: DecodePool | undefined
+const begin = (options: DecodePoolOptions) => (pool = new DecodePool(program, options))
+afterEach(() => pool?.close())
+afterAll(() => {
+  rmSync(folder, { recursive: true })
+})
+const file = (letter: string) => letter.repeat(64)
+
+test('a file that holds its decoder up stands aside: good ones go on beside it', async () => {
+  const lanes = begin({ processes: 2, limitMs: 6000, patienceMs: 150 })
+  const slow = [lanes.take(file('b')), lanes.take(file('b')), lanes.take(file('b'))].map((job) =>
+    job.catch((error: unknown) => (error as Error).message),
+  )
+  const began = performance.now()
+  for (let i = 0; i < 20; i++) await lanes.take(file('a'))
+  expect(performance.now() - began).toBeLessThan(4000)
+  for (const message of await Promise.all(slow)) expect(message).toMatch(/took longer than 6 s/)
+})
+
+test('one that takes more memory than it is given is stopped, and its neighbours are not', async () => {
+  const lanes = begin({ processes: 2, limitMs: 20_000, mostBytes: 3e8 })
+  const bomb = lanes.take(file('c'))
+  await expect(bomb).rejects.toThrow(/wants more memory than one file is given here \(0.3 GB\)/)
+  expect(await lanes.take(file('a'))).toBeGreaterThan(0)
+})
+
+test('what ends its decoder is refused at once; what someone else ended is tried again, but not for ever', async () => {
+  const lanes = begin({ processes: 1 })
+  await expect(lanes.take(file('d'))).rejects.toThrow(/broken in a way that stops its decoder/)
+  await expect(lanes.take(file('e'))).rejects.toThrow(/stops its decoder/)
+  await expect(lanes.take(file('f'))).rejects.toThrow('its header does not end')
+  expect(await lanes.take(file('a'))).toBeGreaterThan(0)
+})
