@@ -233,7 +233,7 @@ describe('a hostile page of another origin', () => {
     expect(await textOf(driver, '[data-testid=save-state]')).toMatch(/^saved/)
   })
 
-  test('reaches nothing by pointing a name of its own here', async () => {
+  test('reaches nothing by pointing a name of its own here', () => {
     for (const host of ['evil.example', `127.0.0.1.evil.example:${new URL(app.address).port}`]) {
       const status = execFileSync(
         'curl',

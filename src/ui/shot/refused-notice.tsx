@@ -33,7 +33,7 @@ export function RefusedNotice({
           Not saved: {message}. Everything is still here; undo or change what is named, and it is saved by
           itself.
         </p>
-        {problems.length > 0 && (
+        {problems.length > 1 && (
           <ul className="max-h-16 overflow-y-auto text-base-content/70">
             {problems.slice(0, 20).map((problem) => (
               <li key={problem} className="truncate font-mono">
