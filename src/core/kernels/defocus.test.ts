@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import type { Picture } from '../picture/picture.ts'
-import { apertureBlur, apertureRuns, defocusByDepth, rimAt, type Aperture } from './defocus.ts'
+import { apertureBlur, apertureRuns, defocusByDepth, radiusCells, rimAt, type Aperture } from './defocus.ts'
 import { random, fast as kernels, store } from './try-kernels.ts'
 
 const disc: Aperture = { blades: 0, turn: 0, roundness: 0 }
@@ -62,15 +62,86 @@ describe('defocus', () => {
     for (const n of [3, 5, 6, 8]) expect(area(n, 0)).toBeCloseTo((n / 2) * Math.sin((2 * Math.PI) / n), 2)
     expect(rimAt({ blades: 6, turn: 0, roundness: 0 }, 0)).toBeCloseTo(1, 9)
   }) // prettier-ignore
-  test('by depth, one distance for all is the constant blur', () => {
+  test('by depth, one distance for all is the constant blur of its own radius, wherever it lies in the range', () => {
     const next = random(9)
     const src = filled(60, 40, () => [Math.max(0, next()), Math.max(0, next()), 0.2, 1])
     const [a, b] = [store.take(60, 40, 4), store.take(60, 40, 4)]
-    const nearness = filled(60, 40, () => [-6])
-    apertureBlur(a, src, 6, disc, workshop)
-    defocusByDepth(b, src, nearness, { behind: 6, inFront: 6 }, disc, workshop)
-    for (let i = 0; i < a.data.length; i++) expect(Math.abs(a.data[i]! - b.data[i]!)).toBeLessThan(1e-4)
+    // Borders of cells and their neighbours in single precision among them.
+    const radii = [...radiusCells(12).slice(1, -1), 6, 12, 0.6, 9.3].flatMap((r) => [
+      r,
+      r * (1 - 2e-7),
+      r * (1 + 2e-7),
+    ])
+    for (const radius of radii.filter((r) => r <= 12))
+      for (const side of [-1, 1]) {
+        const nearness = filled(60, 40, () => [side * radius])
+        apertureBlur(a, src, Math.fround(radius), disc, workshop)
+        defocusByDepth(b, src, nearness, { behind: 12, inFront: 12 }, disc, workshop)
+        const worst = a.data.reduce((most, v, i) => Math.max(most, Math.abs(v - b.data[i]!)), 0)
+        expect(worst, `${side * radius}`).toBeLessThan(1e-4)
+      }
   })
+  test('a focus pull never stands still and never jumps: a point on a plane, and on a slope, has the radius of its distance within 2 %', () => {
+    // The mean square distance from the middle of a disc is half its radius squared; a pixel's own spread is 1/6.
+    const radiusOf = (out: Picture) => {
+      let [all, square] = [0, 0]
+      for (let i = 0; i < 101 * 101; i++) {
+        const v = out.data[i * 4]!
+        all += v
+        square += v * (((i % 101) - 50) ** 2 + (Math.floor(i / 101) - 50) ** 2)
+      }
+      return Math.sqrt(2 * (square / all - 1 / 6))
+    }
+    const src = filled(101, 101, (x, y) => (x === 50 && y === 50 ? [1000, 0, 0, 1] : [0, 0, 0, 1]))
+    const out = store.take(101, 101, 4)
+    for (let r = 3; r < 30; r += 0.37) {
+      defocusByDepth(
+        out,
+        src,
+        filled(101, 101, () => [-r]),
+        { behind: 30, inFront: 0 },
+        disc,
+        workshop,
+      )
+      expect(Math.abs(radiusOf(out) / r - 1)).toBeLessThan(0.02)
+      // A slope through all radii, r at the middle.
+      const slope = filled(101, 101, (x) => [-Math.max(0, Math.min(30, r + (x - 50) * 0.02))])
+      defocusByDepth(out, src, slope, { behind: 30, inFront: 0 }, disc, workshop)
+      expect(Math.abs(radiusOf(out) / r - 1)).toBeLessThan(0.02)
+    }
+  }, 60_000)
+  test('rims are antialiased all around: cover of each pixel by 32 × 32 points, for discs and polygons, the right way round', () => {
+    const inside: Record<string, (x: number, y: number) => boolean> = {
+      disc: (x, y) => x * x + y * y < 1,
+      // Corners at 10° and every 120° on, clockwise on screen (y down), straight between: inside of three lines.
+      triangle: (x, y) =>
+        [70, 190, 310].every(
+          (a) => x * Math.cos((a * Math.PI) / 180) + y * Math.sin((a * Math.PI) / 180) < 0.5,
+        ),
+    }
+    const apertures: Record<string, Aperture> = { disc, triangle: { blades: 3, turn: 10, roundness: 0 } }
+    for (const name of ['disc', 'triangle'])
+      for (const radius of [5.3, 16, 20.5, 33]) {
+        const side = 2 * Math.ceil(radius) + 5
+        const mid = (side - 1) / 2
+        const src = filled(side, side, (x, y) => (x === mid && y === mid ? [1, 0, 0, 1] : [0, 0, 0, 1]))
+        const out = store.take(side, side, 4)
+        apertureBlur(out, src, radius, apertures[name]!, workshop)
+        const { area } = apertureRuns(radius, apertures[name]!)
+        for (let y = 0; y < side; y++)
+          for (let x = 0; x < side; x++) {
+            let cover = 0
+            for (let k = 0; k < 1024; k++) {
+              const [px, py] = [x - mid + ((k % 32) + 0.5) / 32 - 0.5, y - mid + ((k >> 5) + 0.5) / 32 - 0.5]
+              if (inside[name]!(px / radius, py / radius)) cover++
+            }
+            expect(
+              Math.abs(out.data[(y * side + x) * 4]! * area - cover / 1024),
+              `${name} ${radius} at ${x} ${y}`,
+            ).toBeLessThan(0.05)
+          }
+      }
+  }, 60_000)
   // A red half before a blue one, at x = 40: one of them in focus.
   const halves = (nearLeft: number, right: number, radius: { behind: number; inFront: number }) => {
     const src = filled(80, 24, (x) => (x < 40 ? [1, 0, 0, 1] : [0, 0, 1, 1]))

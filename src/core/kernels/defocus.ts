@@ -22,11 +22,9 @@ export function rimAt({ blades, turn, roundness }: Aperture, angle: number): num
   return straight + (1 - straight) * roundness
 }
 
-/** Points that a row is looked at in, in each of its runs. */
-const fineness = 4
-
-/** Runs that a row of pixels is cut into: the smaller the area, the more its rim counts. */
-const runsPerRow = (radius: number) => (radius < 4 ? 8 : radius < 8 ? 4 : radius < 16 ? 2 : 1)
+/** Lines that an outline is looked at in, in each row of pixels; a row is one run where its ends hardly move, several elsewhere. */
+const linesPerRow = 64
+const mostParts = 16
 
 /** An area as runs of pixels whose weights make 1 in all, and its size in square pixels. */
 export interface ApertureArea {
@@ -35,29 +33,29 @@ export interface ApertureArea {
 }
 
 /**
- * The area that an aperture of a radius in pixels spreads a point over.
+ * The area that an aperture of a radius in pixels spreads a point over, as it is gathered: mirrored about the middle, so that a point
+ * becomes the shape itself. Where the rim runs along a row, at the top and the bottom, the row is cut into as many parts as the ends
+ * move by pixels, so that it is antialiased there as everywhere.
  */
 export function apertureRuns(radius: number, aperture: Aperture): ApertureArea {
-  const corners = Array.from({ length: 720 }, (_, i) => {
-    const angle = (i / 720) * 2 * Math.PI
+  const corners = Array.from({ length: 1440 }, (_, i) => {
+    const angle = (i / 1440) * 2 * Math.PI
     const r = radius * rimAt(aperture, angle)
-    return [r * Math.cos(angle), r * Math.sin(angle)] as const
+    return [-r * Math.cos(angle), -r * Math.sin(angle)] as const
   })
   const reach = Math.ceil(Math.max(0.5, ...corners.map(([, y]) => Math.abs(y))) - 0.5)
-  const parts = runsPerRow(radius)
-  // The rim is a fine outline; where it crosses a line says from where to where the area is on it.
-  const perRow = parts * fineness
   const top = -reach - 0.5
+  // The rim is a fine outline; where it crosses a line says from where to where the area is on it.
   const lines = Array.from(
-    { length: (2 * reach + 1) * perRow },
+    { length: (2 * reach + 1) * linesPerRow },
     () => [Infinity, -Infinity] as [number, number],
   )
   for (const [i, [x0, y0]] of corners.entries()) {
     const [x1, y1] = corners[(i + 1) % corners.length]!
-    const first = Math.ceil((Math.min(y0, y1) - top) * perRow - 0.5)
-    const last = Math.floor((Math.max(y0, y1) - top) * perRow - 0.5)
+    const first = Math.ceil((Math.min(y0, y1) - top) * linesPerRow - 0.5)
+    const last = Math.floor((Math.max(y0, y1) - top) * linesPerRow - 0.5)
     for (let k = Math.max(0, first); k <= Math.min(last, lines.length - 1); k++) {
-      const y = top + (k + 0.5) / perRow
+      const y = top + (k + 0.5) / linesPerRow
       const x = y1 === y0 ? x0 : x0 + ((x1 - x0) * (y - y0)) / (y1 - y0)
       const line = lines[k]!
       line[0] = Math.min(line[0], x)
@@ -66,18 +64,30 @@ export function apertureRuns(radius: number, aperture: Aperture): ApertureArea {
   }
   const runs: Run[] = []
   let area = 0
-  for (let row = -reach; row <= reach; row++)
+  // The smaller the area, the more its rim counts.
+  const least = radius < 4 ? 8 : radius < 8 ? 4 : 1
+  for (let row = -reach; row <= reach; row++) {
+    const inside = lines
+      .slice((row + reach) * linesPerRow, (row + reach + 1) * linesPerRow)
+      .filter(([low, high]) => high > low)
+    // How far either end moves within the row.
+    const moves = [0, 1].map((end) => {
+      const places = inside.map((line) => line[end]!)
+      return inside.length === 0 ? 0 : Math.max(...places) - Math.min(...places)
+    })
+    const parts = Math.max(least, Math.min(mostParts, Math.ceil(Math.max(...moves) * 1.5)))
     for (let part = 0; part < parts; part++) {
-      const start = (row + reach) * perRow + part * fineness
-      const own = lines.slice(start, start + fineness).filter(([low, high]) => high > low)
-      const [from, to] = [0, 1].map((end) => own.reduce((sum, line) => sum + line[end]!, 0) / fineness) as [
-        number,
-        number,
-      ]
-      if (!(to > from)) continue
-      runs.push([row, 0.5 + from, 0.5 + to, 1 / parts])
-      area += (to - from) / parts
+      const from = Math.floor((part * inside.length) / parts)
+      const own = inside.slice(from, Math.floor(((part + 1) * inside.length) / parts))
+      if (own.length === 0) continue
+      const [low, high] = [0, 1].map(
+        (end) => own.reduce((sum, line) => sum + line[end]!, 0) / own.length,
+      ) as [number, number]
+      const weight = own.length / linesPerRow
+      runs.push([row, 0.5 + low, 0.5 + high, weight])
+      area += (high - low) * weight
     }
+  }
   // Less than a pixel: the picture as it is.
   if (area <= 1) return { runs: [[0, 0, 1, 1]], area: 1 }
   return { runs: runs.map(([row, from, to, weight]) => [row, from, to, weight / area]), area }
@@ -101,17 +111,70 @@ function spread(out: Picture, src: Picture, runs: readonly Run[], { kernels, sto
   store.give(sums)
 }
 
-/** Radii that layers are blurred by, from sharp to `most`: steps that hardly show. */
-export function layerRadii(most: number): number[] {
-  const radii = [0]
-  for (let r = 1; r < most; r = Math.max(r + 0.75, r * 1.16)) radii.push(r)
-  if (most >= 0.5) radii.push(most)
-  return radii
+/** Cells of radius that are looked at apart; each has the layers that its pixels want. Their borders, from sharp to `most`. */
+export function radiusCells(most: number): number[] {
+  const borders = [0]
+  for (let r = 1; r < most; r = Math.max(r + 0.75, r * 1.16)) borders.push(r)
+  borders.push(most * (1 + 1e-6))
+  return borders
+}
+
+/** Layers closer to each other than this, as a share of their radius or in pixels, are one. */
+const [sameShare, samePixels] = [0.01, 0.02]
+
+/**
+ * The signed radii that layers are blurred by, from far to near: in every cell of radius the smallest and the largest that is there. So a
+ * plane of one distance has a layer of exactly its own, and a surface that runs through all distances is blended between close ones.
+ * Values that are no numbers count as in focus.
+ */
+export function layersOf(
+  { data }: Picture,
+  { behind, inFront }: { readonly behind: number; readonly inFront: number },
+): number[] {
+  const far = radiusCells(behind)
+    .map((r) => -r)
+    .reverse()
+  const borders = [...far.slice(0, -1), ...radiusCells(inFront)]
+  const cells = borders.map(() => [Infinity, -Infinity] as [number, number])
+  let k = 0
+  for (const value of data) {
+    const v = value === value ? value : 0
+    // Neighbours are mostly of one cell. What is in focus ends the cells behind it and begins those in front.
+    while (k > 0 && v < borders[k]!) k--
+    while (k < borders.length - 1 && v >= borders[k + 1]!) k++
+    const cell = cells[k]!
+    if (v < cell[0]) cell[0] = v
+    if (v > cell[1]) cell[1] = v
+  }
+  const layers: number[] = []
+  for (const [low, high] of cells)
+    for (const radius of low > high ? [] : [low, high]) {
+      const last = layers.at(-1)
+      if (last !== undefined && radius - last <= Math.max(samePixels, sameShare * Math.abs(radius))) continue
+      layers.push(radius)
+    }
+  return layers
+}
+
+/** A pixel closer to a layer than this, as a share of the way to the next, lies in it whole. */
+const wholeShare = 1 / 32
+
+/** Places every pixel between layers: k where it lies in layer k, k + ½ half way to the next. */
+function placeIn(places: Picture, nearness: Picture, layers: readonly number[]): void {
+  let k = 0
+  for (const [i, value] of nearness.data.entries()) {
+    const v = value === value ? value : 0
+    while (k > 0 && v < layers[k]!) k--
+    while (k < layers.length - 1 && v >= layers[k + 1]!) k++
+    const [own, next] = [layers[k]!, layers[k + 1]]
+    const share = next === undefined ? 0 : Math.min(1, Math.max(0, (v - own) / (next - own)))
+    places.data[i] = k + (share < wholeShare ? 0 : share > 1 - wholeShare ? 1 : share)
+  }
 }
 
 /**
  * Blurs by depth: `nearness` says for each pixel how far it is out of focus, in pixels of radius, positive in front of the focus and
- * negative behind it. The picture is cut into layers of about one radius; each is blurred whole and laid over those behind it. What a layer
+ * negative behind it. The picture is cut into layers, a pixel between two of them lies in both by its share; each is blurred whole and laid over those behind it. What a layer
  * hides of those behind is not known: they go on beneath it as they are beside it. So what is in focus stays sharp and takes nothing from
  * behind it, and what is in front spreads over what is in focus, as through a lens.
  */
@@ -119,16 +182,16 @@ export function defocusByDepth(
   out: Picture,
   src: Picture,
   nearness: Picture,
-  { behind, inFront }: { readonly behind: number; readonly inFront: number },
+  most: { readonly behind: number; readonly inFront: number },
   aperture: Aperture,
   workshop: Workshop,
 ): void {
   const { kernels, store } = workshop
   const { width, height } = src
-  const far = layerRadii(behind).slice(1).reverse()
-  const near = layerRadii(inFront).slice(1)
-  const layers = [...far.map((r) => -r), 0, ...near]
-  const extents = extentsOf(nearness, layers)
+  const layers = layersOf(nearness, most)
+  const places = store.take(width, height, 1)
+  placeIn(places, nearness, layers)
+  const extents = extentsOf(places, layers.length)
   const [layer, blurred] = [store.take(width, height, 4), store.take(width, height, 4)]
   const [open, seen, known] = [store.take(width, height, 1), store.take(width, height, 1), store.take(width, height, 1)]
   kernels.fill(out, 0, 0, 0, 0)
@@ -141,9 +204,8 @@ export function defocusByDepth(
     const reach = Math.ceil(Math.abs(value)) + 1
     const rows = (picture: Picture) =>
       rowsOf(picture, Math.max(0, extent[0] - reach), Math.min(height, extent[1] + 1 + reach))
-    const [from, to] = borders(layers, k)
-    kernels.slice(rows(layer), rows(src), rows(nearness), from, to)
-    kernels.slice(rows(open), rows(src), rows(nearness), from, to)
+    kernels.slice(rows(layer), rows(src), rows(places), k)
+    kernels.slice(rows(open), rows(src), rows(places), k)
     const radius = Math.abs(value)
     if (radius > 0) {
       const { runs } = apertureRuns(radius, aperture)
@@ -158,31 +220,23 @@ export function defocusByDepth(
     }
     kernels.layOver(rows(out), rows(known), rows(radius > 0 ? blurred : layer), rows(radius > 0 ? seen : open))
   }
-  for (const taken of [layer, blurred, open, seen, known]) store.give(taken)
+  for (const taken of [places, layer, blurred, open, seen, known]) store.give(taken)
 } // prettier-ignore
 
-/** Where a layer begins and ends: half way to its neighbours. */
-function borders(layers: readonly number[], k: number): [number, number] {
-  const [before, own, after] = [layers[k - 1], layers[k]!, layers[k + 1]]
-  return [before === undefined ? -3e38 : (before + own) / 2, after === undefined ? 3.4e38 : (own + after) / 2]
-}
-
 /** The first and the last row that a layer has pixels in; undefined where it has none. */
-function extentsOf(
-  { data, width, height }: Picture,
-  layers: readonly number[],
-): ([number, number] | undefined)[] {
-  const ends = layers.map((_, k) => borders(layers, k)[1])
-  const extents = new Array<[number, number] | undefined>(layers.length).fill(undefined)
+function extentsOf({ data, width, height }: Picture, layers: number): ([number, number] | undefined)[] {
+  const extents = new Array<[number, number] | undefined>(layers).fill(undefined)
+  const note = (k: number, y: number) => {
+    const extent = extents[k]
+    if (extent) extent[1] = y
+    else extents[k] = [y, y]
+  }
   for (let y = 0; y < height; y++)
-    for (let x = 0, k = 0; x < width; x++) {
-      const v = data[y * width + x]!
-      // Neighbours are mostly of one layer.
-      while (k > 0 && v < ends[k - 1]!) k--
-      while (k < ends.length - 1 && !(v < ends[k]!)) k++
-      const extent = extents[k]
-      if (extent) extent[1] = y
-      else extents[k] = [y, y]
+    for (let x = 0; x < width; x++) {
+      const place = data[y * width + x]!
+      const k = Math.floor(place)
+      note(k, y)
+      if (place > k) note(k + 1, y)
     }
   return extents
 }

@@ -109,15 +109,15 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.weigh(out, out, mean, 0, 1)
     }, 1e-5)
   })
-  test('slices by value, and layers laid over', () => {
+  test('slices by place between layers, and layers laid over', () => {
     compare((k, out, a, b) => {
       const values = single(a, (i) => (i * 0.37) % 4)
-      k.slice(out, a, values, 1, 3)
+      k.slice(out, a, values, 1)
       const [seen, known] = [single(a, (i) => ((i * 3) % 7) / 6), single(a, () => 0)]
       k.layOver(out, known, b, seen)
       k.weigh(out, out, known, 0.5, 1)
       const below = single(a, () => 9)
-      k.slice(below, a, values, 0, 2)
+      k.slice(below, a, values, 2)
       k.weigh(out, out, below, 0.5, 1)
     }, 1e-4)
   })

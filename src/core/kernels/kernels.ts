@@ -315,8 +315,11 @@ export interface Kernels {
   rowSums(out: Picture, src: Picture): void
   /** The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. */
   sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[]): void
-  /** Four channels: the pixels of `src` where from ≤ value < to, nothing elsewhere. One channel: 1 where value < to, else 0. */
-  slice(out: Picture, src: Picture, values: Picture, from: number, to: number): void
+  /**
+   * Takes a layer out of a picture whose pixels are placed between layers, at k where all of one lies in layer k. Four channels: each pixel by
+   * its share in layer `at`, max(0, 1 − |place − at|). One channel: its share in that layer or behind, 1 − (place − at) held in 0–1.
+   */
+  slice(out: Picture, src: Picture, places: Picture, at: number): void
   /**
    * Lays a blurred layer over what is behind it. It is divided by `seen`, how much about a pixel was to be seen of what lies as far as it or
    * farther; where next to nothing was, `out` stays. `known` says how far `out` is a picture, 0–1.

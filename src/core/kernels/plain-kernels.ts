@@ -658,10 +658,12 @@ export const plainKernels: Kernels = {
       return sum
     })
   },
-  slice(out, src, values, from, to) {
+  slice(out, src, places, at) {
     eachValue(out, (i, _, pixel) => {
-      const v = values.data[pixel]!
-      return out.channels === 1 ? Number(v < to) : v >= from && v < to ? src.data[i]! : 0
+      const from = places.data[pixel]! - at
+      return out.channels === 1
+        ? Math.min(1, Math.max(0, 1 - from))
+        : src.data[i]! * Math.max(0, 1 - Math.abs(from))
     })
   },
   layOver(out, known, layer, seen) {

@@ -389,8 +389,8 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         crew.run('sumOfRuns', args, out.height, out.width * sums.channels * runs.length)
       })
     },
-    slice: (out, src, values, from, to) => {
-      run('slice', out, out.at, src.at, values.at, from, to, out.channels, out.width)
+    slice: (out, src, places, at) => {
+      run('slice', out, out.at, src.at, places.at, at, out.channels, out.width)
     },
     layOver: (out, known, layer, seen) => {
       run('layOver', out, out.at, known.at, layer.at, seen.at, out.width)

@@ -132,13 +132,15 @@ export function sumOfRuns(out: usize, sums: usize, channels: i32, runs: usize, c
   }
 }
 
-/** The pixels whose value lies in from ≤ value < to, others empty; of one channel out, 1 below `to` and 0 elsewhere. */
-export function slice(out: usize, src: usize, values: usize, from: f32, to: f32, channels: i32, width: i32, y0: i32, y1: i32): void {
+/** The share of each pixel that lies in layer `at` of those it is placed between; of one channel out, the share in it or behind it. */
+export function slice(out: usize, src: usize, places: usize, at: f32, channels: i32, width: i32, y0: i32, y1: i32): void {
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const v = load<f32>(values + (i << 2))
-    if (channels == 4) v128.store(out + (i << 4), v >= from && v < to ? v128.load(src + (i << 4)) : f32x4.splat(0))
-    else store<f32>(out + (i << 2), v < to ? 1 : 0)
+    const from = load<f32>(places + (i << 2)) - at
+    if (channels == 4) {
+      const share = max<f32>(0, (1.0 as f32) - abs<f32>(from))
+      v128.store(out + (i << 4), f32x4.mul(v128.load(src + (i << 4)), f32x4.splat(share)))
+    } else store<f32>(out + (i << 2), min<f32>(1, max<f32>(0, (1.0 as f32) - from)))
   }
 }
 
