@@ -20,6 +20,11 @@ export default defineEffect({
   isOnCover: true,
   example: { spread: -6, softness: 1 },
   apply({ out, picture, dials: { spread, softness }, kernels, store }) {
+    // An edge as wide as it is, where it is: the picture as it is.
+    if (spread === 0 && softness <= 1) {
+      out.data.set(picture.data)
+      return
+    }
     const cover = store.take(picture.width, picture.height, 1)
     const distance = store.take(picture.width, picture.height, 1)
     extractMatte(cover, picture, 'alpha', false)

@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest'
+import { joinModes } from '../kernels/join-modes.ts'
 import { plainKernels } from '../kernels/plain-kernels.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { plainPicture, plainStore, type Picture, type PictureStore } from '../picture/picture.ts'
@@ -6,7 +7,7 @@ import { luminance } from '../picture/colour.ts'
 import bloom from './bloom.ts'
 import { dialProblem, type DialValue } from './dials.ts'
 import type { Effect } from './effect.ts'
-import { defaultDials, effects } from './registry.ts'
+import { defaultDials, effects, findEffect } from './registry.ts'
 import { recommendedSlot, searchEffects } from './suggest.ts'
 
 const { kernels, store } = createLoneKernels(512)
@@ -200,4 +201,54 @@ test('colour is recommended before light, light after colour', () => {
   expect(
     recommendedSlot(bloom as unknown as Effect, [step('exposure', 'a'), step('channel-gains', 'b')]),
   ).toBe(2)
+})
+
+/** Colours and covers that files and steps can hold: none, denormal, tiny, negative, far above 1. */
+const edgeValues = [0, 1e-45, 3e-39, 1e-30, 6e-8, 1e-4, 0.18, 1, 65504, 1e9, -1e-40, -0.5, -20] as const
+const edgePicture = (shift: number) =>
+  sample(13, 13, (x, y) => {
+    const at = (k: number) => edgeValues[(x * k + y + shift) % edgeValues.length]!
+    return [at(1), at(3), at(5), edgeValues[(y * 2 + x + shift) % edgeValues.length]!]
+  })
+
+describe('finite in, finite out: whatever alpha and colour', () => {
+  const steep = { luminance: [[0, 0], [0.1, 0.9]], red: [[0, 0], [0.05, 2]] } // prettier-ignore
+  test.each(effects.map((e) => [e.id, e] as const))('%s', (_, effect) => {
+    for (const shift of [0, 4, 9])
+      for (const dials of [
+        {},
+        effect.example ?? {},
+        ...effect.starts.map((s) => s.dials),
+        ...(effect.id === 'curves' ? [steep] : []),
+      ]) {
+        const out = apply(effect, edgePicture(shift), dials as Record<string, DialValue>)
+        expect(out.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
+        store.give(out)
+      }
+  })
+  test.each(joinModes)('joined by %s', (mode) => {
+    for (const shift of [0, 1, 5, 8]) {
+      const out = store.take(13, 13, 4)
+      const plain = plainPicture(13, 13, 4)
+      const [below, top] = [edgePicture(shift), edgePicture(shift * 3 + 2)]
+      kernels.join(out, below, top, undefined, mode, 0.7)
+      expect(out.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
+      plainKernels.join(plain, plainCopy(below), plainCopy(top), undefined, mode, 0.7)
+      expect(plain.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
+      for (const taken of [out, below, top]) store.give(taken)
+    }
+  })
+})
+const plainCopy = (p: Picture): Picture => ({ ...plainPicture(p.width, p.height, 4), data: p.data.slice() })
+
+test('no copy in a lens takes light away', () => {
+  const point = sample(96, 64, (x, y) =>
+    Math.hypot(x - 20, y - 18) < 2 ? [4000, 900, 200, 1] : [0, 0, 0, 1],
+  )
+  for (const size of [2, 8, 30])
+    for (const seed of [1, 2, 3, 4, 5]) {
+      const out = apply(findEffect('lens-reflections')!, point, { size, seed, variety: 1, colourSpread: 1 })
+      expect(out.data.reduce((least, v) => Math.min(least, v), 0)).toBe(0)
+      store.give(out)
+    }
 })

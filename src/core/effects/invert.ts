@@ -1,3 +1,4 @@
+import { leastCover } from '../picture/colour.ts'
 import type { LinearColour } from '../picture/colour.ts'
 import { choice } from './dials.ts'
 import { defineEffect } from './effect.ts'
@@ -32,7 +33,7 @@ export default defineEffect({
       const open = 1 - alpha
       for (let c = 0; c < 3; c++) {
         // Where there was no cover the inverted alpha shows white; both: the opposite colour.
-        const straight = alpha > 0 ? picture.data[i + c]! / alpha : 0
+        const straight = alpha > leastCover ? picture.data[i + c]! / alpha : 0
         out.data[i + c] = what === 'alpha' ? open : (1 - straight) * open
       }
       out.data[i + 3] = open

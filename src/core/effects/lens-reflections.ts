@@ -115,6 +115,8 @@ export default defineEffect({
     }
     const up = inverse(placement([0, 0], [factor, factor], 0, [0, 0]))!
     kernels.resample(out, sum, up, 'cubic')
+    // Enlarging by a cubic dips below beside an edge, and a turned hue may take away: there is no negative light.
+    kernels.hold(out, out, 0, 3e38, false)
     for (const taken of [bright, small, soft, copy, sum]) store.give(taken)
   },
 })

@@ -1,4 +1,4 @@
-import { luminance } from '../picture/colour.ts'
+import { leastCover, luminance } from '../picture/colour.ts'
 import { number } from './dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
@@ -42,8 +42,8 @@ export default defineEffect({
       const alpha = data[p * 4 + 3]!
       const y = luminance(data[p * 4]!, data[p * 4 + 1]!, data[p * 4 + 2]!)
       // Of the colour itself: half covered edges are as bright as what covers them.
-      const straight = alpha > 0 ? y / alpha : y
-      return rising(straight - low, softLow) * rising(high - straight, softHigh) * (alpha > 0 ? Math.min(1, alpha) : 1)
+      const straight = alpha > leastCover ? y / alpha : y
+      return rising(straight - low, softLow) * rising(high - straight, softHigh) * (alpha > leastCover ? Math.min(1, alpha) : 1)
     }
     writeMatte(out, value, dials, { kernels })
   },

@@ -1,3 +1,4 @@
+import { leastCover } from '../picture/colour.ts'
 import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
@@ -117,7 +118,7 @@ export function takeColours(
     const [cover, alpha] = [picture.data[i + 3]!, colours.data[i + 3]!]
     for (const c of [0, 1, 2] as const) {
       const own = picture.data[i + c]!
-      if (alpha > 0)
+      if (alpha > leastCover)
         out.data[i + c] = (colours.data[i + c]! / alpha) * gain * (as === 'multiply' ? own : cover)
       else out.data[i + c] = as === 'light' ? 0 : own
     }

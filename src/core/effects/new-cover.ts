@@ -1,3 +1,4 @@
+import { leastCover } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 
 /**
@@ -9,7 +10,7 @@ export function withCover(out: Picture, picture: Picture, cover: Picture): void 
   const sums = [0, 0, 0, 0]
   for (let i = 0; i < data.length; i++) sums[i & 3]! += data[i]!
   const whole = sums[3]!
-  const mean = [0, 1, 2].map((c) => (whole > 0 ? sums[c]! / whole : 1))
+  const mean = [0, 1, 2].map((c) => (whole > leastCover ? sums[c]! / whole : 1))
   for (let i = 0; i < data.length; i += 4) {
     const [alpha, next] = [data[i + 3]!, cover.data[i >> 2]!]
     // Of next to no cover the colour is not known well enough.

@@ -384,7 +384,7 @@ class Planner {
 
   /** A matte that is grown or shrunk, with an edge of its own; how far its pixels are from the edge is kept for the next values. */
   private shaped(matte: PlanNode, spread: number, soft: number): PlanNode {
-    if (spread === 0 && soft === 0) return matte
+    if (spread === 0 && soft <= 1) return matte
     const width = Math.max(1, soft)
     // As far as the next power of two, so that values near by find it made already.
     const far = (v: number) => (v > -0.5 ? 2 ** Math.ceil(Math.log2(Math.max(8, v))) : -1)

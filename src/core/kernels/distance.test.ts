@@ -54,6 +54,75 @@ describe('distance', () => {
   })
 })
 
+/** Cover of each pixel by 24 × 24 points of a shape given by the distance of a point from it. */
+const sampled = (width: number, height: number, distance: (x: number, y: number) => number) =>
+  matte(width, height, (x, y) => {
+    let inside = 0
+    for (let k = 0; k < 576; k++)
+      if (distance(x + ((k % 24) + 0.5) / 24, y + (Math.floor(k / 24) + 0.5) / 24) < 0) inside++
+    return inside / 576
+  })
+const worst = (a: Picture, b: Picture, margin = 0) => {
+  let most = 0
+  for (let y = margin; y < a.height - margin; y++)
+    for (let x = margin; x < a.width - margin; x++)
+      most = Math.max(most, Math.abs(a.data[y * a.width + x]! - b.data[y * a.width + x]!))
+  return most
+}
+const slanted = (degrees: number, past: number) => (x: number, y: number) =>
+  (x - 40) * Math.cos((degrees * Math.PI) / 180) + (y - 30) * Math.sin((degrees * Math.PI) / 180) - past
+
+describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of the true shape', () => {
+  test.each([0, 7, 17, 30, 45, 63, 90, 118, 200, 285])('a straight edge at %i°', (degrees) => {
+    for (const spread of [-9.3, -0.6, 0.01, 1.5, 13.2]) {
+      const src = sampled(80, 60, slanted(degrees, 0.3))
+      const out = store.take(80, 60, 1)
+      kernels.distance(out, src)
+      kernels.edge(out, out, spread, 1)
+      // Where the edge leaves the picture, what lies beyond is not known.
+      expect(worst(out, sampled(80, 60, slanted(degrees, 0.3 + spread)), 15), `${spread}`).toBeLessThan(0.06)
+    }
+  })
+  test.each([
+    [5.2, 0.09],
+    [12.7, 0.06],
+    [25, 0.06],
+  ])('a disc of radius %d (small ones bend within their pixels: within %d)', (radius, most) => {
+    const disc = (r: number) => (x: number, y: number) => Math.hypot(x - 50.3, y - 49.6) - r
+    for (const spread of [-4, -1.5, 0.01, 0.5, 2, 16]) {
+      if (radius + spread < 2) continue
+      const out = store.take(100, 100, 1)
+      kernels.distance(out, sampled(100, 100, disc(radius)))
+      kernels.edge(out, out, spread, 1)
+      expect(worst(out, sampled(100, 100, disc(radius + spread))), `${spread}`).toBeLessThan(most)
+    }
+  })
+  test('an edge 12 pixels wide runs straight from 1 to 0 across them', () => {
+    const out = store.take(80, 60, 1)
+    kernels.distance(out, sampled(80, 60, slanted(33, 0.2)))
+    kernels.edge(out, out, 0, 12)
+    const ramp = matte(80, 60, (x, y) =>
+      Math.min(1, Math.max(0, 0.5 - slanted(33, 0.2)(x + 0.5, y + 0.5) / 12)),
+    )
+    expect(worst(out, ramp, 15)).toBeLessThan(0.01)
+  })
+  test('as by its plain twin, which looks at every edge from every pixel', () => {
+    const blobs = (x: number, y: number) =>
+      Math.min(
+        Math.hypot(x - 12.3, y - 9) - 6.2,
+        Math.hypot(x - 24, y - 20.4) - 7.7,
+        Math.abs(x - 31) + Math.abs(y - 6) - 5,
+      )
+    const src = sampled(39, 31, blobs)
+    const wanted = plainPicture(39, 31, 1)
+    plainKernels.distance(wanted, { ...plainPicture(39, 31, 1), data: src.data.slice() })
+    // Where two edges are equally near, either may be the one that is found.
+    const far = [...distances(src).data].map((v, i) => Math.abs(v - wanted.data[i]!))
+    expect(far.filter((v) => v > 0.06).length / far.length).toBeLessThan(0.03)
+    expect(far.reduce((sum, v) => sum + v) / far.length).toBeLessThan(0.03)
+  })
+})
+
 test.each([6, -6, 13.5])(
   'a disc grown by %f has the area of the larger or smaller disc within 1 %%',
   (spread) => {

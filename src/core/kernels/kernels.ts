@@ -255,9 +255,11 @@ export interface Kernels {
   /** Multiplies a transform by that of symmetric filters: near is in the red of `spectrum`, far in its blue. */
   filterSpectrum(data: Picture, spectrum: Picture, which: 'near' | 'far' | 'both'): void
   /**
-   * Signed distance of each pixel to the edge of a shape, in pixels, negative inside; one channel both. Inside is where the matte
-   * is 0.5 or more; how much the nearest pixel of the other side and the one before it are covered moves the edge within them. ±1e9 where there is no
+   * Signed distance of the middle of each pixel to the edge of a shape, in pixels, negative inside; one channel both. Inside is where the matte
+   * is 0.5 or more. A pixel that is covered in part has a straight edge of that cover through it, across the gradient of cover; between pixels
+   * that are covered wholly and not at all it runs half way. ±1e9 where there is no
    * edge. What does not lie `within` the two distances may be given as ±1e9, too: near edges alone are quick. `out` is not `src`.
+   * Source: Gustavson and Strand 2011, Anti-aliased Euclidean distance transform.
    */
   distance(out: Picture, src: Picture, within?: DistanceRange): void
   /** Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. */

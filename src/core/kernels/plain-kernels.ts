@@ -1,5 +1,5 @@
 import { linearToOklab } from '../picture/oklab.ts'
-import { displayTable, linearToSrgb, luminance, srgbToLinear } from '../picture/colour.ts'
+import { leastCover, displayTable, linearToSrgb, luminance, srgbToLinear } from '../picture/colour.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 import { blendColour, isOperator, operators, type JoinMode } from './join-modes.ts'
@@ -85,10 +85,10 @@ function eachStraight(
 ): void {
   for (let i = 0; i < src.data.length; i += 4) {
     const alpha = src.data[i + 3]!
-    const cover = alpha > 0 ? alpha : 1
+    const cover = alpha > leastCover ? alpha : 1
     const at = (c: number) => src.data[i + c]! / cover
-    const made = of([at(0), at(1), at(2)], !(alpha > 0))
-    for (let c = 0; c < 3; c++) out.data[i + c] = made[c]! * cover
+    const made = of([at(0), at(1), at(2)], !(alpha > leastCover))
+    for (let c = 0; c < 3; c++) out.data[i + c] = Math.min(1e30, Math.max(-1e30, made[c]!)) * cover
     out.data[i + 3] = alpha
   }
 }
@@ -180,6 +180,15 @@ function mistAt(
 }
 
 const sinc = (x: number) => (x === 0 ? 1 : Math.sin(Math.PI * x) / (Math.PI * x))
+/** How much of a pixel lies inside of a straight edge `outside` pixels within its middle; nx, ny ≥ 0 is its direction, of length 1. */
+function halfPlaneCover(nx: number, ny: number, outside: number): number {
+  // The area of x · nx + y · ny ≤ −outside in a unit square about the middle, by what the four corners cut off.
+  const square = (v: number) => Math.max(0, v) ** 2
+  const from = -outside + (nx + ny) / 2
+  if (Math.min(nx, ny) < 1e-9) return Math.min(1, Math.max(0, from))
+  return (square(from) - square(from - nx) - square(from - ny) + square(from - nx - ny)) / (2 * nx * ny)
+}
+
 /** How far each filter of resampling reaches and its weight at a distance. */
 const resampleBy: Record<ResampleFilter, { reach: number; weight: (x: number) => number }> = {
   nearest: { reach: 0, weight: () => 1 },
@@ -208,7 +217,7 @@ function joinPixel(mode: JoinMode, b: Rgba, s: Rgba): Rgba {
     return b.map((v, c) => s[c]! * (a0 + a1 * ba) + v * (b0 + b1 * sa)) as Rgba
   }
   const straight = (v: Rgba, alpha: number) =>
-    v.slice(0, 3).map((x) => (alpha > 0 ? x / alpha : x)) as [number, number, number]
+    v.slice(0, 3).map((x) => (alpha > leastCover ? x / alpha : x)) as [number, number, number]
   const mixed = blendColour(mode, straight(b, ba), straight(s, sa))
   const colour = mixed.map((v, c) => s[c]! * (1 - ba) + sa * ba * v + b[c]! * (1 - sa))
   return [...colour, sa + ba * (1 - sa)] as Rgba
@@ -473,26 +482,78 @@ export const plainKernels: Kernels = {
     })
   },
   distance(out, src) {
-    const pixels = Array.from(src.data, (value, i) => ({
-      value,
-      x: i % src.width,
-      y: Math.floor(i / src.width),
-    }))
-    for (const [i, { value, x, y }] of pixels.entries()) {
-      const isIn = value >= 0.5
-      let [nearest, offset] = [Infinity, 0]
-      for (const other of pixels) {
-        const squared = (other.x - x) ** 2 + (other.y - y) ** 2
-        if (other.value >= 0.5 === isIn || squared >= nearest) continue
-        nearest = squared
-        const step = (from: number, to: number) => from + Math.floor((to - from) / Math.sqrt(squared) + 0.5)
-        const [nx, ny] = [step(other.x, x), step(other.y, y)]
-        const isBetween = (nx !== x || ny !== y) && nx >= 0 && ny >= 0 && nx < src.width && ny < src.height
-        const next = isBetween ? src.data[ny * src.width + nx]! : isIn ? 1 : 0
-        offset = 0.5 - (isIn ? 2 - other.value - next : other.value + next)
+    const { width, height } = src
+    const cover = (x: number, y: number) =>
+      Math.min(1, Math.max(0, src.data[held(y, height) * width + held(x, width)]!))
+    const isIn = (x: number, y: number) => cover(x, y) >= 0.5
+    /** The straight edge through a pixel: outward direction, and how far the pixel's middle lies outside of it. */
+    const lineAt = (x: number, y: number): readonly [number, number, number] | undefined => {
+      const a = cover(x, y)
+      if (!(a > 0 && a < 1)) return undefined
+      const bell = (i: number) => [1, 0.5394, 0.0847][Math.abs(i)]!
+      let [gx, gy] = [0, 0]
+      for (let j = -2; j <= 2; j++)
+        for (let i = -2; i <= 2; i++) {
+          const v = cover(x + i, y + j) * bell(i) * bell(j)
+          gx -= v * i
+          gy -= v * j
+        }
+      const length = Math.hypot(gx, gy)
+      if (!(length > 0.001)) return undefined
+      const [nx, ny] = [gx / length, gy / length]
+      // Cover falls as the edge moves in: the place of the edge for this cover is found by halving.
+      let [low, high] = [-1, 1]
+      for (let i = 0; i < 40; i++) {
+        const mid = (low + high) / 2
+        if (halfPlaneCover(Math.abs(nx), Math.abs(ny), mid) > a) low = mid
+        else high = mid
       }
-      const distance = nearest === Infinity ? 1e9 : Math.sqrt(nearest) + offset
-      out.data[i] = isIn ? -distance : distance
+      return [nx, ny, low]
+    }
+    const pixels = Array.from(
+      { length: width * height },
+      (_, i) => [i % width, Math.floor(i / width)] as const,
+    )
+    const lines = pixels.flatMap(([x, y]) => {
+      const line = lineAt(x, y)
+      return line ? [{ x, y, line }] : []
+    })
+    for (const [i, [x, y]] of pixels.entries()) {
+      const [a, inside] = [cover(x, y), isIn(x, y)]
+      if (a > 0 && a < 1) {
+        out.data[i] = lineAt(x, y)?.[2] ?? 0.5 - a
+        continue
+      }
+      const sign = inside ? -1 : 1
+      let best = Infinity
+      for (const {
+        x: cx,
+        y: cy,
+        line: [nx, ny, own],
+      } of lines) {
+        const across = sign * (nx * (x - cx) + ny * (y - cy) + own)
+        const over = Math.max(0, Math.abs(nx * (y - cy) - ny * (x - cx)) - 0.6)
+        if (across >= 0) best = Math.min(best, Math.hypot(across, over))
+      }
+      // Between pixels that are covered wholly and not at all.
+      const other = inside ? 0 : 1
+      let [nearest, asCovered] = [Infinity, Infinity]
+      for (const [px, py] of pixels) {
+        if (isIn(px, py) === inside) continue
+        const whole = Math.hypot(px - x, py - y)
+        const [bx, by] = [px, py].map((p, k) => p + Math.floor(([x, y][k]! - p) / whole + 0.5)) as [
+          number,
+          number,
+        ]
+        const isThere = (bx !== x || by !== y) && bx >= 0 && by >= 0 && bx < width && by < height
+        const next = isThere ? cover(bx, by) : 1 - other
+        if (cover(px, py) === other && next === 1 - other) best = Math.min(best, whole - 0.5)
+        if (whole >= nearest) continue
+        nearest = whole
+        asCovered = whole + 0.5 - Math.abs(cover(px, py) + next - 2 * (1 - other))
+      }
+      // No edge that has a direction: how much the two are covered says where it is.
+      out.data[i] = sign * Math.min(best < Infinity ? best : asCovered, 1e9)
     }
   },
   edge(out, distance, spread, soft) {
@@ -502,7 +563,7 @@ export const plainKernels: Kernels = {
   keyColour(out, { data }, picks, { reach, soft, lightness }) {
     for (let i = 0; i < out.data.length; i++) {
       const [r, g, b, alpha] = [data[i * 4]!, data[i * 4 + 1]!, data[i * 4 + 2]!, data[i * 4 + 3]!]
-      const [l, a, bb] = alpha > 0 ? linearToOklab(r / alpha, g / alpha, b / alpha) : [0, 0, 0]
+      const [l, a, bb] = alpha > leastCover ? linearToOklab(r / alpha, g / alpha, b / alpha) : [0, 0, 0]
       const near = (isWanted: boolean) =>
         picks
           .filter((p) => p.isWanted === isWanted)
@@ -511,7 +572,7 @@ export const plainKernels: Kernels = {
             return soft > 0 ? 1 - (far - reach) / soft : far <= reach ? 1 : 0
           })
           .reduce((most, v) => Math.max(most, Math.min(1, v)), 0)
-      out.data[i] = alpha > 0 ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
+      out.data[i] = alpha > leastCover ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
     }
   },
   lightLevels(out, src, black, white, gamma) {
@@ -589,7 +650,7 @@ export const plainKernels: Kernels = {
       for (let c = 0; c < 3; c++) {
         const v = src.data[i + c]!
         out.data[i + c] =
-          alpha > 0
+          alpha > leastCover
             ? Math.min(high, Math.max(low, v / alpha)) * cover
             : Math.min(high, Math.max(Math.min(low, 0), v))
       }

@@ -291,18 +291,34 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     distance: (out, src, [from, to] = [-Infinity, Infinity]) => {
       const { width, height } = src
-      // The edge lies up to half a pixel, and what is half covered up to two, from where pixels count.
+      // The edge lies up to two pixels from the middle of the nearest pixel of the other side.
       const reaches = [to > -0.5 ? to : -Infinity, from < 0.5 ? -from : -Infinity].map((reach) =>
         reach === -Infinity ? -1 : Math.ceil(Math.min(farthestPixel, Math.max(0, reach) + 2)),
       )
       const bytes = width * 12
-      withBytes(width * height * 4, (nearest) => {
-        withScratch(bytes, (scratch) => {
-          for (const [outside, reach] of reaches.entries()) {
-            const columns = [nearest, src.at, outside, width, height]
-            if (reach >= 0) crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
-            run('distanceRows', out, out.at, src.at, nearest, scratch, bytes, outside, reach, width, height)
-          }
+      withBytes(width * height * 16, (lines) => {
+        run('edgeLines', out, lines, src.at, width, height)
+        withBytes(width * height * 4, (nearest) => {
+          withScratch(bytes, (scratch) => {
+            for (const [outside, reach] of reaches.entries()) {
+              const columns = [nearest, src.at, outside, width, height]
+              if (reach >= 0) crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
+              run(
+                'distanceRows',
+                out,
+                out.at,
+                src.at,
+                lines,
+                nearest,
+                scratch,
+                bytes,
+                outside,
+                reach,
+                width,
+                height,
+              )
+            }
+          })
         })
       })
     },

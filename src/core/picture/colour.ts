@@ -1,5 +1,11 @@
 import type { Rgb } from './picture.ts'
 
+/**
+ * Alpha at and below this (2⁻²⁴, the least that a half float holds) is no cover: such a pixel is light alone, and its colour is taken as it
+ * is. Dividing by less would make infinity of ordinary light.
+ */
+export const leastCover = 2 ** -24
+
 /** sRGB-encoded value to linear light. Values outside 0–1 are mirrored about 0. Source: IEC 61966-2-1. */
 export function srgbToLinear(v: number): number {
   const a = Math.abs(v)

@@ -4,9 +4,12 @@ export type CurvePoint = readonly [x: number, y: number]
 /** Where along a gradient, and the linear colour there. */
 export type GradientStop = readonly [at: number, r: number, g: number, b: number]
 
+/** The slope that a curve ends with, held to what keeps the light beyond it in proportion. */
+const beyondEnd = (slope: number) => Math.min(1, Math.max(-1, slope))
+
 /**
  * A smooth curve through points that overshoots nowhere: between two points it rises only where they do. Beyond the ends it goes on
- * straight, or is level where `isHeld`. Points may come in any order; of several at one x the last counts.
+ * straight, as steep as it ends but never steeper than the curve that changes nothing: what is brighter than the last point keeps its ratio at most. It is level where `isHeld`. Points may come in any order; of several at one x the last counts.
  * Source: Fritsch & Carlson 1980, monotone piecewise cubic interpolation.
  */
 export function curveThrough(points: readonly CurvePoint[], isHeld = false): (x: number) => number {
@@ -34,8 +37,8 @@ export function curveThrough(points: readonly CurvePoint[], isHeld = false): (x:
   }
   return (x) => {
     const [first, last] = [sorted[0]!, sorted[n - 1]!]
-    if (x <= first[0]) return isHeld ? first[1] : first[1] + (x - first[0]) * tangents[0]!
-    if (x >= last[0]) return isHeld ? last[1] : last[1] + (x - last[0]) * tangents[n - 1]!
+    if (x <= first[0]) return isHeld ? first[1] : first[1] + (x - first[0]) * beyondEnd(tangents[0]!)
+    if (x >= last[0]) return isHeld ? last[1] : last[1] + (x - last[0]) * beyondEnd(tangents[n - 1]!)
     let i = 0
     while (x > sorted[i + 1]![0]) i++
     const [[x0, y0], [x1, y1]] = [sorted[i]!, sorted[i + 1]!]

@@ -1,7 +1,8 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { hand } from './hand'
 
-// Exact distances of pixels to a shape. Source: Felzenszwalb & Huttenlocher 2012, lower envelope of parabolas.
+// Distances of pixels to the edge of a shape. Sources: Felzenszwalb & Huttenlocher 2012, lower envelope of parabolas; Gustavson & Strand
+// 2011, where an edge lies in a pixel that it covers in part.
 
 /** Columns that are gone through together. */
 const together = 16
@@ -55,15 +56,74 @@ export function nearestInColumns(out: usize, src: usize, outside: i32, width: i3
   }
 }
 
+@inline
+function held(src: usize, x: i32, y: i32, width: i32, height: i32): f32 {
+  const at = ((max<i32>(0, min<i32>(height - 1, y)) * width + max<i32>(0, min<i32>(width - 1, x))) as usize) << 2
+  return min<f32>(1, max<f32>(0, load<f32>(src + at)))
+}
+
+/** How far the middle of a pixel lies from a straight edge that covers `a` of it; nx ≥ ny ≥ 0 is its direction, of length 1. */
+@inline
+function fromEdge(nx: f32, ny: f32, a: f32): f32 {
+  const corner = (0.5 * ny) / nx
+  if (a < corner) return (0.5 as f32) * (nx + ny) - sqrt<f32>(2 * nx * ny * a)
+  if (a < (1.0 as f32) - corner) return ((0.5 as f32) - a) * nx
+  return sqrt<f32>(2 * nx * ny * ((1.0 as f32) - a)) - (0.5 as f32) * (nx + ny)
+}
+
+/** A bell of σ = 0.9 pixels: what it gathers along a straight edge says its direction within half a degree. */
+@inline
+function bell(i: i32): f32 {
+  return i == 0 ? 1 : i == 1 || i == -1 ? 0.5394 : 0.0847
+}
+
 /**
- * Distance to the nearest pixel of the shape, less what it and the next are covered beyond its half: where the shape's edge is. Written
- * only for pixels on the other side; `outside`: negative. What is farther than `reach` is beyond all reach; below 0 all is.
+ * The straight edge through each pixel that is covered in part: its outward direction, how far the pixel's middle lies outside of it,
+ * and 1; four zeros elsewhere, and where no direction can be told. Source: Gustavson & Strand 2011.
+ */
+export function edgeLines(out: usize, src: usize, width: i32, height: i32, y0: i32, y1: i32): void {
+  const zero = f32x4.splat(0)
+  for (let y = y0; y < y1; y++)
+    for (let x = 0; x < width; x++) {
+      const i = (y * width + x) as usize
+      const a = load<f32>(src + (i << 2))
+      let line = zero
+      if (a > 0 && a < 1) {
+        let gx: f32 = 0, gy: f32 = 0
+        for (let j = -2; j <= 2; j++)
+          for (let i = -2; i <= 2; i++) {
+            const v = held(src, x + i, y + j, width, height) * bell(i) * bell(j)
+            gx -= v * (i as f32)
+            gy -= v * (j as f32)
+          }
+        const length = sqrt<f32>(gx * gx + gy * gy)
+        if (length > 0.001) {
+          const nx = gx / length, ny = gy / length
+          const ax = abs<f32>(nx), ay = abs<f32>(ny)
+          line = f32x4(nx, ny, fromEdge(max<f32>(ax, ay), min<f32>(ax, ay), a), 1)
+        }
+      }
+      v128.store(out + (i << 4), line)
+    }
+}
+
+/** Along an edge a line holds so far to either side of its pixel; beyond that it is a point. */
+const lineReach: f32 = 0.6
+const mostHops = 8
+/** Sideways pixels within which a line is square across enough. */
+const squareAcross: f32 = 0.3
+
+/**
+ * Distance to the edge of the shape, from the line through the pixel of it that is nearest, going along the edge until the line is the
+ * one across from here. Where edges run between pixels, half a pixel less than the distance of pixels. Written only for pixels on one side; `outside`: those inside, negative. What is farther
+ * than `reach` is beyond all reach; below 0 all is.
  */
 export function distanceRows(
-  out: usize, src: usize, nearest: usize, scratch: usize, scratchBytes: i32, outside: i32, reach: i32, width: i32, height: i32,
+  out: usize, src: usize, lines: usize, nearest: usize, scratch: usize, scratchBytes: i32, outside: i32, reach: i32, width: i32, height: i32,
   y0: i32, y1: i32,
 ): void {
   const beyond: f32 = outside ? -1e9 : 1e9
+  const sign: f32 = outside ? -1 : 1
   const most = reach * reach
   const sites = scratch + ((hand * scratchBytes) as usize)
   const borders = sites + ((width as usize) << 2)
@@ -98,8 +158,15 @@ export function distanceRows(
     let k = 0
     for (let x = 0; x < width; x++) {
       const at = row + ((x as usize) << 2)
-      const isIn = load<f32>(src + at) >= 0.5 ? 1 : 0
+      const here = load<f32>(src + at)
+      const isIn = here >= 0.5 ? 1 : 0
       if (isIn != outside) continue
+      if (reach >= 0 && here > 0 && here < 1) {
+        // The edge runs through this very pixel.
+        const own = lines + (((y * width + x) as usize) << 4)
+        store<f32>(out + at, load<f32>(own, 12) > 0 ? load<f32>(own, 8) : (0.5 as f32) - here)
+        continue
+      }
       if (last < 0) {
         store<f32>(out + at, beyond)
         continue
@@ -112,18 +179,78 @@ export function distanceRows(
         store<f32>(out + at, beyond)
         continue
       }
-      const dx = (x - q) as f64
-      const dy = (y - near) as f64
-      const whole = Math.sqrt(squared as f64)
-      // The edge runs through the nearest pixel, or the one before it on the way.
-      const back = 1 / whole
-      const nx = q + (Math.floor(dx * back + 0.5) as i32)
-      const ny = near + (Math.floor(dy * back + 0.5) as i32)
-      const isThere = nx >= 0 && ny >= 0 && nx < width && ny < height
-      const own = load<f32>(src + (((near * width + q) as usize) << 2)) as f64
-      const next = isThere && (nx != x || ny != y) ? (load<f32>(src + (((ny * width + nx) as usize) << 2)) as f64) : outside ? 1 : 0
-      const distance = whole + 0.5 - (outside ? 2 - own - next : own + next)
-      store<f32>(out + at, (outside ? -distance : distance) as f32)
+      const whole = sqrt<f32>(squared as f32)
+      const own = min<f32>(1, max<f32>(0, load<f32>(src + (((near * width + q) as usize) << 2))))
+      // The pixel before the nearest one, on the way.
+      const nx = q + (Math.floor(((x - q) as f64) / (whole as f64) + 0.5) as i32)
+      const ny = near + (Math.floor(((y - near) as f64) / (whole as f64) + 0.5) as i32)
+      const isThere = nx >= 0 && ny >= 0 && nx < width && ny < height && (nx != x || ny != y)
+      const clear: f32 = outside ? 1 : 0
+      const next = isThere ? min<f32>(1, max<f32>(0, load<f32>(src + (((ny * width + nx) as usize) << 2)))) : clear
+      let best: f32 = 1e9
+      if (next == clear && own == (1.0 as f32) - clear) best = whole - 0.5
+      let cx = q, cy = near
+      for (let hop = 0; hop < mostHops; hop++) {
+        let line = lines + (((cy * width + cx) as usize) << 4)
+        if (!(load<f32>(line, 12) > 0)) {
+          // The edge may run through a neighbour.
+          let least: f32 = 1e9
+          let fx = -1, fy = -1
+          for (let j = max<i32>(0, cy - 1); j <= min<i32>(height - 1, cy + 1); j++)
+            for (let i = max<i32>(0, cx - 1); i <= min<i32>(width - 1, cx + 1); i++) {
+              const other = lines + (((j * width + i) as usize) << 4)
+              if (!(load<f32>(other, 12) > 0)) continue
+              const ox = (x - i) as f32, oy = (y - j) as f32
+              const away = sign * (load<f32>(other) * ox + load<f32>(other, 4) * oy + load<f32>(other, 8))
+              const beside = max<f32>(0, abs<f32>(load<f32>(other) * oy - load<f32>(other, 4) * ox) - lineReach)
+              if (away < 0) continue
+              const far = away * away + beside * beside
+              if (far < least) {
+                least = far
+                fx = i
+                fy = j
+              }
+            }
+          if (fx < 0) break
+          cx = fx
+          cy = fy
+          line = lines + (((cy * width + cx) as usize) << 4)
+        }
+        const lx = load<f32>(line), ly = load<f32>(line, 4)
+        const vx = (x - cx) as f32, vy = (y - cy) as f32
+        const across = sign * (lx * vx + ly * vy + load<f32>(line, 8))
+        const along = lx * vy - ly * vx
+        const over = abs<f32>(along) - lineReach
+        if (across >= 0) best = min<f32>(best, over > 0 ? sqrt<f32>(across * across + over * over) : across)
+        if (over <= 0) {
+          if (abs<f32>(along) <= squareAcross) break
+          // Half way between two pixels of the edge the one that is more square across counts, as edges bend.
+          let least = abs<f32>(along)
+          for (let j = max<i32>(0, cy - 1); j <= min<i32>(height - 1, cy + 1); j++)
+            for (let i = max<i32>(0, cx - 1); i <= min<i32>(width - 1, cx + 1); i++) {
+              const other = lines + (((j * width + i) as usize) << 4)
+              if (!(load<f32>(other, 12) > 0)) continue
+              const ox = (x - i) as f32, oy = (y - j) as f32
+              const beside = abs<f32>(load<f32>(other) * oy - load<f32>(other, 4) * ox)
+              const away = sign * (load<f32>(other) * ox + load<f32>(other, 4) * oy + load<f32>(other, 8))
+              // Of the same stretch of edge, and not of one behind it.
+              if (beside < least && away >= 0 && away < across + 0.5) {
+                least = beside
+                best = away
+              }
+            }
+          break
+        }
+        // Not far at once: an edge that bends is left otherwise.
+        const step = max<f32>(-2, min<f32>(2, along))
+        const tx = cx + (Math.round((-ly * step) as f64) as i32), ty = cy + (Math.round((lx * step) as f64) as i32)
+        if ((tx == cx && ty == cy) || tx < 0 || ty < 0 || tx >= width || ty >= height) break
+        cx = tx
+        cy = ty
+      }
+      // No edge that has a direction: how much the two are covered says where it is.
+      if (best >= 1e9) best = whole + 0.5 - (outside ? 2 - own - next : own + next)
+      store<f32>(out + at, sign * best)
     }
   }
 }

@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { linearFromSrgb, powx4, srgbFromLinear } from './maths'
+import { leastCover, linearFromSrgb, powx4, srgbFromLinear } from './maths'
 
 /** Bits of the lowest value of a tone table, 2^-12, and of where it ends, 2^8; 128 steps an octave. */
 const lowBits: i32 = 0x39800000
@@ -32,14 +32,18 @@ function luminanceOf(p: v128): f32 {
 @inline
 function straightOf(p: v128): v128 {
   const alpha = f32x4.extract_lane(p, 3)
-  return alpha > 0 ? f32x4.mul(p, f32x4.splat((1.0 as f32) / alpha)) : p
+  return alpha > leastCover ? f32x4.mul(p, f32x4.splat((1.0 as f32) / alpha)) : p
 }
+
+const mostLight: f32 = 1e30
 
 /** Back again, with the alpha that it had. */
 @inline
 function coveredBy(v: v128, p: v128): v128 {
   const alpha = f32x4.extract_lane(p, 3)
-  return f32x4.replace_lane(alpha > 0 ? f32x4.mul(v, f32x4.splat(alpha)) : v, 3, alpha)
+  // A power of much light is more than a float holds.
+  const finite = f32x4.pmin(f32x4.splat(mostLight), f32x4.pmax(f32x4.splat(-mostLight), v))
+  return f32x4.replace_lane(alpha > leastCover ? f32x4.mul(finite, f32x4.splat(alpha)) : finite, 3, alpha)
 }
 
 /** by: 0 each channel by its own tones and then luminance by those of the last lane; 1 the colour that the luminance stands for. */
@@ -57,7 +61,7 @@ export function toneTable(out: usize, src: usize, table: usize, by: i32, width: 
       const y = luminanceOf(v)
       v = f32x4(toneAt(table, y, 0), toneAt(table, y, 1), toneAt(table, y, 2), 0)
       // Light without cover is as much of the colour as it is light: none stays none.
-      if (!(f32x4.extract_lane(p, 3) > 0) && !(y > 0)) v = f32x4.splat(0)
+      if (!(f32x4.extract_lane(p, 3) > leastCover) && !(y > 0)) v = f32x4.splat(0)
     }
     v128.store(out + (i << 4), coveredBy(v, p))
   }
@@ -73,7 +77,7 @@ export function decisionList(out: usize, src: usize, params: usize, width: i32, 
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const p = v128.load(src + (i << 4))
-    const isLight = !(f32x4.extract_lane(p, 3) > 0)
+    const isLight = !(f32x4.extract_lane(p, 3) > leastCover)
     // An offset is a colour that is added where there is something; light alone would get it everywhere.
     let v = f32x4.mul(straightOf(p), slope)
     if (!isLight) v = f32x4.add(v, offset)
@@ -98,7 +102,7 @@ export function hold(out: usize, src: usize, low: f32, high: f32, withAlpha: i32
     const alpha = f32x4.extract_lane(p, 3)
     const cover = withAlpha ? min<f32>(1, max<f32>(0, alpha)) : alpha
     // Light without cover has no colour to be lifted to the lower end.
-    if (!(alpha > 0)) v = f32x4.pmin(most, f32x4.pmax(f32x4.splat(min<f32>(low, 0)), p))
+    if (!(alpha > leastCover)) v = f32x4.pmin(most, f32x4.pmax(f32x4.splat(min<f32>(low, 0)), p))
     else v = f32x4.mul(v, f32x4.splat(cover))
     v128.store(out + (i << 4), f32x4.replace_lane(v, 3, cover))
   }

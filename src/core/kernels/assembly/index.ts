@@ -6,7 +6,7 @@ export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './
 export { gains, colourMatrix, brightPass, weigh, unweigh, sanitise, fill } from './colour'
 export { setHand } from './hand'
 export { streakLines, streakBack, transpose, rayLines, rayBack, lightLevels } from './streak'
-export { nearestInColumns, distanceRows, edge } from './distance'
+export { nearestInColumns, distanceRows, edgeLines, edge } from './distance'
 export { keyColour } from './key'
 export { fourierRows, fourierColumns, filterSpectrum } from './fourier'
 export { brightHalve, halve, upAdd, smooth, gaussRows, gaussColumns, boxReduce } from './blur'

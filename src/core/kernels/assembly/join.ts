@@ -1,4 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+import { leastCover } from './maths'
 @inline
 function alphaOf(p: v128): v128 {
   return v128.shuffle<f32>(p, p, 3, 3, 3, 3)
@@ -114,8 +115,8 @@ export function joinBlend(out: usize, below: usize, top: usize, matte: usize, op
     const sa = load<f32>(top + at + 12)
     const ba = load<f32>(below + at + 12)
     const w: f32 = matte ? opacity * load<f32>(matte + (i << 2)) : opacity
-    const si: f32 = sa > 0 ? 1 / sa : 1
-    const bi: f32 = ba > 0 ? 1 / ba : 1
+    const si: f32 = sa > leastCover ? 1 / sa : 1
+    const bi: f32 = ba > leastCover ? 1 / ba : 1
     const br = load<f32>(below + at), bg = load<f32>(below + at + 4), bb = load<f32>(below + at + 8)
     const sr = load<f32>(top + at), sg = load<f32>(top + at + 4), sb = load<f32>(top + at + 8)
     let r: f32, g: f32, b: f32

@@ -1,4 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+import { leastCover } from './maths'
 
 /** Cube root of what is above 0, to about 1e-6: a third of the exponent, then Newton's steps. */
 @inline
@@ -22,7 +23,7 @@ export function keyColour(
     const p = src + (i << 4)
     const alpha = load<f32>(p, 12)
     let key: f32 = 0
-    if (alpha > 0) {
+    if (alpha > leastCover) {
       const back: f32 = 1.0 / alpha
       const r = load<f32>(p) * back
       const g = load<f32>(p, 4) * back

@@ -16,6 +16,9 @@ export function log2x4(x: v128): v128 {
   return f32x4.add(f32x4.convert_i32x4_s(exponent), f32x4.mul(t, sum))
 }
 
+/** Alpha at and below this is no cover; see leastCover of picture/colour.ts. */
+export const leastCover: f32 = 5.9604645e-8
+
 /** 2 to the power of x, −126 … 127, to about 2e-7. */
 @inline
 export function exp2x4(x: v128): v128 {
