@@ -4,7 +4,7 @@ import { kernelWasm } from './kernels.gen.ts'
 /** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
 export const rowFunctions = [
   'brightHalve', 'joinOver', 'joinOperator', 'joinScreen', 'joinBlend', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'weigh', 'unweigh', 'fill',
-  'halve', 'upAdd', 'smooth', 'gaussRows', 'gaussColumns', 'boxReduce', 'resample', 'streakLines', 'streakBack', 'transpose', 'rayLines', 'rayBack', 'lightLevels', 'fourierRows', 'fourierColumns', 'filterSpectrum', 'nearestInColumns', 'edgeLines', 'distanceRows', 'edge', 'keyColour', 'mist', 'distancesFrom', 'thinWithHeight', 'toneTable', 'decisionList', 'hold', 'lookUp', 'shoulder', 'rowSums', 'sumOfRuns', 'slice', 'layOver', 'halfToFloat', 'floatToHalf', 'display',
+  'halve', 'upAdd', 'smooth', 'gaussRows', 'gaussColumns', 'boxReduce', 'resample', 'streakLines', 'streakBack', 'transpose', 'opticalDepth', 'rayLines', 'rayBack', 'lightLevels', 'fourierRows', 'fourierColumns', 'filterSpectrum', 'nearestInColumns', 'edgeLines', 'distanceRows', 'edge', 'keyColour', 'mist', 'distancesFrom', 'thinWithHeight', 'toneTable', 'decisionList', 'hold', 'lookUp', 'shoulder', 'rowSums', 'sumOfRuns', 'slice', 'layOver', 'halfToFloat', 'floatToHalf', 'display',
 ] as const // prettier-ignore
 export type RowFunction = (typeof rowFunctions)[number]
 

@@ -145,7 +145,7 @@ export interface RayShape {
   readonly exponent: number
   /** Factor on the light that each pixel adds to the ray behind it. */
   readonly gain: number
-  /** Takes its share of the light that passes: one channel, 0–1. */
+  /** Takes its share of the light that passes each pixel of it: one channel, 0–1. */
   readonly occluder?: Picture | undefined
   /** Factor on the ray at an angle (radians). */
   readonly gainAt?: ((angle: number) => number) | undefined
@@ -167,7 +167,10 @@ export function castRays(out: Picture, light: Picture, shape: RayShape, { kernel
   const gains = Array.from({ length: count }, (_, i) =>
     gainAt ? gainAt(geometry.firstAngle + i * geometry.stepAngle) : 1,
   )
-  kernels.rayLines(rays, light, shape.occluder, taps, gains, geometry)
+  const depth = shape.occluder && store.take(out.width, out.height, 1)
+  if (depth) kernels.opticalDepth(depth, shape.occluder!)
+  kernels.rayLines(rays, light, depth, taps, gains, geometry)
+  if (depth) store.give(depth)
   kernels.rayBack(out, rays, geometry, shape.gain)
   store.give(rays)
 }

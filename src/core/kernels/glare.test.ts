@@ -61,6 +61,19 @@ test('the veil falls as the CIE equation says: slope of its logarithm at three d
   expect(glareVeil(3, { age: 20, pigment: 0.5 }) / (10 / 9)).toBeGreaterThan(0.66)
 })
 
+test('close to the light the veil is that of each pixel’s own distance, within 2 %', () => {
+  const [w, h] = [401, 301]
+  const out = seen(w, h)
+  const veil = (r: number) => glareVeil((r * eye.field) / w, eye)
+  const at = (x: number, y: number) => out.data[(((h >> 1) + y) * w + (w >> 1) + x) * 4]!
+  for (let y = 0; y <= 12; y++)
+    for (let x = 1; x <= 12; x++)
+      expect(
+        Math.abs(at(x, y) / at(20, 0) / (veil(Math.hypot(x, y)) / veil(20)) - 1),
+        `${x} ${y}`,
+      ).toBeLessThan(0.02)
+})
+
 test('light is kept, in every direction alike, and what is scattered far can have a colour of its own', () => {
   const [w, h] = [201, 201]
   const out = seen(w, h)

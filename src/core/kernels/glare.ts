@@ -21,6 +21,9 @@ export function glareVeil(degrees: number, { age, pigment }: Pick<Eye, 'age' | '
   return 10 / angle ** 3 + (5 / angle ** 2 + (0.1 * pigment) / angle) * older + 0.0025 * pigment
 }
 
+/** Pixels from the middle within which the veil is computed for each. */
+const steepWithin = 48
+
 const powerAbove = (n: number) => 2 ** Math.ceil(Math.log2(Math.max(2, n)))
 
 /** The largest side that is transformed whole; a larger picture is glared at a smaller size, as its veil is soft. */
@@ -47,8 +50,13 @@ export function glareSpectrum(
 ): Picture {
   const { factor, reach, sides } = glareSize(width, height)
   const perPixel = (eye.field * factor) / frameWidth
-  // By quarters of a pixel: the curve is steep near its middle.
-  const table = Array.from({ length: reach * 4 + 8 }, (_, i) => glareVeil((i / 4) * perPixel, eye))
+  // The curve is steep near its middle: there it is computed for every pixel, farther out between whole pixels of a table.
+  const table = Array.from({ length: reach + 2 }, (_, r) => glareVeil(r * perPixel, eye))
+  const veilAt = (r: number) => {
+    if (r < steepWithin) return glareVeil(r * perPixel, eye)
+    const i = Math.floor(r)
+    return table[i]! + (table[i + 1]! - table[i]!) * (r - i)
+  }
   const spectrum = store.take(sides[0], sides[1], 4)
   const { data } = spectrum
   data.fill(0)
@@ -56,14 +64,14 @@ export function glareSpectrum(
   for (let y = 0; y <= reach; y++)
     for (let x = 0; x <= reach; x++) {
       const r = Math.sqrt(x * x + y * y)
-      if (r <= reach) sum += (x === 0 ? 1 : 2) * (y === 0 ? 1 : 2) * table[Math.round(r * 4)]!
+      if (r <= reach) sum += (x === 0 ? 1 : 2) * (y === 0 ? 1 : 2) * veilAt(r)
     }
   const span = Math.log2(reach)
   for (let y = 0; y <= reach; y++)
     for (let x = 0; x <= reach; x++) {
       const r = Math.sqrt(x * x + y * y)
       if (r > reach) continue
-      const value = table[Math.round(r * 4)]! / sum
+      const value = veilAt(r) / sum
       const far = Math.log2(Math.max(1, r)) / span
       for (const row of y === 0 ? [0] : [y, sides[1] - y])
         for (const column of x === 0 ? [0] : [x, sides[0] - x]) {

@@ -263,6 +263,10 @@ describe('over (Porter & Duff 1984)', () => {
       })
     }
   })
+  test('opacity goes from what is below towards what the mode makes, alpha of plus too: 0.6 and 0.9 at a half are 0.8, not 1', () => {
+    const [, , , alpha] = joined([0.2, 0.2, 0.2, 0.6], [1, 1, 1, 0.9], 'plus', 0.5)
+    expect(alpha).toBeCloseTo(0.6 + 0.5 * (Math.min(1, 0.6 + 0.9) - 0.6), 6)
+  })
   test('light above white survives every mode that is there to brighten', () => {
     for (const mode of ['over', 'plus', 'screen', 'lighten', 'dodge', 'hue', 'colour'] as const) {
       const [red] = joined([4, 3, 2, 1], [0, 0, 0, mode === 'over' ? 0 : 1], mode)

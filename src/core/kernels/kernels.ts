@@ -231,15 +231,17 @@ export interface Kernels {
   streakBack(out: Picture, lines: Picture, slope: number, first: number, gain: number): void
   /** Rows become columns; `out` is as high as `src` is wide, and not `src`. */
   transpose(out: Picture, src: Picture): void
+  /** How often light is halved by a pixel that takes a share of it, 0–1: −log2(1 − share), 40 where it takes all. One channel. */
+  opticalDepth(out: Picture, src: Picture): void
   /**
    * Light drawn out along rays from an origin: row i of `out` is the ray at angle i, its pixels lie one pixel apart from
-   * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain; alpha 0. `occluder` (one
-   * channel, 0–1) takes its share of all light that passes a pixel.
+   * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain; alpha 0. `depth` (one
+   * channel, of opticalDepth) halves all light that passes so often a pixel; between pixels it lies between theirs.
    */
   rayLines(
     out: Picture,
     light: Picture,
-    occluder: Picture | undefined,
+    depth: Picture | undefined,
     taps: readonly Tap[],
     gains: readonly number[],
     geometry: RayGeometry,

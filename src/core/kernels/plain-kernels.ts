@@ -233,8 +233,8 @@ export const plainKernels: Kernels = {
       const b = at(below)
       const joined = joinPixel(mode, b, at(top))
       for (let c = 0; c < 4; c++) {
-        const sum = b[c]! + weight * (joined[c]! - b[c]!)
-        out.data[p * 4 + c] = mode === 'plus' && c === 3 ? Math.min(1, sum) : sum
+        const whole = mode === 'plus' && c === 3 ? Math.min(1, joined[c]!) : joined[c]!
+        out.data[p * 4 + c] = b[c]! + weight * (whole - b[c]!)
       }
     }
   },
@@ -407,7 +407,10 @@ export const plainKernels: Kernels = {
       return src.data[(x * src.width + y) * 4 + c]!
     })
   },
-  rayLines(out, light, occluder, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
+  opticalDepth(out, src) {
+    eachValue(out, (i) => Math.max(0, -Math.log2(Math.max(2 ** -40, Math.min(1, 1 - src.data[i]!)))))
+  },
+  rayLines(out, light, depth, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
     const weights = weightsOf(taps)
     for (let row = 0; row < out.height; row++) {
       const angle = firstAngle + row * stepAngle
@@ -416,7 +419,7 @@ export const plainKernels: Kernels = {
         return [origin[0] + Math.cos(angle) * r - 0.5, origin[1] + Math.sin(angle) * r - 0.5] as const
       }
       const open = Array.from({ length: out.width }, (_, i) =>
-        occluder ? 1 - Math.min(1, Math.max(0, between(occluder, ...at(i), 0))) : 1,
+        depth ? 2 ** -between(depth, ...at(i), 0) : 1,
       )
       for (let c = 0; c < 4; c++) {
         const line = Array.from({ length: out.width }, (_, i) => between(light, ...at(i), c))

@@ -240,7 +240,10 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     transpose: (out, src) => {
       run('transpose', out, out.at, src.at, out.width, out.height)
     },
-    rayLines: (out, light, occluder, taps, gains, geometry) => {
+    opticalDepth: (out, src) => {
+      run('opticalDepth', out, out.at, src.at, out.width)
+    },
+    rayLines: (out, light, depth, taps, gains, geometry) => {
       const bytes = out.width * 32 + out.height * 24
       withScratch(bytes, (scratch) => {
         withTaps(taps, (tapsAt) => {
@@ -248,7 +251,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
             withDoubles(geometryNumbers(geometry), (geometryAt) => {
               const lines = [scratch, bytes, tapsAt, taps.length, gainsAt, geometryAt]
               const sizes = [out.width, light.width, light.height]
-              run('rayLines', out, out.at, light.at, occluder?.at ?? 0, ...lines, ...sizes)
+              run('rayLines', out, out.at, light.at, depth?.at ?? 0, ...lines, ...sizes)
             })
           })
         })

@@ -28,7 +28,9 @@ export function joinOperator(
       f32x4.mul(s, f32x4.add(va0, f32x4.mul(va1, alphaOf(b)))),
       f32x4.mul(b, f32x4.add(vb0, f32x4.mul(vb1, alphaOf(s)))),
     )
-    v128.store(out + (i << 4), f32x4.pmin(f32x4.add(b, f32x4.mul(change, weightAt(matte, i, opacity))), limit))
+    // Where both are added alpha ends at 1, and opacity goes as far towards that.
+    const held = f32x4.pmin(change, f32x4.sub(limit, b))
+    v128.store(out + (i << 4), f32x4.add(b, f32x4.mul(held, weightAt(matte, i, opacity))))
   }
 }
 

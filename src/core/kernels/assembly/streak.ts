@@ -1,5 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { hand } from './hand'
+import { exp2x4, log2x4 } from './maths'
 
 // Light drawn out along lines. A line's samples become double cumulative sums, of which a piecewise linear profile
 // is a few differences: the cost does not grow with the length. Sums are doubles, so that nothing stays behind a bright pixel.
@@ -255,6 +256,21 @@ function rayRange(ox: f64, oy: f64, cos: f64, sin: f64, radius0: f64, length: i3
   return from < to ? ((from as i64) << 32) | (to as i64) : 0
 }
 
+/** How often light is halved in a pixel that takes a share of it: −log2(1 − share), 40 where it takes all. */
+export function opticalDepth(out: usize, src: usize, width: i32, y0: i32, y1: i32): void {
+  const one = f32x4.splat(1), least = f32x4.splat(9.094947e-13)
+  const end = ((y1 * width) as usize) << 2
+  let at = ((y0 * width) as usize) << 2
+  for (; at + 16 <= end; at += 16) {
+    const rest = f32x4.pmax(least, f32x4.pmin(one, f32x4.sub(one, v128.load(src + at))))
+    v128.store(out + at, f32x4.pmax(f32x4.splat(0), f32x4.neg(log2x4(rest))))
+  }
+  for (; at < end; at += 4) {
+    const rest = f32x4.pmax(least, f32x4.pmin(one, f32x4.splat((1.0 as f32) - load<f32>(src + at))))
+    store<f32>(out + at, max<f32>(0, -f32x4.extract_lane(log2x4(rest), 0)))
+  }
+}
+
 /** `geometry`: origin x, origin y, first angle, step of angle, first radius, as doubles. `gains`: one float a ray. */
 export function rayLines(
   out: usize, light: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
@@ -292,7 +308,8 @@ export function rayLines(
         const u = ox + cos * r - 0.5
         const v = oy + sin * r - 0.5
         const value = between4(light, u, v, width, height)
-        const passed: f32 = occluder ? ((1 - min<f64>(1, max<f64>(0, between1(occluder, u, v, width, height)))) as f32) : 0
+        // Depths add up along the way: a wall of one pixel is as thick between pixels as on them.
+        const passed: f32 = occluder ? f32x4.extract_lane(exp2x4(f32x4.splat(-(between1(occluder, u, v, width, height) as f32))), 0) : 0
         v128.store(target + ((i as usize) << 4), f32x4.replace_lane(value, 3, passed))
       }
     }
