@@ -21,7 +21,8 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Soft light around bright things, as in a lens, in haze or in water.',
-  search: 'glow halo soft light around bright things gleam',
+  search:
+    'glow halo soft light around bright things gleam shine dreamy diffusion promist highlights lamps blown bleeding radiance',
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],

@@ -8,7 +8,7 @@ export default defineEffect({
   family: 'shade',
   kind: 'filter',
   purpose: 'Softens the picture evenly by a Gaussian.',
-  search: 'gaussian soften soft defocus smooth',
+  search: 'gaussian soften soft defocus smooth out-of-focus directional zoom spin motion streak wipe softer',
   belongs: { after: ['colour'], before: ['light', 'finish'], reason: 'What is soft should be lit as it is.' },
   dials: {
     radius: number({

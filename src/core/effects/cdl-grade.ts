@@ -33,7 +33,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'The colour decision list of the ASC: slope, offset and power of each channel, then saturation; as .cdl and .ccc files carry it.',
-  search: 'asc cdl slope offset power saturation grade lift gain gamma primary',
+  search: 'asc cdl slope offset power saturation grade lift gain gamma primary grading colour correction primaries wheels',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     slopeRed,

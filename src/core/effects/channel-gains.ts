@@ -24,7 +24,8 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Shifts colour by gains on red, green, blue and alpha, and by hue, saturation and value.',
-  search: 'warm cool tint balance saturation hue colour',
+  search:
+    'warm cool tint balance saturation hue colour warmer cooler hotter white temperature red green blue yellow shift hsv',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     red: gain('red'),

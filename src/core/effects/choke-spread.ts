@@ -10,7 +10,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'Makes a shape smaller or larger by exact pixels, with an edge as soft as you like.',
-  search: 'grow shrink erode dilate expand contract matte edge outline',
+  search: 'grow shrink erode dilate expand contract matte edge outline mask bigger smaller larger thicker thinner dilation erosion fatten thin edges width',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
   dials: {
     spread: number({ default: 4, range: [-60, 60], hard: [-4000, 4000], unit: 'px', step: 0.5, hint: 'More makes it larger, below 0 smaller; round corners stay round.' }),

@@ -7,7 +7,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Holds values between a lowest and a highest: takes away negative light and fireflies.',
-  search: 'limit clip min max range negative firefly hold',
+  search: 'limit clip min max range negative firefly hold fireflies hot pixels nan highlights superwhites',
   belongs: { after: [], before: ['light'], reason: 'What is held back must not be caught as light before.' },
   dials: {
     low: number({ default: 0, range: [-1, 1], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is darker than this.' }),

@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'A matte of colours picked on the picture, or the picture without them.',
-  search: 'chroma key hue screen paper remove background spill pick',
+  search: 'chroma key hue screen paper remove background spill pick mask green blue keying select colour despill',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   dials: {
     picked: picks({ default: [], hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.' }),

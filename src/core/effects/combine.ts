@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'Joins the picture’s own cover with another matte: both, only where both are, or the first without the second.',
-  search: 'union intersect subtract add cut boolean matte garbage holdout',
+  search: 'union intersect subtract add cut boolean matte garbage holdout masks merge minus plus join out',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
   feeds: {
     with: { kind: 'matte', required: true, hint: 'The matte that its cover is joined with.' },

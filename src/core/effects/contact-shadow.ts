@@ -8,7 +8,7 @@ export default defineEffect({
   family: 'shade',
   kind: 'filter',
   purpose: 'A soft shadow of the shape behind the picture, so that it stands on something.',
-  search: 'drop shadow cast ground behind',
+  search: 'drop shadow cast ground behind floor shadows under',
   belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
   feeds: { shape: shapeFeeds.shape },
   dials: {

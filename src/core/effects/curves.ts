@@ -30,7 +30,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Tones through curves: all of them by luminance, or red, green and blue each. Light above 1 can be held back softly.',
-  search: 'curve contrast tone rgb shadows highlights lift roll-off shoulder toe',
+  search: 'curve contrast tone rgb shadows highlights lift roll-off shoulder toe contrasty punch s-curve gamma midtones blacks whites fade matte look',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     luminance: tones('Luminance', 'Brightness; hue and saturation of the light stay.'),

@@ -12,7 +12,7 @@ export default defineEffect({
   family: 'depth',
   kind: 'filter',
   purpose: 'The blur of a lens: points become discs or polygons, the same everywhere or by how far things are from the focus.',
-  search: 'depth of field bokeh focus lens blur aperture iris rack',
+  search: 'depth of field bokeh focus lens blur aperture iris rack background blurry pull shallow sharp front foreground dof circle confusion',
   belongs: { after: ['colour', 'shade'], before: ['finish'], reason: 'What is out of focus is blurred with the light on it; grain comes after the lens.' },
   feeds: {
     depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, for blur by distance.' },

@@ -25,7 +25,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'A matte by distance: from the near mark on, or between near and far.',
-  search: 'z depth distance near far matte slice',
+  search: 'z depth distance near far matte slice mask z-depth range',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: { depth: { kind: 'depth', required: true, hint: 'The depth pass, in units of the scene.' } },
   dials: {

@@ -212,7 +212,7 @@ export default defineEffect({
   kind: 'filter',
   version: 2,
   purpose: 'Light scattered in by the air or water between camera and surface: it tells how far things are.',
-  search: 'fog haze atmosphere aerial perspective distance depth fade water murk',
+  search: 'fog haze atmosphere aerial perspective distance depth fade water murk foggy smoke smog dust hazy misty steam air murky background',
   belongs: { after: ['colour'], before: ['light', 'motion', 'finish'], reason: 'Light that shines in mist comes after it; what is moved or grained takes its mist along.' },
   feeds: {
     depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, or a mist pass from 0 to 1.' },

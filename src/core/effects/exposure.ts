@@ -8,7 +8,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Makes the picture brighter or darker in stops, as a camera would.',
-  search: 'brightness brighter darker gain light level',
+  search: 'brightness brighter darker gain light level darken lighten stops stop ev luminosity dim',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its exposure.' },
   dials: {
     stops: number({

@@ -13,7 +13,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'A matte of surfaces seen edge-on, as glass and water reflect: from the normal pass, and the position pass where there is one.',
-  search: 'fresnel facing ratio grazing reflection glass rim normal',
+  search: 'fresnel facing ratio grazing reflection glass rim normal mask edges away angle view normals',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
     normal: { kind: 'normal', required: true, hint: 'The normal pass.' },

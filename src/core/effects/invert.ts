@@ -11,7 +11,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'Turns colour or cover into its opposite: what was white is black, what was covered is open.',
-  search: 'negative reverse opposite flip',
+  search: 'negative reverse opposite flip mask complement',
   belongs: { after: [], before: ['light', 'finish'], reason: 'It changes what later steps see.' },
   dials: {
     what: choice({

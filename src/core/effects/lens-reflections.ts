@@ -12,7 +12,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'A chain of soft, tinted copies of the bright lights, mirrored through the middle of the lens.',
-  search: 'ghosts flare lens reflex inner reflection optical',
+  search: 'ghosts flare lens reflex inner reflection optical flares camera anamorphic optics glass',
   belongs: {
     after: ['colour', 'motion'],
     before: ['finish'],

@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'Cuts the faint and the nearly whole parts of a matte, lifts or lowers what lies between, turns it inside out.',
-  search: 'black white gamma contrast clip crush invert matte density',
+  search: 'black white gamma contrast clip crush invert matte density mask point gain',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
   dials: levelDials,
   support: () => 0,

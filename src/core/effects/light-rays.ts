@@ -14,7 +14,8 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Beams that run from bright openings away from a point, as light does in haze or water.',
-  search: 'god rays beams of sun shafts volumetric crepuscular',
+  search:
+    'god rays beams of sun shafts volumetric crepuscular sunbeams streaks radial light dust window projector',
   belongs: {
     after: ['colour', 'depth'],
     before: ['motion', 'finish'],

@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Colours through a table from a .cube file: lines for each channel, or a cube.',
-  search: 'lut cube 3d 1d look film emulation table grade',
+  search: 'lut cube 3d 1d look film emulation table grade load file print preset',
   belongs: { after: ['colour'], before: ['light'], reason: 'Light taken from a picture follows its colour; what most tables give is for a display.' },
   feeds: {
     table: { kind: 'table', required: true, hint: 'A .cube file that was brought in.' },

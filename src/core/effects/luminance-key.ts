@@ -19,7 +19,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'A matte of what is as bright as you say, with an edge of its own on either side.',
-  search: 'luma key matte bright dark highlights shadows pick',
+  search: 'luma key matte bright dark highlights shadows pick mask brightness parts select',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   dials: {
     low: end('Brightness from which it is whole.', 0.5),

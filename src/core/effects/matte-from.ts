@@ -9,7 +9,7 @@ export default defineEffect({
   kind: 'filter',
   purpose:
     'Makes a matte: white with the cover of the alpha, the luminance or a channel, or of a fed matte such as an object.',
-  search: 'matte mask key luma channel object cover id cryptomatte',
+  search: 'matte mask key luma channel object cover id cryptomatte cut-out extract alpha isolate selection',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
     matte: {

@@ -10,7 +10,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Light around, or inside, a shape: a drawing, an object or whatever a matte says.',
-  search: 'outside inside aura halo rim drawn shape object alpha neon',
+  search: 'outside inside aura halo rim drawn shape object alpha neon outline character around',
   belongs: {
     after: ['colour', 'shade', 'matte'],
     before: ['motion', 'finish'],

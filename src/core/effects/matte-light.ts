@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Lights the picture inside a shape: a warm side, or a rim from its own shifted outline.',
-  search: 'rim light edge light backlight kick highlight side lit drawn',
+  search: 'rim light edge backlight kick highlight side lit drawn kicker hair wrap',
   belongs: {
     after: ['colour', 'shade', 'matte'],
     before: ['motion', 'finish'],

@@ -9,7 +9,7 @@ export default defineEffect({
   family: 'shade',
   kind: 'filter',
   purpose: 'Darkens or colours the picture inside a shape, which may be its own outline, shifted.',
-  search: 'shadow shade core shadow darken multiply tint side form drawn',
+  search: 'shadow shade core darken multiply tint side form drawn shadows shading tone',
   belongs: { after: ['colour', 'matte'], before: ['light'], reason: 'What is shaded gives less light.' },
   feeds: shapeFeeds,
   dials: {

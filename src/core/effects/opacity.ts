@@ -9,7 +9,7 @@ export default defineEffect({
   kind: 'filter',
   purpose:
     'Makes the picture see-through; on a bus all that is in it together, so that parts do not show through each other.',
-  search: 'transparent fade alpha glass ghost see-through',
+  search: 'transparent fade alpha glass ghost see-through transparency see through invisible in out dissolve',
   belongs: { after: ['light', 'shade'], before: ['finish'], reason: 'The finished part fades as one.' },
   dials: {
     opacity: number({

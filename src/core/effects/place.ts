@@ -29,7 +29,8 @@ export default defineEffect({
   kind: 'filter',
   purpose:
     'Moves, turns and scales the picture; several in a row are computed as one, so that nothing softens twice.',
-  search: 'move position rotate turn scale size transform shift',
+  search:
+    'move position rotate turn scale size transform shift resize flip mirror horizontally vertically reposition offset pan zoom layer stretch',
   belongs: {
     after: ['shade', 'matte', 'colour'],
     before: ['light', 'finish'],

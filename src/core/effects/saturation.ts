@@ -11,7 +11,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Makes colours more or less vivid; their luminance stays.',
-  search: 'vivid grey desaturate chroma colourful',
+  search: 'vivid grey desaturate chroma colourful vibrance black and white greyscale gray monochrome washed dull desaturated colours intensity',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance (BT.709); above 1 is more vivid.' }),

@@ -10,7 +10,7 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'Makes the edge of a shape soft: on both sides, only inwards or only outwards.',
-  search: 'feather blur matte edge inner outer smooth',
+  search: 'feather blur matte edge inner outer smooth edges mask blurry smoother',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
   dials: {
     softness: number({ default: 12, range: [0, 200], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'How far the edge runs out.' }),

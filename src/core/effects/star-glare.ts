@@ -20,7 +20,8 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Fine spikes of light out of small hard lights, as from lens blades or wet lashes.',
-  search: 'sparkle star streak spikes cross diffraction shine twinkle',
+  search:
+    'sparkle star streak spikes cross diffraction shine twinkle sparkles streaks anamorphic filter glint glints rays lamp metal star-burst',
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],

@@ -1,33 +1,67 @@
+import MiniSearch from 'minisearch'
+import { stemmer } from 'stemmer'
 import type { Step } from '../comp/schema.ts'
 import type { Effect } from './effect.ts'
 import { effects, findEffect } from './registry.ts'
 
+/** Words that say nothing of what is wanted. */
+const idle = new Set(
+  'a an and are as at be but by can do does for from get give go had has have how i in into is it its just like make makes me my of off on one only or other out over please put so some that the them then there this to too up use used using want was way with would you your more less very little bit'.split(
+    ' ',
+  ),
+)
+
+/** One way of writing a word: American spelling, its stem (Porter 1980). */
+function termOf(word: string): string | null {
+  const plain = word.toLowerCase()
+  if (idle.has(plain)) return null
+  const american = plain
+    .replace(/colour/, 'color')
+    .replace(/grey/, 'gray')
+    .replace(/centre/, 'center')
+    .replace(/is(e|es|ed|ing|ation)$/, 'iz$1')
+  return stemmer(american) || null
+}
+
+let index: MiniSearch<Effect> | undefined
+/** Made at the first search; the registry does not change. */
+function searchIndex(): MiniSearch<Effect> {
+  if (index) return index
+  index = new MiniSearch<Effect>({
+    fields: ['title', 'search', 'purpose', 'family'],
+    tokenize: (text) => text.split(/[^\p{L}\p{N}]+/u).filter(Boolean),
+    processTerm: termOf,
+    searchOptions: {
+      boost: { title: 4, search: 3, purpose: 1, family: 0.5 },
+      prefix: (term) => term.length > 2,
+      fuzzy: (term) => (term.length > 3 ? 0.25 : false),
+      weights: { prefix: 0.5, fuzzy: 0.25 },
+    },
+  })
+  index.addAll(effects)
+  return index
+}
+
 /**
- * The effects that fit a search, best first: every word must begin some word of the title, the purpose, the family
- * or the search words; words of the title count most, then the search words. An empty search gives all.
+ * The effects that fit what someone types, best first: by name, by what they do, by the words that people have for it, begun or
+ * misspelt too. The more of the words fit, the better. Where nothing fits what comes nearest in letters is given. An empty search gives all.
  */
 export function searchEffects(text: string): Effect[] {
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean)
-  const starts = (where: string, word: string) =>
-    where
-      .toLowerCase()
-      .split(/[^\p{L}\p{N}]+/u)
-      .some((w) => w.startsWith(word))
-  const score = (effect: Effect) => {
-    let sum = 0
-    for (const word of words) {
-      if (starts(effect.title, word)) sum += 4
-      else if (starts(effect.search, word)) sum += 2
-      else if (starts(`${effect.purpose} ${effect.family}`, word)) sum += 1
-      else return -1
-    }
-    return sum
-  }
-  return effects
-    .map((effect) => ({ effect, score: score(effect) }))
-    .filter((found) => found.score >= 0)
-    .sort((a, b) => b.score - a.score)
-    .map((found) => found.effect)
+  const wanted = text.slice(0, 200)
+  if (wanted.trim() === '') return [...effects]
+  const search = searchIndex()
+  const words = wanted.split(/[^\p{L}\p{N}]+/u).flatMap((w) => termOf(w) ?? [])
+  const found = search.search(wanted).map(({ id, score, queryTerms }) => ({
+    effect: findEffect(String(id))!,
+    // One that fits two words is better than one that fits one of them twice.
+    score: (score * new Set(queryTerms).size) / Math.max(1, words.length),
+  }))
+  // Who types a name means it.
+  const named = (title: string) => title.toLowerCase() === wanted.trim().toLowerCase()
+  for (const one of found) if (named(one.effect.title)) one.score = Infinity
+  if (found.length > 0) return found.sort((a, b) => b.score - a.score).map((f) => f.effect)
+  const near = search.search(wanted, { fuzzy: 0.6, prefix: true }).map(({ id }) => findEffect(String(id))!)
+  return near.length > 0 ? near : [...effects]
 }
 
 /** Where in a lane an effect is best placed: after the last step it wants before it, else before the first it wants after it. */

@@ -16,7 +16,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Colours a picture as light of that colour would, or washes it in one colour.',
-  search: 'colour warm cool filter gel sepia wash colourise',
+  search: 'colour warm cool filter gel sepia wash colourise overlay colourize mood warmer cooler',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     colour: colour({ default: [1, 0.8, 0.55], hint: 'What white becomes.' }),
