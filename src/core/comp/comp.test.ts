@@ -1,3 +1,5 @@
+import { findEffect } from '../effects/registry.ts'
+import { withinDials } from './guard.ts'
 import { describe, expect, test } from 'vitest'
 import { easeBetween, settingAt } from './animation.ts'
 import { dialProblems } from './check.ts'
@@ -248,4 +250,22 @@ test('files named for a pass belong beside the others; drawn layers do not (comm
     'cave_depth.0010.exr',
     'cave_shadow.1.exr',
   ])
+})
+
+describe('no control, fit or pick makes a comp that can not be saved', () => {
+  const [comp, id] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'depth-mist') // prettier-ignore
+  const after = (key: string, value: unknown) =>
+    withinDials(comp, setDial(comp, id, key, value as number)).lanes[0]!.steps[0]!.dials[key]
+  test('what goes beyond is brought back, what is no number is not taken, what fits stays the very same', () => {
+    const { hard } = findEffect('depth-mist')!.dials['far'] as { hard: readonly [number, number] }
+    expect(after('far', 9.99e12)).toBe(hard[1])
+    expect(after('far', -1e300)).toBe(hard[0])
+    expect(after('far', Infinity)).toBe(hard[1])
+    expect(after('far', NaN)).toBe(
+      comp.lanes[0]!.steps[0]!.dials['far'] ?? findEffect('depth-mist')!.dials['far']!.default,
+    )
+    const fits = setDial(comp, id, 'far', 40)
+    expect(withinDials(comp, fits)).toBe(fits)
+    expect(dialProblems(withinDials(comp, setDial(comp, id, 'lampColour', [NaN, 0, 0])))).toEqual([])
+  })
 })

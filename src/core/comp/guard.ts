@@ -1,6 +1,8 @@
 import { findDrawing } from './drawing-edits.ts'
 import { drawingsOf, findLoop } from './graph.ts'
-import type { Comp, Lane } from './schema.ts'
+import { dialProblem } from '../effects/dials.ts'
+import { findEffect } from '../effects/registry.ts'
+import { allSteps, isAnimated, type Comp, type Lane, type Step } from './schema.ts'
 
 /** Whether a lane's own content is the same; muting, solo, folding and the lock itself are not content. */
 function isUntouched(before: Lane, after: Lane): boolean {
@@ -11,6 +13,39 @@ function isUntouched(before: Lane, after: Lane): boolean {
     before.steps === after.steps &&
     before.join === after.join
   )
+}
+
+/**
+ * What an edit makes, with every number that it puts beyond what its dial takes brought back to the nearest that it takes, and what is no
+ * number at all left as it was: no control, fit or pick can make a comp that can not be saved.
+ */
+export function withinDials(before: Comp, after: Comp): Comp {
+  const known = new Map(allSteps(before).map((step) => [step.id, step]))
+  const mend = (step: Step): Step => {
+    const was = known.get(step.id)
+    const effect = findEffect(step.effect)
+    if (was === step || !effect) return step
+    const dials = Object.entries(step.dials).map(([key, value]): [string, Step['dials'][string]] => {
+      const dial = Object.hasOwn(effect.dials, key) ? effect.dials[key] : undefined
+      if (!dial || isAnimated(value) || dialProblem(dial, value) === undefined) return [key, value]
+      if (dial.type === 'number' && typeof value === 'number' && !Number.isNaN(value))
+        return [key, Math.min(dial.hard[1], Math.max(dial.hard[0], value))]
+      return [key, was?.dials[key] ?? (dial.default as Step['dials'][string])]
+    })
+    const isSame = dials.every(([key, value]) => step.dials[key] === value)
+    return isSame ? step : { ...step, dials: Object.fromEntries(dials) }
+  }
+  const all = (steps: readonly Step[]): Step[] => {
+    const next = steps.map(mend)
+    return next.every((step, i) => step === steps[i]) ? (steps as Step[]) : next
+  }
+  const lanes = after.lanes.map((lane) => {
+    const steps = all(lane.steps)
+    return steps === lane.steps ? lane : { ...lane, steps }
+  })
+  const master = all(after.master)
+  if (master === after.master && lanes.every((lane, i) => lane === after.lanes[i])) return after
+  return { ...after, lanes, master }
 }
 
 /** Why an edit can not be made, in words; undefined when it can. */

@@ -16,6 +16,8 @@ export const colourKinds: readonly PassKind[] = ['colour', 'light']
 export const passDetailSchema = v.object({
   /** Depth: distance grows with the value; the value is 1 − distance (1 near); or 1 / distance. */
   depth: v.optional(v.picklist(['distance', 'flipped', 'inverse'])),
+  /** Depth: the value from which on nothing was hit, in the file's own numbers (0: exactly that); null where there is none. */
+  miss: v.optional(v.nullable(finite)),
   /** What one step of a distance or a position is. */
   unit: v.optional(v.picklist(['scene units', 'mm', 'cm', 'm', 'km', '0–1'])),
   /** Normals: −1 … 1, or packed into 0 … 1. */
@@ -85,7 +87,8 @@ function detailOf(kind: PassKind, name: string, stats: PassStats | undefined): P
     case 'depth': {
       const isUnit = first !== undefined && first.low >= 0 && first.high <= 1 && first.infinite === 0
       if (/disparity|inverse|inv_?depth/.test(word)) return { depth: 'inverse' }
-      return isUnit ? { depth: 'distance', unit: '0–1' } : { depth: 'distance', unit: 'scene units' }
+      const miss = stats?.miss && !isUnit ? { miss: stats.miss.value } : {}
+      return { depth: 'distance', unit: isUnit ? '0–1' : 'scene units', ...miss }
     }
     case 'normal':
       return {
@@ -139,7 +142,12 @@ export function guessPass(name: string, channels: number, type: string, stats?: 
         (channels >= 3
           ? { kind: 'colour' as const, reason: `it has ${channels} channels` }
           : { kind: 'other' as const, reason: 'neither its name nor its values tell' }))
-  return { ...found, detail: detailOf(found.kind, name, stats) }
+  const detail = detailOf(found.kind, name, stats)
+  const why =
+    detail.miss === undefined
+      ? ''
+      : `; nothing was hit where it is ${String(detail.miss)}: ${stats?.miss?.why ?? ''}`
+  return { ...found, reason: found.reason + why, detail }
 }
 
 /** Many different values in three channels: a preview picture of IDs, not IDs. */

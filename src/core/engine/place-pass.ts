@@ -1,4 +1,5 @@
 import type { Pass } from '../comp/media.ts'
+import { isMiss } from '../formats/depth-miss.ts'
 import { objectMatte } from '../formats/object-masks.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
@@ -40,14 +41,16 @@ export function placePass(
     const words = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
     for (let i = 0; i < words.length; i++) picture.data[i] = words[i]!
   }
-  if (isDepth) return { picture, replaced: depthToDistance(picture.data, pass.detail?.depth) }
+  if (isDepth) return { picture, replaced: depthToDistance(picture.data, pass.detail) }
   const replaced = kernels.sanitise(picture)
   if (pass.kind === 'normal' && pass.detail?.range === 'packed' && channels === 4) unpackNormals(picture.data)
   return { picture, replaced }
 }
 
 /** Makes depth grow with distance, in place; gives back how many values were no numbers. */
-function depthToDistance(data: Float32Array, meaning: NonNullable<Pass['detail']>['depth']): number {
+function depthToDistance(data: Float32Array, detail: Pass['detail']): number {
+  const meaning = detail?.depth
+  const miss = detail?.miss ?? undefined
   let replaced = 0
   for (let i = 0; i < data.length; i++) {
     const d = data[i]!
@@ -55,7 +58,8 @@ function depthToDistance(data: Float32Array, meaning: NonNullable<Pass['detail']
     else if (!Number.isFinite(d)) {
       data[i] = 0
       replaced++
-    } else if (meaning === 'flipped') data[i] = 1 - d
+    } else if (miss !== undefined && isMiss(d, miss)) data[i] = farthest
+    else if (meaning === 'flipped') data[i] = 1 - d
     else if (meaning === 'inverse') data[i] = d > 0 ? 1 / d : farthest
   }
   return replaced

@@ -197,6 +197,11 @@ export function readExrHeader(bytes: Uint8Array): ExrFile {
   reader.at = 4
   const version = reader.u32('the version')
   if ((version & 0xff) !== 2) reader.fail(`its layout version ${version & 0xff} is not 2`)
+  // Tiles, long names, deep data, several parts; a reader that meets others can not know what they change (OpenEXR file layout).
+  if ((version & ~0x1eff) !== 0)
+    reader.fail(
+      `its version flags 0x${((version & ~0xff) >>> 0).toString(16)} hold one that is not known; write it as plain scan lines or tiles`,
+    )
   if (version & 0x800) reader.fail('it holds deep data, which Zafiro does not read; write it flat')
   const isMultiPart = (version & 0x1000) !== 0
   const parts: ExrPart[] = []

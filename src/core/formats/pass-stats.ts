@@ -1,4 +1,5 @@
 import { halfTable } from '../picture/half.ts'
+import { findDepthMiss, type DepthMiss } from './depth-miss.ts'
 import type { PassBlock } from './pass-block.ts'
 
 export interface ChannelStats {
@@ -22,6 +23,8 @@ export interface PassStats {
   readonly alpha: AlphaEvidence | undefined
   /** Share (0–1) of non-zero colour values that are exact 8-bit codes over 255. */
   readonly eightBit: number
+  /** Of the first channel: the value that would mean that nothing was hit, were it depth. */
+  readonly miss?: DepthMiss | undefined
 }
 
 /** Pixels of partial cover (0.05 < α < 0.95), and what their colours look like as stored. */
@@ -50,6 +53,7 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
   let step = Math.max(1, Math.floor(count / mostSamples)) | 1
   if (step > 1 && width % step === 0) step += 2
   const seen = new Set<number>()
+  const first: number[] = []
   const word = new Uint32Array(Float32Array.of(0).buffer)
   const float = new Float32Array(word.buffer)
   let [isWhole, vectors, unit, coded, colours] = [true, 0, 0, 0, 0]
@@ -58,6 +62,7 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
     for (let c = 0; c < channels; c++) {
       const value = at(p * channels + c)
       if (!Number.isFinite(value)) continue
+      if (c === 0) first.push(value)
       const one = found[c]!
       if (value < one.low) one.low = value
       if (value > one.high) one.high = value
@@ -92,6 +97,7 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
     distinct: seen.size,
     alpha: channels === 4 ? alphaEvidence(count, step, at) : undefined,
     eightBit: colours > 0 ? coded / colours : 0,
+    miss: findDepthMiss(first),
   }
 }
 

@@ -27,6 +27,9 @@ export function readHdrHeader(bytes: Uint8Array): {
   height: number
   exposure: number
   at: number
+  /** Lines go from the bottom to the top; pixels from the right to the left. */
+  isUpwards: boolean
+  isLeftwards: boolean
 } {
   const fail = (at: number, detail: string): never => {
     throw new FormatError('hdr', at, detail)
@@ -48,12 +51,20 @@ export function readHdrHeader(bytes: Uint8Array): {
     at = line.next
   }
   const size = lineAt(bytes, at)
-  const match = /^-Y (\d+) \+X (\d+)$/.exec(size?.text ?? '')
-  if (!match || !size) return fail(at, 'its size is not given as -Y height +X width')
-  const [height, width] = [Number(match[1]), Number(match[2])]
+  const match = /^([-+])Y (\d+) ([-+])X (\d+)$/.exec(size?.text ?? '')
+  if (!match || !size)
+    return fail(at, 'its size is not given as -Y height +X width, with either sign; write it upright')
+  const [height, width] = [Number(match[2]), Number(match[4])]
   if (width < 1 || height < 1 || width > mostSide || height > mostSide || width * height > mostPixels)
     fail(at, `its size of ${width} × ${height} pixels is not one Zafiro takes`)
-  return { width, height, exposure, at: size.next }
+  return {
+    width,
+    height,
+    exposure,
+    at: size.next,
+    isUpwards: match[1] === '+',
+    isLeftwards: match[3] === '-',
+  }
 }
 
 /**
@@ -61,7 +72,7 @@ export function readHdrHeader(bytes: Uint8Array): {
  * exactly 0 where e is 0. Throws FormatError. Source: "Real Pixels", G. Ward, Graphics Gems II.
  */
 export function readRadianceHdr(bytes: Uint8Array): HdrPicture {
-  const { width, height, exposure, at: start } = readHdrHeader(bytes)
+  const { width, height, exposure, at: start, isUpwards, isLeftwards } = readHdrHeader(bytes)
   const line = new Uint8Array(width * 4)
   const data = new Float32Array(width * height * 3)
   let at = start
@@ -98,7 +109,8 @@ export function readRadianceHdr(bytes: Uint8Array): HdrPicture {
     for (let x = 0; x < width; x++) {
       const e = line[x * 4 + 3]!
       const scale = e === 0 ? 0 : 2 ** (e - 136) / exposure
-      for (let c = 0; c < 3; c++) data[(y * width + x) * 3 + c] = (line[x * 4 + c]! + 0.5) * scale
+      const to = (isUpwards ? height - 1 - y : y) * width + (isLeftwards ? width - 1 - x : x)
+      for (let c = 0; c < 3; c++) data[to * 3 + c] = (line[x * 4 + c]! + 0.5) * scale
     }
   }
   return { width, height, data }

@@ -100,6 +100,38 @@ const gapNames: Record<GapFilling, string> = {
   black: 'black',
 }
 
+/** The value by which a depth pass says that nothing was hit; empty where it has none but infinity. */
+function NothingHit({ miss, onChange }: { miss: number | null; onChange: (miss: number | null) => void }) {
+  const [text, setText] = useState<string>()
+  const apply = () => {
+    if (text === undefined) return
+    const value = text.trim() === '' ? null : Number(text)
+    setText(undefined)
+    if (value === null || Number.isFinite(value)) onChange(value)
+  }
+  return (
+    <label
+      className="flex items-center gap-2"
+      title="Renderers write a value of their own where nothing was hit, such as 10000000000, 65504 or 0. From it on there is no distance: mist shows its background there, and marks and histograms leave it out."
+    >
+      <span className="w-16 text-base-content/60">nothing hit</span>
+      <input
+        className="input input-xs w-32"
+        aria-label="Nothing hit"
+        placeholder="infinity only"
+        value={text ?? (miss === null ? '' : String(miss))}
+        onChange={(event) => {
+          setText(event.target.value)
+        }}
+        onBlur={apply}
+        onKeyDown={(event) => {
+          if (event.key === 'Enter') apply()
+        }}
+      />
+    </label>
+  )
+}
+
 /** How the numbers of a pass are meant, as far as its kind asks. */
 function Meaning({ pass, onChange }: { pass: Pass; onChange: (detail: PassDetail) => void }) {
   const { depth = 'distance', unit = 'scene units', range = 'signed', space = 'world' } = pass.detail ?? {}
@@ -141,6 +173,12 @@ function Meaning({ pass, onChange }: { pass: Pass; onChange: (detail: PassDetail
             }}
           />
           {unitChoice}
+          <NothingHit
+            miss={pass.detail?.miss ?? null}
+            onChange={(miss) => {
+              onChange({ miss })
+            }}
+          />
         </>
       )
     case 'position':

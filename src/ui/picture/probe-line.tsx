@@ -98,7 +98,12 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
           )}
           {probed.data.map(({ name, value }) => (
             <span key={name}>
-              {name} {value > 1e30 ? '∞' : value.toFixed(2)}
+              {name}{' '}
+              {value > 1e30
+                ? 'nothing hit'
+                : Math.abs(value) >= 1e6
+                  ? value.toExponential(2)
+                  : value.toFixed(2)}
             </span>
           ))}
         </>

@@ -2,7 +2,7 @@ import { temporal } from 'zundo'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
-import { editProblem } from '../../core/comp/guard.ts'
+import { editProblem, withinDials } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
@@ -174,7 +174,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         removing: undefined,
         clipboard: undefined,
         edit(name, change, gesture) {
-          const comp = change(get().comp)
+          const comp = withinDials(get().comp, change(get().comp))
           if (comp === get().comp) return
           const refusal = editProblem(get().comp, comp)
           set({ refusal })

@@ -1,0 +1,98 @@
+import { rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { Key, type WebDriver } from 'selenium-webdriver'
+import { afterAll, beforeAll, expect, test } from 'vitest'
+import type { Comp } from '../src/core/comp/schema.ts'
+import { writeExr } from '../src/core/formats/exr-write.ts'
+import { numberToHalf } from '../src/core/picture/half.ts'
+import { nodeZlib } from '../src/server/media/node-zlib.ts'
+import { home as otherHome, find, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
+
+const home = `${otherHome}-foreign`
+let app: App
+let driver: WebDriver
+beforeAll(async () => {
+  rmSync(home, { recursive: true, force: true })
+  app = await startApp(['--empty', '--home', home])
+  driver = await openBrowser()
+})
+afterAll(async () => {
+  await driver.quit()
+  await app.stop()
+})
+
+/** A hall of pillars under an empty sky, as a renderer writes it that has its own value for nothing. */
+function hall(miss: number): Uint8Array {
+  const [width, height] = [192, 108]
+  const all = (value: (x: number, y: number) => number) =>
+    Array.from({ length: width * height }, (_, i) => value(i % width, Math.floor(i / width)))
+  const isSky = (x: number, y: number) => y < 40 && x % 48 > 14
+  const depth = (x: number, y: number) =>
+    x % 48 <= 14 && y < 80 ? 6 + Math.floor(x / 48) * 12 : 400 / Math.max(6, y - 34)
+  const window = [0, 0, width - 1, height - 1] as const
+  return writeExr(
+    {
+      dataWindow: window,
+      displayWindow: window,
+      compression: 'zip',
+      channels: [
+        ...['R', 'G', 'B', 'A'].map((name, c) => ({
+          name,
+          type: 'half' as const,
+          values: Uint16Array.from(
+            all((x, y) => (name === 'A' ? 1 : isSky(x, y) ? 0.6 : 0.1 + 0.05 * c)),
+            numberToHalf,
+          ),
+        })),
+        {
+          name: 'Z',
+          type: 'float' as const,
+          values: Float32Array.from(all((x, y) => (isSky(x, y) ? miss : depth(x, y)))),
+        },
+      ],
+    },
+    nodeZlib,
+  )
+}
+
+test.each([1e10, 65504, 0])(
+  'a depth that has %d where nothing was hit gives a believable mist by / fog Enter, and is saved',
+  async (miss) => {
+    const file = join(process.cwd(), home, `hall-${miss}.exr`)
+    writeFileSync(file, hall(miss))
+    const made = await fetch(`${app.address}/api/shots`, {
+      method: 'POST',
+      headers: { 'x-file-name': `hall ${miss}.exr` },
+      body: hall(miss) as BodyInit,
+    })
+    const { id } = (await made.json()) as { id: string }
+    await driver.get(`${app.address}/shots/${id}`)
+    await waitFor(
+      driver,
+      'the picture',
+      async () =>
+        (await (await find(driver, '[data-testid=picture]')).getAttribute('data-reduction')) === '1',
+    )
+    await driver.actions().sendKeys('/').perform()
+    await find(driver, 'dialog[open] input')
+    await driver.actions().sendKeys('fog', Key.ENTER).perform()
+    const saved = async () =>
+      ((await (await fetch(`${app.address}/api/shots/${id}`)).json()) as { comp: Comp }).comp
+    const step = await waitFor(driver, 'the saved mist', async () =>
+      (await saved()).lanes[0]?.steps.find((s) => s.effect === 'depth-mist'),
+    )
+    await waitFor(driver, 'the save', async () =>
+      (await textOf(driver, '[data-testid=save-state]')).startsWith('saved'),
+    )
+    const [near, far] = [step.dials['near'] as number, step.dials['far'] as number]
+    // The marks lie where the hall is: its pillars stand from 6 to 42, its floor reaches to about 67.
+    expect(near).toBeGreaterThanOrEqual(3)
+    expect(near).toBeLessThan(25)
+    expect(far).toBeGreaterThan(25)
+    expect(far).toBeLessThan(140)
+    const { media } = (await (await fetch(`${app.address}/api/shots/${id}`)).json()) as {
+      media: Record<string, { passes: { name: string; detail?: { miss?: number } }[] }>
+    }
+    expect(Object.values(media)[0]!.passes.find((p) => p.name === 'depth')!.detail!.miss).toBe(miss)
+  },
+)
