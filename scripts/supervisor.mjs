@@ -4,7 +4,7 @@ import { endProcess, noteOf } from './processes.mjs'
 
 /** Crashes further back than this no longer count. */
 const windowMs = 60_000
-const firstDelayMs = 300
+const firstDelayMs = 100
 const longestDelayMs = 30_000
 /** From so many crashes in the window on, people are told. */
 export const toldFrom = 3

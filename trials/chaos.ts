@@ -274,10 +274,6 @@ for (const id of kept.renders) {
     }
     if (isOpen) stuck.push(`render ${id}: ${JSON.stringify(frames)}`)
     for (const { frame, state, problem, files } of frames) {
-      if (state === 'failed' && problem?.includes('disk is full')) {
-        // Told as it was; it can be tried again.
-        continue
-      }
       if (state !== 'done') {
         wrong.push(`frame ${frame} of render ${id} is ${state}: ${problem ?? ''}`)
         continue

@@ -120,7 +120,7 @@ export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob 
     const job = found[0]
     if (!job) return undefined
     await db.execute(
-      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0
+      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0, problem = null
        where render_id = ? and frame = ?`,
       [worker, job.renderId, job.frame],
     )
@@ -147,6 +147,15 @@ export async function reportProgress(
     [progress, job.renderId, job.frame, worker],
   )
   return 'affectedRows' in result && result.affectedRows > 0
+}
+
+/** Puts a frame back that could not be finished for now, and says why; it is not counted against it. */
+export async function postponeFrame(db: Db, job: RenderJob, worker: string, problem: string): Promise<void> {
+  await db.execute(
+    `update render_frames set state = 'waiting', worker = null, progress = 0, problem = ?, attempts = greatest(attempts - 1, 0)
+     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
+    [problem, job.renderId, job.frame, worker],
+  )
 }
 
 /** Gives a worker's frames back when it stops in order: they wait again, and nothing is counted against them. */

@@ -11,7 +11,8 @@ import { writeWhole } from '../whole-file.ts'
 export type RenderMessage =
   | { readonly type: 'progress'; readonly progress: number }
   | { readonly type: 'done'; readonly files: readonly string[]; readonly warnings: readonly string[] }
-  | { readonly type: 'failed'; readonly problem: string }
+  /** `isFull`: there was no room for it; it can be made later. */
+  | { readonly type: 'failed'; readonly problem: string; readonly isFull?: boolean }
 
 /** 'Grotto descent' → 'grotto-descent': safe in a file name anywhere. */
 export function fileStem(name: string): string {
@@ -49,13 +50,15 @@ if (parentPort) {
   const engine = new NodeEngine(loadStoredPass)
   parentPort.on('message', ({ job, folder }: { job: RenderJob; folder: string }) => {
     render(engine, job, folder).catch((error: unknown) => {
-      const isFull = error instanceof Error && 'code' in error && error.code === 'ENOSPC'
+      const isFull =
+        error instanceof Error &&
+        (('code' in error && error.code === 'ENOSPC') || ('isFull' in error && error.isFull === true))
       const text = isFull
-        ? 'The disk is full. Make room and try again.'
+        ? 'The disk is full. Make room, and it goes on by itself.'
         : error instanceof Error
           ? error.message
           : String(error)
-      say({ type: 'failed', problem: text })
+      say({ type: 'failed', problem: text, isFull })
     })
   })
 }

@@ -9,6 +9,7 @@ import {
   claimFrame,
   failFrame,
   finishFrame,
+  postponeFrame,
   reportProgress,
   returnFrames,
   type RenderJob,
@@ -19,6 +20,8 @@ import type { RenderMessage } from './render-thread.ts'
 
 const name = `${process.pid}-${randomBytes(3).toString('hex')}`
 const idleMs = 300
+/** Pause after a full disk was met. */
+const fullMs = 3000
 const signOfLifeMs = 4000
 
 let thread: Worker | undefined
@@ -82,7 +85,10 @@ async function work(job: RenderJob): Promise<void> {
     thread = undefined
     await worker.terminate()
   } else if (outcome.type === 'done') await finishFrame(pool, job, name, outcome.files, outcome.warnings)
-  else if (outcome.type === 'failed') await failFrame(pool, job, name, outcome.problem)
+  else if (outcome.type === 'failed' && outcome.isFull) {
+    await postponeFrame(pool, job, name, outcome.problem)
+    await sleep(fullMs)
+  } else if (outcome.type === 'failed') await failFrame(pool, job, name, outcome.problem)
 }
 
 const stopping = { isAsked: false }

@@ -11,6 +11,8 @@ export const uploadsPath = '/api/uploads'
 const expireMs = 3 * 24 * 3600e3
 /** Room that is left on the disk for everything else. */
 const sparedBytes = 200e6
+/** With less room than this a disk is full. */
+const fullBelow = 1e6
 
 /** Throws what the protocol's server answers with. */
 function refuse(status_code: number, body: string): never {
@@ -33,10 +35,16 @@ function createServer(): Server {
         refuse(507, 'The disk has no room for this file. Make room, then try again.')
       return {}
     },
-    onResponseError: (_, error) => {
+    onResponseError: async (_, error) => {
       // The protocol's package hides a full disk behind its own words.
-      if (!('status_code' in error)) return { status_code: 500, body: `${error.message}\n` }
-      return undefined
+      const isOther = !('status_code' in error) || error.status_code >= 500
+      if (!isOther || ('status_code' in error && error.status_code === 507)) return undefined
+      const { bavail, bsize } = await statfs(folders.uploads)
+      const isFull =
+        bavail * bsize < fullBelow || (error instanceof Error && error.message.includes('ENOSPC'))
+      return isFull
+        ? { status_code: 507, body: 'The disk is full. Make room, then go on; what has arrived is kept.\n' }
+        : { status_code: 503, body: 'The upload broke off. Go on from where it is.\n' }
     },
   })
 }

@@ -33,8 +33,16 @@ function FrameLine({ renderId, frame }: { renderId: string; frame: RenderFrame }
           </span>
         </>
       ) : (
-        <span className={frame.state === 'failed' ? 'text-error' : 'text-base-content/60'}>
-          {frame.state}
+        <span
+          className={
+            frame.state === 'failed'
+              ? 'text-error'
+              : frame.state === 'done' && frame.problem
+                ? 'text-warning'
+                : 'text-base-content/60'
+          }
+        >
+          {frame.state === 'done' && frame.problem ? 'done, but not whole' : frame.state}
         </span>
       )}
       {frame.files.map((name) => (
@@ -58,9 +66,15 @@ function FrameLine({ renderId, frame }: { renderId: string; frame: RenderFrame }
 function RenderCard({ render: initial }: { render: ShownRender }) {
   const [render, setRender] = useState(initial)
   const isUnderWay = isOpen(render)
+  const [failure, setFailure] = useState<string>()
   const act = async (action: 'cancel' | 'retry') => {
-    await requestJson(`/api/renders/${render.id}`, 'POST', { action })
-    setRender(await requestJson<ShownRender>(`/api/renders/${render.id}`))
+    setFailure(undefined)
+    try {
+      await requestJson(`/api/renders/${render.id}`, 'POST', { action })
+      setRender(await requestJson<ShownRender>(`/api/renders/${render.id}`))
+    } catch (error) {
+      setFailure(error instanceof Error ? error.message : String(error))
+    }
   }
   useEffect(() => {
     if (!isUnderWay) return
@@ -92,6 +106,11 @@ function RenderCard({ render: initial }: { render: ShownRender }) {
           </button>
         )}
       </div>
+      {failure !== undefined && (
+        <p role="alert" className="text-error">
+          {failure}
+        </p>
+      )}
       {render.frames.map((frame) => (
         <FrameLine key={frame.frame} renderId={render.id} frame={frame} />
       ))}
