@@ -66,6 +66,27 @@ test('links to a lane can lead elsewhere instead, each by the point that it tapp
   expect(step.matte?.also).toEqual([{ by: 'union', from: { type: 'pass', media: 'm1', pass: 'source' } }])
 })
 
+test('copies of a bus take from each other what the originals took from each other, and from others what those took', () => {
+  let comp = withLanes('Line', 'Paint', 'Cave')
+  const [line, paint, cave] = comp.lanes.map((l) => l.id) as [string, string, string]
+  let [own, glow] = ['', '']
+  ;[comp, own] = addStep(comp, line, 0, 'blur')
+  ;[comp, glow] = addStep(comp, paint, 0, 'bloom')
+  comp = setFeed(comp, glow, 'light', { from: tap(line, own) })
+  comp = setFeed(comp, glow, 'matte', { from: tap(cave), also: [{ by: 'union', from: tap(line, 'source') }] } as never) // prettier-ignore
+  const [bussed, bus] = joinBus(comp, line, paint)
+  const [next] = duplicateLane(bussed, bus)
+  const fresh = next.lanes.filter((l) => !bussed.lanes.some((o) => o.id === l.id))
+  expect(fresh).toHaveLength(3)
+  const copyOfLine = fresh.find((l) => l.name === 'Line')!
+  const step = fresh.find((l) => l.name === 'Paint')!.steps[0]!
+  expect(step.feeds['light']!.from).toEqual(tap(copyOfLine.id, copyOfLine.steps[0]!.id))
+  expect(step.matte!.from).toEqual(tap(cave))
+  expect(step.matte!.also![0]!.from).toEqual(tap(copyOfLine.id, 'source'))
+  // The originals are as they were.
+  expect(next.lanes.find((l) => l.id === paint)).toEqual(bussed.lanes.find((l) => l.id === paint))
+})
+
 test('who uses a lane is known, and the links can be cut', () => {
   let comp = withLanes('Plume', 'Copy', 'Cave')
   const [plume, copy, cave] = comp.lanes.map((l) => l.id) as [string, string, string]

@@ -282,13 +282,16 @@ export function duplicateLane(comp: Comp, laneId: string): [Comp, string] {
   const ids = withInside(comp, laneId)
   let next = comp
   const copies = new Map<string, string>()
+  const stepCopies = new Map<string, string>()
   for (const id of ids) {
     copies.set(id, freshId(next, 'lane'))
     const lane = comp.lanes.find((l) => l.id === id)!
     const steps: Step[] = []
     for (const step of lane.steps) {
       const taken = { ...next, master: [...next.master, ...steps] }
-      steps.push({ ...step, id: freshId(taken, 'step') })
+      const fresh = freshId(taken, 'step')
+      stepCopies.set(step.id, fresh)
+      steps.push({ ...step, id: fresh })
     }
     const parent = lane.in !== undefined && id !== laneId ? copies.get(lane.in) : lane.in
     const name = id === laneId ? cutName(`${lane.name} copy`) : lane.name
@@ -296,7 +299,28 @@ export function duplicateLane(comp: Comp, laneId: string): [Comp, string] {
     const at = next.lanes.findIndex((l) => l.id === laneId)
     next = { ...next, lanes: next.lanes.toSpliced(at + copies.size, 0, copy) }
   }
-  return [{ ...next, lanes: ordered(next.lanes) }, copies.get(laneId)!]
+  // Copies take from each other what the originals took from each other.
+  const made = new Set(copies.values())
+  const lanes = next.lanes.map((lane) => (made.has(lane.id) ? withTapsOf(lane, copies, stepCopies) : lane))
+  return [{ ...next, lanes: ordered(lanes) }, copies.get(laneId)!]
+}
+
+/** A lane whose taps of lanes that were copied are taps of their copies. */
+function withTapsOf(
+  lane: Lane,
+  lanes: ReadonlyMap<string, string>,
+  steps: ReadonlyMap<string, string>,
+): Lane {
+  const remap = (value: unknown): unknown => {
+    if (Array.isArray(value)) return value.map(remap)
+    if (typeof value !== 'object' || value === null) return value
+    const link = value as { type?: unknown; lane?: unknown; after?: unknown }
+    const inner = Object.fromEntries(Object.entries(value).map(([key, v]) => [key, remap(v)]))
+    if (link.type !== 'tap' || typeof link.lane !== 'string' || !lanes.has(link.lane)) return inner
+    const after = typeof link.after === 'string' ? { after: steps.get(link.after) ?? link.after } : {}
+    return { ...inner, lane: lanes.get(link.lane), ...after }
+  }
+  return remap(lane) as Lane
 }
 
 /** Copies of steps, with fresh ids, before the step now at `at` of a lane. Gives back the ids. */

@@ -48,15 +48,15 @@ export interface PassGuess {
 /** Words of pass names as renderers spell them (common practice), each with what it says. */
 const names: readonly (readonly [RegExp, PassKind])[] = [
   [/crypto(matte|object|material|asset)?/, 'ids'],
-  [/(object|material|mat|asset|instance|primitive|obj|mesh)_?(id|index|ids)|^ids?$|^objects?$|^puzzle/, 'ids'],
-  [/z_?depth|depth_?z|^z$|depth|distance|disparity|^mist$/, 'depth'],
-  [/normals?|^n$|^nn$|^nrm$/, 'normal'],
-  [/positions?|^p$|^pos$|^wpp$|^world_?p(os)?$|^point_?world/, 'position'],
-  [/motion|velocity|^vectors?$|^speed$|^flow$|^mv$/, 'motion'],
+  [/(object|material|mat|asset|instance|primitive|obj|mesh|pass|render)_?(id|index|idx|ids|num|number)s?$|^(id|index)_?(object|material|ob|ma)|^ids?$|^index_?(ob|ma)$|^objects?$|^puzzle/, 'ids'],
+  [/z_?depth|depth_?z|^z$|depth|distance|disparity|^mist$|^fog$|^z_?buffer$/, 'depth'],
+  [/normals?|^n$|^nn$|^nrm$|^norm$|(^|_)(cam|camera|world|shading|bump|geo|smooth|view)_?n(rm|orm)?$/, 'normal'],
+  [/positions?|^p$|^pos$|^wpp$|^world_?p(os|oint|oints)?$|^point_?world|^points?$|^p_?(world|cam|camera|ref)$|world_?coord/, 'position'],
+  [/motion|velocity|^vectors?$|^speed$|(^|_)flow$|^mv$|^(forward|backward)s?$|^(fwd|bwd)(_|$)/, 'motion'],
   [/occlusion|^ao$|^amb_?occ/, 'occlusion'],
   [/shadow/, 'shadow'],
   [/matte|mask|alpha|^holdout|^coverage$|^opacity$/, 'matte'],
-  [/emiss|emit|light|glow|reflect|refract|spec|diff|transmission|sss|subsurface|gi$|caustic|coat|sheen|volume|incandescence|direct/, 'light'],
+  [/emiss|emit|light|glow|reflect|refract|spec|diff|transmission|transmit|translucen|gloss|self_?ill|illumin|sss|subsurface|gi$|caustic|coat|sheen|volume|incandescence|direct/, 'light'],
   [/beauty|rgba?$|^colou?r$|combined|composite|^main$|albedo|texture|^uv$/, 'colour'],
 ] // prettier-ignore
 

@@ -99,7 +99,7 @@ const dials = {
   uneven: flag({ default: false, hint: 'On: the mist comes in slow swathes; off it is even, as a filter is.' }),
   noise: number({ default: 0.5, range: [0, 1], step: 0.01, label: 'Swathes', when: { dial: 'uneven', is: 'true' }, hint: 'How much the swathes differ.' }),
   noiseSize: number({ when: { dial: 'uneven', is: 'true' }, default: 220, range: [20, 1000], hard: [4, 1e5], unit: 'px', step: 1, taper: 'log', hint: 'Width of the swathes.' }),
-  noiseSpeed: number({ when: { dial: 'uneven', is: 'true' }, default: 0.15, range: [0, 2], hard: [0, 100], unit: '/s', step: 0.01, hint: 'How often they change in a second at 24 frames.' }),
+  noiseSpeed: number({ when: { dial: 'uneven', is: 'true' }, default: 0.15, range: [0, 2], hard: [0, 100], unit: '/s', step: 0.01, hint: 'How often they change in a second of the shot.' }),
   driftX: number({ when: { dial: 'uneven', is: 'true' }, default: 6, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move to the right.' }),
   driftY: number({ when: { dial: 'uneven', is: 'true' }, default: 0, range: [-100, 100], hard: [-1e5, 1e5], unit: 'px/s', step: 1, hint: 'How fast they move down.' }),
   lies: choice({
@@ -195,9 +195,9 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
 const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneven && noise > 0
 
 /** How much thicker or thinner the mist is in its swathes. */
-function drawSwathes(d: Dials, { width, height, frame, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
+function drawSwathes(d: Dials, { width, height, frame, rate = 24, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
   const swathes = store.take(width, height, 1)
-  const seconds = frame / 24
+  const seconds = frame / rate
   const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
   noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
   const { data } = swathes
@@ -224,7 +224,7 @@ export default defineEffect({
   prepare: (d, at) =>
     hasSwathes(d)
       ? {
-          key: JSON.stringify([d.noise, d.noiseSize, d.noiseSpeed, d.driftX, d.driftY, at.width, at.height, at.frame, at.reduction]),
+          key: JSON.stringify([d.noise, d.noiseSize, d.noiseSpeed, d.driftX, d.driftY, at.width, at.height, at.frame, at.rate, at.reduction]),
           make: ({ store }) => drawSwathes(d, at, store),
         }
       : undefined,
@@ -245,7 +245,7 @@ export default defineEffect({
     { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
-  apply({ out, picture, feeds, dials: d, prepared, frame, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials: d, prepared, frame, rate = 24, reduction, kernels, store }) {
     const { position } = feeds
     const { width, height } = picture
     const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
@@ -253,7 +253,7 @@ export default defineEffect({
     const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
-    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, reduction }, store) : undefined
+    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, rate, reduction }, store) : undefined
     const swathes = hasSwathes(d) ? (prepared ?? made) : undefined
     const thinned = d.lies === 'low' ? store.take(width, height, 1) : undefined
     if (thinned) {

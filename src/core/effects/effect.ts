@@ -29,6 +29,8 @@ export interface PreparedFor {
   readonly height: number
   readonly frameWidth: number
   readonly frame: number
+  /** Frames a second; 24 where left out. */
+  readonly rate?: number
   readonly reduction: number
 }
 
@@ -42,6 +44,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly passes?: Readonly<Partial<Record<F, Pass>>>
   readonly dials: Values<D>
   readonly frame: number
+  /** Frames a second; 24 where left out. */
+  readonly rate?: number
   /** What `prepare` made. */
   readonly prepared: Picture | undefined
   /** How much smaller than the full frame the pictures are: 1, 2, 4. Dials in px are scaled already. */

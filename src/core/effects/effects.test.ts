@@ -8,7 +8,7 @@ import bloom from './bloom.ts'
 import { dialProblem, type DialValue } from './dials.ts'
 import type { Effect } from './effect.ts'
 import { defaultDials, effects, findEffect } from './registry.ts'
-import { recommendedSlot, searchEffects } from './suggest.ts'
+import { recommendedSlot } from './suggest.ts'
 
 const { kernels, store } = createLoneKernels(512)
 
@@ -185,12 +185,6 @@ test('one stop of exposure doubles light and keeps cover (photography)', () => {
       ).data.slice(0, 4),
     ),
   ).toEqual([0.36, 0.2, 4, 0.5].map(Math.fround))
-})
-
-test('an effect is found by what it does, and words that fit nothing find nothing', () => {
-  expect(searchEffects('soft light around bright things')[0]?.id).toBe('bloom')
-  expect(searchEffects('warm')[0]?.id).toBe('channel-gains')
-  expect(searchEffects('')).toHaveLength(effects.length)
 })
 
 test('colour is recommended before light, light after colour', () => {

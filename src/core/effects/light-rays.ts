@@ -107,7 +107,7 @@ export default defineEffect({
       hard: [0, 100],
       unit: '/s',
       step: 0.01,
-      hint: 'How often they change in a second at 24 frames.',
+      hint: 'How often they change in a second of the shot.',
     }),
   },
   varies: ({ shimmer, shimmerSpeed }) => shimmer > 0 && shimmerSpeed > 0,
@@ -120,7 +120,7 @@ export default defineEffect({
     { name: 'Dense shafts', dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 } },
   ], // prettier-ignore
   example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
-  apply({ out, picture, feeds, dials, frame, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, frame, rate = 24, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
     const bright = store.take(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
@@ -131,7 +131,7 @@ export default defineEffect({
     }
     // Noise on a circle, so that it closes; its radius says how often it changes on the way round.
     const radius = 180 / (Math.PI * shimmerSize)
-    const time = (frame / 24) * shimmerSpeed
+    const time = (frame / rate) * shimmerSpeed
     const gainAt = (angle: number) => {
       const noise = noise3(radius * Math.cos(angle), radius * Math.sin(angle), time)
       return Math.max(0, 1 + 1.8 * shimmer * noise)

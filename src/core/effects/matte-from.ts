@@ -12,7 +12,7 @@ export default defineEffect({
   search: 'matte mask key luma channel object cover id cryptomatte cut-out extract alpha isolate selection',
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
-    matte: {
+    shape: {
       kind: 'matte',
       required: false,
       hint: 'Taken in place of the picture: an object, a pass or another lane.',
@@ -28,7 +28,7 @@ export default defineEffect({
   },
   support: () => 0,
   example: { of: 'luminance' },
-  apply({ out, picture, feeds: { matte: fed }, dials: { of, invert }, store }) {
+  apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, store }) {
     const matte = fed ?? store.take(picture.width, picture.height, 1)
     if (!fed) extractMatte(matte, picture, of, false)
     for (let i = 0; i < matte.data.length; i++) {

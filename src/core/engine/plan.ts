@@ -516,14 +516,15 @@ class Planner {
       } else feeds[light] = part
     }
     const { frame, reduction } = this
+    const { rate } = this.comp.frames
     const { width, height, canvasWidth: frameWidth } = this.area
-    const own = effect.prepare?.(dials as never, { width, height, frameWidth, frame, reduction })
+    const own = effect.prepare?.(dials as never, { width, height, frameWidth, frame, rate, reduction })
     const passes = Object.fromEntries(
       names.map((name) => [name, step.feeds[name] && this.passBehind(step.feeds[name].from)]),
     )
     const prepared =
       own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
-    const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? frame : ''}`
+    const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
     return node(
       what,
       [picture, ...feeds, ...(prepared ? [prepared] : [])],
@@ -539,6 +540,7 @@ class Planner {
           dials: dials as never,
           prepared: prepared ? fed.at(-1) : undefined,
           frame,
+          rate,
           reduction,
         })
         return out

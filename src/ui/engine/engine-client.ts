@@ -232,6 +232,9 @@ export class EngineClient {
         return
       case 'probe':
         this.settle(message.id, message.probed)
+        return
+      case 'unanswered':
+        this.settle(message.id, undefined)
     }
   }
 

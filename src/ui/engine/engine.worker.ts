@@ -533,5 +533,7 @@ self.onmessage = ({ data }: MessageEvent<EngineRequest>) => {
     .then(() => handle(data))
     .catch((error: unknown) => {
       console.error(error)
+      // Whoever waits for an answer gets one: that there is none.
+      if ('id' in data) reply({ type: 'unanswered', id: data.id })
     })
 }

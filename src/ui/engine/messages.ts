@@ -198,3 +198,5 @@ export type EngineReply =
   | { readonly type: 'passes'; readonly id: number; readonly thumbs: readonly PassThumb[] }
   | { readonly type: 'previews'; readonly id: number; readonly thumbs: readonly (Thumb | undefined)[] }
   | { readonly type: 'probe'; readonly id: number; readonly probed: Probed | undefined }
+  /** What was asked for could not be made. */
+  | { readonly type: 'unanswered'; readonly id: number }

@@ -150,7 +150,7 @@ export function PicturePanel() {
 
   return (
     <section aria-label="Picture" className="flex h-full flex-col bg-base-300">
-      <div className="flex h-9 shrink-0 items-center gap-2 overflow-hidden whitespace-nowrap px-2 text-xs">
+      <div className="flex min-h-9 shrink-0 flex-wrap items-center gap-x-2 gap-y-1 whitespace-nowrap px-2 py-1 text-xs">
         <Choices
           label="View"
           options={modes}

@@ -10,8 +10,11 @@ const padded = (n: number) => String(n).padStart(3, '0')
 /** Frame numbers for which every sequence of the shot has a file of its own. */
 function useReadyFrames(): ReadonlySet<number> {
   const media = useShot((s) => s.media)
+  const only = useShot((s) => s.comp.frames.first)
   const longest = useShot((s) => s.comp.frames.last - s.comp.frames.first + 1)
   return useMemo(() => {
+    // A shot of one frame is made of what there is, whatever its numbers.
+    if (longest === 1) return new Set([only])
     const sequences = Object.values(media)
       .map((m) => new Set(frameNumbers(m)))
       .filter((frames) => frames.size > 1 || longest > 1)
@@ -19,7 +22,7 @@ function useReadyFrames(): ReadonlySet<number> {
     return new Set(
       [...(first ?? [])].filter((n) => others.every((frames) => frames.has(n) || frames.size === 1)),
     )
-  }, [media, longest])
+  }, [media, longest, only])
 }
 
 /** The frames of the shot: which are there, which one is shown; steps, jumps and plays. */
