@@ -19,12 +19,13 @@ export const isPictured = ({ feeds }: Pick<Effect, 'feeds'>): boolean =>
 
 /** The reference page of all effects, from their declarations. */
 export function effectsReference(): string {
-  const pages = effects.map(({ id, title, purpose, family, kind, belongs, feeds, dials, starts }) =>
+  const pages = effects.map(({ id, title, purpose, law, family, kind, belongs, feeds, dials, starts }) =>
     [
       `## ${title} (\`${id}\`)`,
       `${purpose} Family: ${family}; kind: ${kind}.`,
       ...(isPictured({ feeds }) ? [`![Left without ${title}, right with it](effects/${id}.webp)`] : []),
       `Where it belongs: ${belongs.reason}`,
+      ...(law === undefined ? [] : [`What it computes: ${law}`]),
       ...Object.entries(feeds).map(
         ([key, feed]) => `- feed \`${key}\`${feed.required ? ' (required)' : ''}: ${feed.hint}`,
       ),

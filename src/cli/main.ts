@@ -26,6 +26,14 @@ const usage = `zafiro: finishes rendered frames
   zafiro bench [--json]
       measures this machine against sharp and a plain memory copy`
 
+/** Frames may begin below 0: `--frames -1-10` is one option with its value, not two. */
+function withNegatives(args: readonly string[]): string[] {
+  return args.flatMap((arg, i) => {
+    if (arg === '--frames' && /^-\d/.test(args[i + 1] ?? '')) return [`--frames=${args[i + 1] ?? ''}`]
+    return args[i - 1] === '--frames' && /^-\d/.test(arg) ? [] : [arg]
+  })
+}
+
 const usualHome = () => process.env['ZAFIRO_HOME'] ?? '.zafiro'
 
 const say = (line: string) => {
@@ -33,7 +41,7 @@ const say = (line: string) => {
 }
 
 async function run(args: string[]): Promise<void> {
-  const [command, ...rest] = args
+  const [command, ...rest] = withNegatives(args)
   const json = { type: 'boolean', default: false } as const
   switch (command) {
     case 'inspect': {

@@ -1,7 +1,7 @@
 import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, expect, test } from 'vitest'
+import { afterAll, expect, test, vi } from 'vitest'
 import { emptyComp } from '../core/comp/edits.ts'
 import { renderShotFile } from './render.ts'
 
@@ -24,6 +24,17 @@ const render = (file: string, mayLeave: boolean) => {
   const options = { frames: '1', out: join(folder, 'out'), format: 'exr', mayLeave }
   return renderShotFile(path, options, () => undefined)
 }
+
+test('frames may begin below 0', async () => {
+  const { main } = await import('./main.ts')
+  const said: string[] = []
+  const write = vi.spyOn(process.stderr, 'write').mockImplementation((text) => said.push(String(text)) > 0)
+  await main(['render', join(folder, 'absent.json'), '--frames', '-1-10', '--out', folder])
+  write.mockRestore()
+  process.exitCode = 0
+  // It got as far as the file.
+  expect(said.join('')).toMatch(/absent\.json/)
+})
 
 test.each(['../secret.exr', 'sub/../../secret.exr', '/etc/hostname', join(folder, 'secret.exr'), 'link.exr'])(
   'a shot file may come from anyone: %s is read only where that is allowed',

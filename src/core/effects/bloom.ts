@@ -23,6 +23,7 @@ export default defineEffect({
   purpose: 'Soft light around bright things, as in a lens, in haze or in water.',
   search:
     'glow halo soft light around bright things gleam shine dreamy diffusion promist highlights lamps blown bleeding radiance',
+  law: `Light that is taken: Y is the luminance (or the brightest channel), y = min(Y, ceiling), k = knee · threshold. Excess e = 0 up to threshold − k, (y − threshold + k)² / 4k up to threshold + k, y − threshold beyond. What is taken is colour · e / Y, as it is premultiplied. With k = 0 the edge is hard. *soft*: the taken light spread by a sum of Gaussians whose widest holds 95 % within \`reach\`; black beyond the picture, energy ∝ strength. *eye*: spread by the CIE 146:2002 glare equation, \`10/θ³ + [5/θ² + 0.1 p/θ]·[1 + (A/62.5)⁴] + 0.0025 p\`, θ from \`field\`, brown eyes (p = 0.5), scaled so that its sum over half the longer side is 1; nearer than 0.1° it stays as it is at 0.1°.`,
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],

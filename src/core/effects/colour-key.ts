@@ -10,6 +10,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'A matte of colours picked on the picture, or the picture without them.',
   search: 'chroma key hue screen paper remove background spill pick mask green blue keying select colour despill',
+  law: `Distance in OKLab of straight colour, lightness weighed by its dial: 1 within \`reach\`, down to 0 over \`softness\` beyond; times what is far from colours that are not meant, times alpha.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   dials: {
     picked: picks({ default: [], hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.' }),

@@ -63,6 +63,8 @@ export interface Effect<
   /** filter: picture → picture. light: picture → the light alone, which the engine joins. */
   readonly kind: 'filter' | 'light'
   readonly purpose: string
+  /** What it computes, as a formula in words for the reference: borders, alpha, widths. */
+  readonly law?: string
   /** Further words someone may search by. */
   readonly search: string
   /** Families this step is best placed after and before, and why, as a sentence. */

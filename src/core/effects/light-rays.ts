@@ -16,6 +16,7 @@ export default defineEffect({
   purpose: 'Beams that run from bright openings away from a point, as light does in haze or water.',
   search:
     'god rays beams of sun shafts volumetric crepuscular sunbeams streaks radial light dust window projector',
+  law: `Light that is taken: Y is the luminance (or the brightest channel), y = min(Y, ceiling), k = knee · threshold. Excess e = 0 up to threshold − k, (y − threshold + k)² / 4k up to threshold + k, y − threshold beyond. What is taken is colour · e / Y, as it is premultiplied. A pixel at distance r from the origin gets strength / 100 px · ∫ L(r − t) · (1 − t / length)^falloff · T(t) dt over 0 ≤ t < length: light runs outwards only, beginning at each lit pixel itself. T is what gets through the occluder on the way, ∏ (1 − o) pixel by pixel; between pixels −log₂(1 − o) is interpolated, so a wall of one pixel blocks wherever it is crossed. Levels act on the luminance of the rays: ((y − black) / (white − black))^(1 / gamma). Black beyond the picture.`,
   belongs: {
     after: ['colour', 'depth'],
     before: ['motion', 'finish'],

@@ -22,6 +22,7 @@ export default defineEffect({
   purpose: 'Fine spikes of light out of small hard lights, as from lens blades or wet lashes.',
   search:
     'sparkle star streak spikes cross diffraction shine twinkle sparkles streaks anamorphic filter glint glints rays lamp metal star-burst',
+  law: `Light that is taken: Y is the luminance (or the brightest channel), y = min(Y, ceiling), k = knee · threshold. Excess e = 0 up to threshold − k, (y − threshold + k)² / 4k up to threshold + k, y − threshold beyond. What is taken is colour · e / Y, as it is premultiplied. It is blurred by a Gaussian of σ = max(0.7, softness) px. From every point each spike runs from the point itself to \`length\` px, (1 − t / length)^falloff, times strength / 32 for each pixel of its way; spike i points to turn + 360° · i / number. Red, green and blue reach in proportion to their wavelengths where colours spread. Black beyond the picture.`,
   belongs: {
     after: ['colour'],
     before: ['motion', 'finish'],
