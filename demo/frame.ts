@@ -90,7 +90,8 @@ const corners = [[-0.375, -0.125], [0.125, -0.375], [0.375, 0.125], [-0.125, 0.3
 
 /**
  * Renders rows y0..y1-1 of a frame into `rows` (of the whole frame). One ray through every pixel's centre gives the
- * data passes; where neighbours differ, four more give colour and coverage. `beforeRow` may hold the work up.
+ * data passes; where neighbours differ, four more give colour and coverage. `beforeRow` may hold the work up. `cells` are kept from one
+ * frame to the next.
  */
 export function renderRows(
   rows: FrameRows,
@@ -100,10 +101,11 @@ export function renderRows(
   y0: number,
   y1: number,
   beforeRow: () => void = () => undefined,
+  cells?: Float32Array,
 ): void {
   const now = stage(frame)
   const next = stage(frame + 1)
-  const scene = createScene(now)
+  const scene = createScene(now, cells)
   const lens = camera(now, width, height)
   const lensNext = camera(next, width, height)
   const line = (y: number) =>

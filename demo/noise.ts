@@ -6,19 +6,45 @@ export function hash(x: number, y: number, z: number): number {
   return ((h ^ (h >>> 15)) >>> 0) / 4294967296
 }
 
-/** Smooth value noise, 0–1. */
+const [byX, byY, byZ] = [0x8da6b343, 0xd8163841, 0xcb1ab31f]
+
+/** The rest of `hash`, of its three coordinates mixed. */
+function mixed(from: number): number {
+  let h = Math.imul(from ^ (from >>> 13), 0x5bd1e995)
+  h = Math.imul(h ^ (h >>> 15), 0x27d4eb2d)
+  return ((h ^ (h >>> 15)) >>> 0) / 4294967296
+}
+
+/** Smooth value noise, 0–1: between the hashes of the eight corners of a cell. */
 export function noise(x: number, y: number, z: number): number {
-  const [ix, iy, iz] = [Math.floor(x), Math.floor(y), Math.floor(z)]
+  const ix = Math.floor(x)
+  const iy = Math.floor(y)
+  const iz = Math.floor(z)
   const fx = x - ix
   const fy = y - iy
   const fz = z - iz
   const u = fx * fx * (3 - 2 * fx)
   const v = fy * fy * (3 - 2 * fy)
   const w = fz * fz * (3 - 2 * fz)
-  const a = hash(ix, iy, iz) + u * (hash(ix + 1, iy, iz) - hash(ix, iy, iz))
-  const b = hash(ix, iy + 1, iz) + u * (hash(ix + 1, iy + 1, iz) - hash(ix, iy + 1, iz))
-  const c = hash(ix, iy, iz + 1) + u * (hash(ix + 1, iy, iz + 1) - hash(ix, iy, iz + 1))
-  const d = hash(ix, iy + 1, iz + 1) + u * (hash(ix + 1, iy + 1, iz + 1) - hash(ix, iy + 1, iz + 1))
+  // A step of one coordinate adds its factor once more, so that each is multiplied once for all corners.
+  const x0 = Math.imul(ix, byX)
+  const x1 = (x0 + byX) | 0
+  const y0 = Math.imul(iy, byY)
+  const y1 = (y0 + byY) | 0
+  const z0 = Math.imul(iz, byZ)
+  const z1 = (z0 + byZ) | 0
+  const low = y0 ^ z0
+  const high = y1 ^ z0
+  const lowFar = y0 ^ z1
+  const highFar = y1 ^ z1
+  const h000 = mixed(x0 ^ low)
+  const h010 = mixed(x0 ^ high)
+  const h001 = mixed(x0 ^ lowFar)
+  const h011 = mixed(x0 ^ highFar)
+  const a = h000 + u * (mixed(x1 ^ low) - h000)
+  const b = h010 + u * (mixed(x1 ^ high) - h010)
+  const c = h001 + u * (mixed(x1 ^ lowFar) - h001)
+  const d = h011 + u * (mixed(x1 ^ highFar) - h011)
   const e = a + v * (b - a)
   return e + w * (c + v * (d - c) - e)
 }

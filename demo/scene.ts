@@ -88,8 +88,16 @@ const torus = (x: number, y: number, z: number, big: number, small: number) =>
 const capsule = (x: number, y: number, z: number, top: number, bottom: number, r: number) =>
   hypot(x, y - Math.min(top, Math.max(bottom, y)), z) - r
 
+/** The chamber in cells: in each the distance of its middle from the rock, once it has been asked for. The rock stands still, so all frames share it. */
+const [cell, cellsX, cellsY, cellsZ] = [0.2, 84, 56, 280]
+const [firstX, firstY, firstZ] = [-8.4, -1.2, -45]
+export const rockCells = (): Float32Array =>
+  new Float32Array(new SharedArrayBuffer(cellsX * cellsY * cellsZ * 4)).fill(NaN)
+/** Nearer to the rock than this its own distance counts. */
+const nearRock = 0.12
+
 /** Signed distances of the scene at a frame; `id` of the last call to `distance` names the nearest object. */
-export function createScene(staging: Staging) {
+export function createScene(staging: Staging, cells: Float32Array = rockCells()) {
   const [bx, by, bz] = staging.bell
   let nearestId = rock
 
@@ -119,6 +127,27 @@ export function createScene(staging: Staging) {
     const detail = 0.26 * fractal(x * 2.3 + 9, y * 2.6, z * 2.3, 3)
     const ledges = 0.06 * Math.sin(y * 5.2 + 2.5 * noise(x * 0.6, y * 0.4, z * 0.6))
     return (broad - detail - ledges) * 0.66
+  }
+
+  /** The rock's distance where it is not more than `enough`; else something between that and it, which is quick. */
+  function rockUpTo(enough: number, x: number, y: number, z: number, fine: boolean): number {
+    const i = Math.floor((x - firstX) / cell)
+    const j = Math.floor((y - firstY) / cell)
+    const k = Math.floor((z - firstZ) / cell)
+    if (i < 0 || j < 0 || k < 0 || i >= cellsX || j >= cellsY || k >= cellsZ)
+      return rockDistance(x, y, z, fine)
+    const at = (k * cellsY + j) * cellsX + i
+    const mx = firstX + (i + 0.5) * cell
+    const my = firstY + (j + 0.5) * cell
+    const mz = firstZ + (k + 0.5) * cell
+    let known = cells[at]!
+    if (known !== known) {
+      cells[at] = rockDistance(mx, my, mz, true)
+      // Read back as it is kept, so that who asks first sees the same as all others.
+      known = cells[at]
+    }
+    const step = known - hypot(x - mx, y - my, z - mz)
+    return step > enough ? step : rockDistance(x, y, z, fine)
   }
 
   function sandDistance(x: number, y: number, z: number): number {
@@ -251,9 +280,9 @@ export function createScene(staging: Staging) {
     return d * size
   }
 
-  /** Distance to what light can not pass: rock, sand, brass, crystals. */
-  function opaque(x: number, y: number, z: number, fine = true): number {
-    let best = rockDistance(x, y, z, fine)
+  /** Distance to what light can not pass: rock, sand, brass, crystals; to rock farther than `enough` perhaps too little, but no less than that. */
+  function opaque(x: number, y: number, z: number, fine = true, enough = Infinity): number {
+    let best = enough === Infinity ? rockDistance(x, y, z, fine) : rockUpTo(enough, x, y, z, fine)
     nearestId = rock
     const consider = (d: number, id: number) => {
       if (d < best) {
@@ -275,7 +304,7 @@ export function createScene(staging: Staging) {
     staging,
     /** Distance to the nearest surface of all, without what is in `passed` (bits by object). */
     distance(x: number, y: number, z: number, passed: number): number {
-      let best = opaque(x, y, z)
+      let best = opaque(x, y, z, true, nearRock)
       if (!(passed & (1 << glass))) {
         const d = glassDistance(x, y, z)
         if (d < best) {

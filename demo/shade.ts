@@ -78,7 +78,9 @@ function visible(scene: Scene, p: Vec, way: Vec, length: number, soft: number): 
   let t = 0.05
   for (let i = 0; i < 34 && t < length; i++) {
     if (p[1] + way[1] * t > 7.6) break
-    const d = scene.opaque(p[0] + way[0] * t, p[1] + way[1] * t, p[2] + way[2] * t, false)
+    // Farther than this it neither dims nor bounds the step.
+    const enough = Math.max(0.8, t / soft)
+    const d = scene.opaque(p[0] + way[0] * t, p[1] + way[1] * t, p[2] + way[2] * t, false, enough)
     if (scene.id === surface) break
     light = Math.min(light, (soft * d) / t)
     if (light < 0.01) return 0
@@ -92,7 +94,8 @@ function openness(scene: Scene, p: Vec, n: Vec): number {
   let weight = 1
   for (const h of [0.08, 0.3, 0.9]) {
     closed +=
-      (weight * Math.max(0, h - scene.opaque(p[0] + n[0] * h, p[1] + n[1] * h, p[2] + n[2] * h, false))) / h
+      (weight * Math.max(0, h - scene.opaque(p[0] + n[0] * h, p[1] + n[1] * h, p[2] + n[2] * h, false, h))) /
+      h
     weight *= 0.75
   }
   return clamp(1 - closed * 0.5)

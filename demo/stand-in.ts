@@ -12,6 +12,7 @@ import { nodeZlib } from '../src/server/media/node-zlib.ts'
 import { drawings } from './drawings.ts'
 import { encodeFrame } from './exr-frame.ts'
 import { emptyRows, renderRows, type FrameRows } from './frame.ts'
+import { rockCells } from './scene.ts'
 
 interface Job {
   readonly rows: FrameRows
@@ -21,6 +22,8 @@ interface Job {
   readonly height: number
   /** A file that is touched whenever someone works; undefined when nobody is to be waited for. */
   readonly signOfWork: string | undefined
+  /** Of the scene, see rockCells. */
+  readonly cells: Float32Array
 }
 /** The rows above and below a batch are traced for it, too, so batches are not small. */
 const rowsAtOnce = 27
@@ -53,16 +56,19 @@ function waitForRest(signOfWork: string): void {
   }
 }
 
-function work({ rows, next, frame, width, height, signOfWork }: Job): void {
+function work({ rows, next, frame, width, height, signOfWork, cells }: Job): void {
   const beforeRow = () => {
     if (signOfWork) waitForRest(signOfWork)
   }
   for (;;) {
     const y = Atomics.add(next, 0, rowsAtOnce)
     if (y >= height) return
-    renderRows(rows, frame, width, height, y, Math.min(height, y + rowsAtOnce), beforeRow)
+    renderRows(rows, frame, width, height, y, Math.min(height, y + rowsAtOnce), beforeRow, cells)
   }
 }
+
+/** Shared by all frames and threads. */
+const cells = rockCells()
 
 async function renderFrame(
   frame: number,
@@ -77,8 +83,9 @@ async function renderFrame(
     width,
     height,
     signOfWork,
+    cells,
   }
-  const threads = signOfWork ? 1 : availableParallelism()
+  const threads = availableParallelism()
   const helpers = Array.from({ length: threads }, () => {
     const worker = new Worker(fileURLToPath(import.meta.url), { workerData: job })
     return new Promise<void>((resolve, reject) => worker.on('message', resolve).on('error', reject))
@@ -99,7 +106,7 @@ async function main(): Promise<void> {
   const [first = 1, last = first] = values.frames.split('-').map(Number)
   const [width = 960, height = 540] = values.size.split('x').map(Number)
   mkdirSync(values.out, { recursive: true })
-  // Beside people at work: one thread, only when nobody else wants it, and not at all while they change something.
+  // Beside people at work: only when nobody else wants the processors, and not at all while they change something.
   if (values.beside) setPriority(19)
   for (let frame = first; frame <= last; frame++) {
     const number = String(frame).padStart(4, '0')
