@@ -168,7 +168,7 @@ export function castRays(out: Picture, light: Picture, shape: RayShape, { kernel
     gainAt ? gainAt(geometry.firstAngle + i * geometry.stepAngle) : 1,
   )
   const depth = shape.occluder && store.take(out.width, out.height, 1)
-  if (depth) kernels.opticalDepth(depth, shape.occluder!)
+  if (depth) kernels.opticalDepth(depth, shape.occluder)
   kernels.rayLines(rays, light, depth, taps, gains, geometry)
   if (depth) store.give(depth)
   kernels.rayBack(out, rays, geometry, shape.gain)

@@ -233,7 +233,7 @@ export const plainKernels: Kernels = {
       const b = at(below)
       const joined = joinPixel(mode, b, at(top))
       for (let c = 0; c < 4; c++) {
-        const whole = mode === 'plus' && c === 3 ? Math.min(1, joined[c]!) : joined[c]!
+        const whole = mode === 'plus' && c === 3 ? Math.min(1, joined[c]) : joined[c]!
         out.data[p * 4 + c] = b[c]! + weight * (whole - b[c]!)
       }
     }

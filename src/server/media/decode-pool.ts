@@ -5,18 +5,12 @@ import type { Pass } from '../../core/comp/media.ts'
 import { passBlockLength, passHeaderBytes } from '../../core/formats/pass-block.ts'
 import { decodeBudget } from './decode-budget.ts'
 import type { TakeOptions } from './decode-file.ts'
+import type { DecodeJob } from './decode-job.ts'
 import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
 import { passPath, storedPath, type PassForm } from './store.ts'
 
 export { DecodeError } from './decoder.ts'
-
-export type DecodeJob =
-  | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
-  | { readonly type: 'form'; readonly hash: string; readonly form: PassForm }
-  | { readonly type: 'objects'; readonly hash: string; readonly pass: Pass }
-export type DecodeReply =
-  { readonly result: unknown } | { readonly problem: string; readonly isFull: boolean }
 
 interface Waiting {
   readonly job: DecodeJob

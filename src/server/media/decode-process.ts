@@ -1,6 +1,6 @@
 // Decodes for another process: a file that is made to break its decoder breaks this process alone.
 import { makeForm, makeObjects, takeStored } from './decode-file.ts'
-import type { DecodeJob, DecodeReply } from './decode-pool.ts'
+import type { DecodeJob, DecodeReply } from './decode-job.ts'
 
 async function work(job: DecodeJob): Promise<unknown> {
   switch (job.type) {

@@ -1,6 +1,6 @@
 import { fork, type ChildProcess } from 'node:child_process'
 import { readFileSync } from 'node:fs'
-import type { DecodeJob, DecodeReply } from './decode-pool.ts'
+import type { DecodeJob, DecodeReply } from './decode-job.ts'
 
 /** A stored file that can not be read, in words for the person who brought it. */
 export class DecodeError extends Error {
