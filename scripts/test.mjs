@@ -63,6 +63,9 @@ async function main() {
     chromedriver: 'chromium-driver',
     exrheader: 'openexr',
     oiiotool: 'openimageio-tools',
+    openssl: 'openssl',
+    curl: 'curl',
+    faketime: 'faketime',
     '/usr/share/doc/python3-pyopencolorio': 'python3-pyopencolorio',
   })
   await ensureBundles()
