@@ -8,6 +8,9 @@ import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const mostShown = 200
 
+/** The server lists no more of a pass. */
+const mostObjects = 5000
+
 /** Objects of an ID pass at this frame, by name where one is known; undefined while they are asked for. */
 export function useObjects(mediaRef: string, pass: string): readonly ListedObject[] | undefined {
   const { id } = useShotContext()
@@ -59,7 +62,11 @@ export function ObjectList({
         <input
           type="search"
           aria-label="Find an object"
-          placeholder={objects ? `Find among ${objects.length} objects` : 'Listing objects …'}
+          placeholder={
+            objects
+              ? `Find among ${objects.length >= mostObjects ? `the ${mostObjects} largest` : objects.length} objects`
+              : 'Listing objects …'
+          }
           className="input input-xs flex-1"
           value={search}
           onChange={(e) => {

@@ -118,6 +118,9 @@ function RenderCard({ render: initial }: { render: ShownRender }) {
   )
 }
 
+/** As many as the server lists. */
+const mostListed = 50
+
 /** Asks for renders of the shot and lists those there are. */
 export function RendersPanel() {
   const { id, saveNow } = useShotContext()
@@ -198,6 +201,11 @@ export function RendersPanel() {
         {renders?.map((render) => (
           <RenderCard key={render.id} render={render} />
         ))}
+        {renders !== undefined && renders.length >= mostListed && (
+          <li className="px-4 text-xs text-base-content/60">
+            The newest {mostListed} renders are listed; the files of older ones stay in the data folder.
+          </li>
+        )}
         {renders?.length === 0 && (
           <li className="pt-6 text-center text-base-content/55">
             Nothing has been rendered from this shot yet.

@@ -130,6 +130,9 @@ function drawingOf({ comp, selection, draw }: ShotState, next: Selection | undef
   return source?.type === 'drawing' ? { drawing: source.drawing, tool: 'choose', points: [] } : undefined
 }
 
+/** Changes that can be undone. */
+export const mostUndone = 300
+
 type Tracked = Pick<ShotState, 'comp' | 'editName'>
 
 /** The state of an opened shot. Only the comp can be undone; looking and selecting can not. */
@@ -199,7 +202,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
       {
         partialize: ({ comp, editName }): Tracked => ({ comp, editName }),
         equality: (a, b) => a.comp === b.comp,
-        limit: 300,
+        limit: mostUndone,
       },
     ),
   )

@@ -8,6 +8,7 @@ import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
 import type { SaveState } from './autosave.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
+import { mostUndone } from './shot-store.ts'
 import { Transport } from './transport.tsx'
 
 function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }) {
@@ -78,7 +79,13 @@ export function TopBar({
         type="button"
         className="btn btn-ghost btn-xs"
         disabled={undoCount === 0}
-        title={undoCount ? `Undo: ${editName} (Ctrl+Z)` : 'Nothing to undo'}
+        title={
+          undoCount >= mostUndone
+            ? `Undo: ${editName} (Ctrl+Z). The last ${mostUndone} changes can be undone.`
+            : undoCount
+              ? `Undo: ${editName} (Ctrl+Z)`
+              : 'Nothing to undo'
+        }
         onClick={() => {
           undo()
         }}
