@@ -1,5 +1,5 @@
 import { rmSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { resolve } from 'node:path'
 import { Key, type WebDriver } from 'selenium-webdriver'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import type { Comp } from '../src/core/comp/schema.ts'
@@ -58,7 +58,7 @@ function hall(miss: number): Uint8Array {
 test.each([1e10, 65504, 0])(
   'a depth that has %d where nothing was hit gives a believable mist by / fog Enter, and is saved',
   async (miss) => {
-    const file = join(process.cwd(), home, `hall-${miss}.exr`)
+    const file = resolve(home, `hall-${miss}.exr`)
     writeFileSync(file, hall(miss))
     const made = await fetch(`${app.address}/api/shots`, {
       method: 'POST',

@@ -992,6 +992,7 @@ describe('what does not fit is refused with words', () => {
     comp.lanes[0]!.join.opacity = 7
     const answer = await fetch(`${url}/comp`, {
       method: 'PUT',
+      headers: { 'content-type': 'application/json' },
       body: JSON.stringify({ base: revision, comp }),
     })
     expect(answer.status).toBe(400)
@@ -1086,11 +1087,11 @@ describe('starting', () => {
   test('after all of it was killed the next start recovers, with everything that was saved', async () => {
     await driver.get('about:blank')
     const { owner, parts } = JSON.parse(readFileSync(join(home, 'running.json'), 'utf8')) as {
-      owner: number
-      parts: number[]
+      owner: { pid: number }
+      parts: { pid: number }[]
     }
-    const database = Number(readFileSync(join(home, 'db/run/db.pid'), 'utf8'))
-    for (const pid of [owner, ...parts, database]) process.kill(pid, 'SIGKILL')
+    // The database is one of the parts.
+    for (const { pid } of [owner, ...parts]) process.kill(pid, 'SIGKILL')
     app = await startApp()
     const shots = (await (await fetch(`${app.address}/api/shots/grottodemo01`)).json()) as {
       comp: { lanes: { name: string; muted: boolean }[] }
@@ -1098,11 +1099,17 @@ describe('starting', () => {
     expect(shots.comp.lanes.find((l) => l.name === 'Open water')?.muted).toBe(true)
   })
   test('a render worker that is killed is started again and its frame is rendered', async () => {
-    const { parts } = JSON.parse(readFileSync(join(home, 'running.json'), 'utf8')) as { parts: number[] }
-    process.kill(parts[1]!, 'SIGKILL')
+    const { parts } = JSON.parse(readFileSync(join(home, 'running.json'), 'utf8')) as {
+      parts: { name: string; pid: number }[]
+    }
+    process.kill(parts.find((p) => p.name === 'render worker')!.pid, 'SIGKILL')
     const url = `${app.address}/api/shots/grottodemo01/renders`
     const { id } = (await (
-      await fetch(url, { method: 'POST', body: JSON.stringify({ first: 1, last: 1, formats: ['png8'] }) })
+      await fetch(url, {
+        method: 'POST',
+        headers: { 'content-type': 'application/json' },
+        body: JSON.stringify({ first: 1, last: 1, formats: ['png8'] }),
+      })
     ).json()) as { id: string }
     await waitFor(driver, 'the render', async () => {
       const render = (await (await fetch(`${app.address}/api/renders/${id}`)).json()) as {

@@ -2,7 +2,7 @@ import { execFileSync, spawn } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { By, type WebDriver } from 'selenium-webdriver'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
@@ -148,7 +148,6 @@ test('asking only for the head of a large pass keeps no file open', async () => 
   const ask = async (method: string) => {
     const answer = await fetch(`${app.address}/api/passes/${hash}/beauty`, { method })
     expect(answer.status).toBe(200)
-    if (method === 'GET') expect(Number(answer.headers.get('content-length'))).toBeGreaterThan(1000)
     await answer.body?.cancel()
   }
   await ask('HEAD')
@@ -255,7 +254,7 @@ describe('a hostile page of another origin', () => {
 })
 
 test('what the server will not take is said with its place, and can be kept as a file', async () => {
-  const folder = join(process.cwd(), home, 'downloads')
+  const folder = resolve(home, 'downloads')
   mkdirSync(folder, { recursive: true })
   await (
     driver as unknown as { sendDevToolsCommand(name: string, value: object): Promise<void> }
@@ -289,7 +288,7 @@ test('what the server will not take is said with its place, and can be kept as a
 test('two tabs that send the same large file at once both bring it in whole, and a broken one goes on', async () => {
   const bytes = frameFile(2400, 1900, 9)
   expect(bytes.length).toBeGreaterThan(33e6)
-  const path = join(process.cwd(), home, 'large.0001.exr')
+  const path = resolve(home, 'large.0001.exr')
   writeFileSync(path, bytes)
   const send = async () => {
     await driver.get(`${app.address}/shots/${shot}`)
