@@ -189,7 +189,7 @@ test('gaps of a sequence are listed, and a shot spans its sequences', () => {
 })
 
 test('passes are guessed from the names renderers give them (common practice)', () => {
-  const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour'], ['IndexOB', 1, 'ids'], ['material_index', 1, 'ids'], ['pass_id', 1, 'ids'], ['GlossDir', 3, 'light'], ['transmit_indirect', 3, 'light'], ['SelfIllumination', 3, 'light'], ['bump_normals', 3, 'normal'], ['cam_n', 3, 'normal'], ['worldPoints', 3, 'position'], ['p_world', 3, 'position'], ['forward', 2, 'motion'], ['backward', 2, 'motion'], ['optical_flow', 2, 'motion']] // prettier-ignore
+  const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour'], ['IndexOB', 1, 'ids'], ['material_index', 1, 'ids'], ['pass_id', 1, 'ids'], ['GlossDir', 3, 'light'], ['transmit_indirect', 3, 'light'], ['SelfIllumination', 3, 'light'], ['bump_normals', 3, 'normal'], ['cam_n', 3, 'normal'], ['worldPoints', 3, 'position'], ['point_world', 3, 'position'], ['forward', 2, 'motion'], ['backward', 2, 'motion'], ['optical_flow', 2, 'motion']] // prettier-ignore
   for (const [name, channels, kind] of cases) expect(guessPass(name, channels, 'half').kind, name).toBe(kind)
 })
 

@@ -28,7 +28,7 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Gives dark and bright parts colours of their own, along a gradient.',
-  search: 'duotone tritone false colours heat map luminance to colour greyscale color ramp colourise remap tones palette',
+  search: 'duotone tritone false colours heat map luminance to colour greyscale colourise remap ramp tones palette',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     gradient: gradient({

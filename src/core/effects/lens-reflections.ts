@@ -12,7 +12,7 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'A chain of soft, tinted copies of the bright lights, mirrored through the middle of the lens.',
-  search: 'ghosts flare lens reflex inner reflection optical flares camera anamorphic optics glass',
+  search: 'ghosts flare lens reflex inner reflection flares optical camera anamorphic optics glass',
   law: `Light that is taken: Y is the luminance (or the brightest channel), y = min(Y, ceiling), k = knee · threshold. Excess e = 0 up to threshold − k, (y − threshold + k)² / 4k up to threshold + k, y − threshold beyond. What is taken is colour · e / Y, as it is premultiplied. Copies are never negative: what an enlargement or a turned hue would take away is 0.`,
   belongs: {
     after: ['colour', 'motion'],

@@ -6,7 +6,7 @@ import { searchEffects } from './suggest.ts'
 const phrases: Readonly<Record<string, string>> = {
   'glow': 'bloom matte-glow', 'make it glow': 'bloom matte-glow', 'soft glow': 'bloom matte-glow', 'glow from a shape': 'matte-glow', 'neon outline': 'matte-glow',
   'halo around the character': 'matte-glow bloom', 'dreamy highlights': 'bloom', 'blown out lights': 'bloom', 'light bleeding': 'bloom', 'diffusion filter': 'bloom',
-  'sun beams': 'light-rays', 'god rays': 'light-rays', 'lihgt rays': 'light-rays', 'shafts of light from the window': 'light-rays', 'volumetric light': 'light-rays',
+  'beams of sunlight': 'light-rays', 'god rays': 'light-rays', 'lihgt rays': 'light-rays', 'shafts of light from the window': 'light-rays', 'volumetric light': 'light-rays',
   'streaks': 'star-glare light-rays', 'star filter': 'star-glare', 'sparkles on metal': 'star-glare', 'cross on the lamp': 'star-glare', 'twinkling': 'star-glare',
   'lens flare': 'lens-reflections', 'ghosts in the lens': 'lens-reflections', 'flare': 'lens-reflections', 'camera reflections': 'lens-reflections',
   'fog': 'depth-mist', 'make it foggy': 'depth-mist', 'haze in the distance': 'depth-mist', 'atmosphere': 'depth-mist', 'underwater murk': 'depth-mist', 'mist': 'depth-mist', 'fade into the background': 'depth-mist', 'smoke in the air': 'depth-mist',

@@ -137,7 +137,8 @@ export function layersOf(
   const borders = [...far.slice(0, -1), ...radiusCells(inFront)]
   const cells = borders.map(() => [Infinity, -Infinity] as [number, number])
   let k = 0
-  for (const value of data) {
+  for (let i = 0; i < data.length; i++) {
+    const value = data[i]!
     const v = value === value ? value : 0
     // Neighbours are mostly of one cell. What is in focus ends the cells behind it and begins those in front.
     while (k > 0 && v < borders[k]!) k--
@@ -162,7 +163,8 @@ const wholeShare = 1 / 32
 /** Places every pixel between layers: k where it lies in layer k, k + ½ half way to the next. */
 function placeIn(places: Picture, nearness: Picture, layers: readonly number[]): void {
   let k = 0
-  for (const [i, value] of nearness.data.entries()) {
+  for (let i = 0; i < nearness.data.length; i++) {
+    const value = nearness.data[i]!
     const v = value === value ? value : 0
     while (k > 0 && v < layers[k]!) k--
     while (k < layers.length - 1 && v >= layers[k + 1]!) k++

@@ -53,7 +53,7 @@ export class DecodePool {
     private readonly program = join(/*turbopackIgnore: true*/ process.cwd(), 'dist', 'decode-process.mjs'),
     {
       processes = Math.min(4, availableParallelism()),
-      limitMs = 20_000,
+      limitMs = 60_000,
       patienceMs = 2000,
       mostBytes = decodeBudget,
     }: DecodePoolOptions = {},

@@ -226,6 +226,13 @@ export interface Raster {
   readonly samples: Samples
 }
 
+/** Half floats of values; a loop, as mapping a typed array calls a function through the engine for each of its millions. */
+function toHalves(values: Float32Array): Uint16Array {
+  const halves = new Uint16Array(values.length)
+  for (let i = 0; i < values.length; i++) halves[i] = numberToHalf(values[i]!)
+  return halves
+}
+
 /** A picture of one pass as an opened file; grey without alpha stays one channel. */
 export function rasterFile({ format, compression, encoding, alpha, warnings, samples }: Raster): MediaFile {
   const { width, height, channels, data, most } = samples
@@ -270,7 +277,7 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
         x: 0,
         y: 0,
         channels: passChannels.length,
-        data: most === 255 ? Uint16Array.from(values, numberToHalf) : values,
+        data: most === 255 ? toHalves(values) : values,
       }
     },
     storedPixels: (points) =>
