@@ -15,9 +15,10 @@ function useReadyFrames(): ReadonlySet<number> {
   return useMemo(() => {
     // A shot of one frame is made of what there is, whatever its numbers.
     if (longest === 1) return new Set([only])
-    const sequences = Object.values(media)
-      .map((m) => new Set(frameNumbers(m)))
-      .filter((frames) => frames.size > 1 || longest > 1)
+    const all = Object.values(media).map((m) => new Set(frameNumbers(m)))
+    // A still serves every frame, whatever its number.
+    const moving = all.filter((frames) => frames.size > 1)
+    const sequences = moving.length > 0 ? moving : all
     const [first, ...others] = sequences
     return new Set(
       [...(first ?? [])].filter((n) => others.every((frames) => frames.has(n) || frames.size === 1)),
