@@ -23,6 +23,7 @@ export default tseslint.config(
       '.zafiro',
       '**/*.gen.ts',
       'src/core/kernels/assembly',
+      'demo/assembly',
       'next-env.d.ts',
     ],
   },

@@ -8,30 +8,35 @@ import { objects } from './scene.ts'
 const idLayer = 'objects'
 const idOf = objects.map((name) => hashToFloat(hashName(name)))
 
-/** One channel out of interleaved data. */
+/** One channel out of interleaved data, rounded to whole steps: what is finer than anybody needs does not pack. */
 function channel(
   name: string,
   type: 'half' | 'float',
   data: Float32Array,
   stride: number,
   at: number,
+  stepsPerUnit = 0,
 ): ExrChannelData {
   const count = data.length / stride
+  const value = (i: number) => {
+    const v = data[i * stride + at]!
+    return stepsPerUnit === 0 || !Number.isFinite(v) ? v : Math.round(v * stepsPerUnit) / stepsPerUnit
+  }
   if (type === 'float') {
-    return { name, type, values: Float32Array.from({ length: count }, (_, i) => data[i * stride + at]!) }
+    return { name, type, values: Float32Array.from({ length: count }, (_, i) => value(i)) }
   }
   const clamped = (v: number) => Math.min(65504, Math.max(-65504, v))
   return {
     name,
     type,
-    values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(data[i * stride + at]!))),
+    values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(value(i)))),
   }
 }
 
-/** All passes of a frame as one EXR with layers, object masks as Cryptomatte of two levels (four ranks). */
+/** All passes of a frame as one EXR with layers: distances to 1 or 2 mm, movement to 1/128 pixel; object masks as Cryptomatte of two levels (four ranks). */
 export function encodeFrame(rows: FrameRows, width: number, height: number, zlib: Zlib): Uint8Array {
-  const layer = (name: string, letters: string, type: 'half' | 'float', data: Float32Array) =>
-    Array.from(letters, (letter, i) => channel(`${name}${letter}`, type, data, letters.length, i))
+  const layer = (name: string, letters: string, type: 'half' | 'float', data: Float32Array, steps: number) =>
+    Array.from(letters, (letter, i) => channel(`${name}${letter}`, type, data, letters.length, i, steps))
   const ids = new Float32Array(rows.ids.length)
   for (let i = 0; i < ids.length; i += 2) {
     if (rows.ids[i] === 0) continue
@@ -45,13 +50,13 @@ export function encodeFrame(rows: FrameRows, width: number, height: number, zlib
       displayWindow: [0, 0, width - 1, height - 1],
       compression: 'zip',
       channels: [
-        ...layer('', 'RGBA', 'half', rows.beauty),
-        ...layer('depth.', 'Z', 'float', rows.depth),
-        ...layer('normal.', 'XYZ', 'half', rows.normal),
-        ...layer('position.', 'XYZ', 'float', rows.position),
-        ...layer('emission.', 'RGB', 'half', rows.emission),
-        ...layer('reflection.', 'RGB', 'half', rows.reflection),
-        ...layer('motion.', 'XY', 'half', rows.motion),
+        ...layer('', 'RGBA', 'half', rows.beauty, 4096),
+        ...layer('depth.', 'Z', 'float', rows.depth, 1024),
+        ...layer('normal.', 'XYZ', 'half', rows.normal, 400),
+        ...layer('position.', 'XYZ', 'float', rows.position, 512),
+        ...layer('emission.', 'RGB', 'half', rows.emission, 512),
+        ...layer('reflection.', 'RGB', 'half', rows.reflection, 256),
+        ...layer('motion.', 'XY', 'half', rows.motion, 128),
         ...ranks.map((rank, i) => channel(`${idLayer}${rank}`, 'float', ids, 8, i)),
       ],
       attributes: cryptomatteHeader(idLayer, objects).map(([name, text]) => textAttribute(name, text)),

@@ -1,21 +1,15 @@
-import { nothing, trace, unit, type Sample } from './shade.ts'
-import {
-  createScene,
-  stage,
-  firstJelly,
-  brass,
-  glass,
-  lamp,
-  objects,
-  type Staging,
-  type Vec,
-} from './scene.ts'
+import { brass, firstJelly, glass, lamp, stage, type Staging, type Vec } from './scene.ts'
+import { createTracer, sample, type Bundle, type Tracer } from './tracer.ts'
 
 const cross = (a: Vec, b: Vec): Vec => [
   a[1] * b[2] - a[2] * b[1],
   a[2] * b[0] - a[0] * b[2],
   a[0] * b[1] - a[1] * b[0],
 ]
+const unit = (a: Vec): Vec => {
+  const length = Math.hypot(...a)
+  return [a[0] / length, a[1] / length, a[2] / length]
+}
 const minus = (a: Vec, b: Vec): Vec => [a[0] - b[0], a[1] - b[1], a[2] - b[2]]
 const dot = (a: Vec, b: Vec) => a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
 
@@ -29,10 +23,16 @@ export function camera({ eye, target }: Staging, width: number, height: number) 
   const scale = (2 * halfHeight) / height
   return {
     eye,
+    /** Size of a pixel at distance 1. */
+    scale,
     /** Direction of the ray through a point of the picture, pixels from the top left. */
     ray(x: number, y: number): Vec {
       const [a, b] = [(x - width / 2) * scale, (height / 2 - y) * scale]
-      return unit([0, 1, 2].map((i) => ahead[i]! + right[i]! * a + up[i]! * b) as unknown as Vec)
+      return unit([
+        ahead[0] + right[0] * a + up[0] * b,
+        ahead[1] + right[1] * a + up[1] * b,
+        ahead[2] + right[2] * a + up[2] * b,
+      ])
     },
     /** Pixel a point falls on, and its depth along the axis. */
     project(p: Vec): { x: number; y: number; depth: number } {
@@ -78,20 +78,30 @@ function movement(id: number, now: Staging, next: Staging): Vec {
     : [0, 0, 0]
 }
 
-/** Whether neighbouring pixels differ so much that one ray does not stand for the pixel. */
-function differ(a: Sample, b: Sample): boolean {
-  if (a.id !== b.id) return true
-  if (a.id < 0) return false
-  const light = (s: Sample) => Math.log2(0.02 + 0.2 * s.colour[0] + 0.7 * s.colour[1] + 0.1 * s.colour[2])
-  return Math.abs(light(a) - light(b)) > 0.8 || Math.abs(a.distance - b.distance) > 0.05 * a.distance
+type Samples = Float64Array
+
+/** Whether neighbouring pixels differ so much that one ray does not stand for the pixel. `i` and `k` are where their samples start. */
+function differ(a: Samples, i: number, b: Samples, k: number): boolean {
+  if (a[i + sample.id] !== b[k + sample.id]) return true
+  if (a[i + sample.id]! < 0) return false
+  const light = (s: Samples, at: number) => 0.02 + 0.2 * s[at]! + 0.7 * s[at + 1]! + 0.1 * s[at + 2]!
+  const [one, other] = [light(a, i), light(b, k)]
+  const far = a[i + sample.distance]!
+  // 0.8 stops, or a twentieth of the distance.
+  return (
+    Math.max(one, other) > 1.741 * Math.min(one, other) ||
+    Math.abs(far - b[k + sample.distance]!) > 0.05 * far
+  )
 }
 
 const corners = [[-0.375, -0.125], [0.125, -0.375], [0.375, 0.125], [-0.125, 0.375]] as const // prettier-ignore
+/** Side of the square of pixels whose rays go together until one of them might meet something. */
+const tile = 8
 
 /**
  * Renders rows y0..y1-1 of a frame into `rows` (of the whole frame). One ray through every pixel's centre gives the
- * data passes; where neighbours differ, four more give colour and coverage. `beforeRow` may hold the work up. `cells` are kept from one
- * frame to the next.
+ * data passes; where neighbours differ, four more give colour and coverage. `beforeRow` may hold the work up. The tracer may be
+ * kept from one frame to the next.
  */
 export function renderRows(
   rows: FrameRows,
@@ -101,53 +111,107 @@ export function renderRows(
   y0: number,
   y1: number,
   beforeRow: () => void = () => undefined,
-  cells?: Float32Array,
+  tracer: Tracer = createTracer(),
 ): void {
   const now = stage(frame)
   const next = stage(frame + 1)
-  const scene = createScene(now, cells)
+  tracer.enter(now)
   const lens = camera(now, width, height)
   const lensNext = camera(next, width, height)
-  const line = (y: number) =>
-    Array.from({ length: width }, (_, x) => trace(scene, lens.eye, lens.ray(x + 0.5, y + 0.5)))
-  let above: Sample[] = y0 > 0 ? line(y0 - 1) : []
+  let bundles: Bundle[] = []
+  let bundlesOf = -1
+  const enterRow = (y: number) => {
+    const row = Math.floor(y / tile)
+    if (row === bundlesOf) return
+    bundlesOf = row
+    bundles = Array.from({ length: Math.ceil(width / tile) }, (_, i) => {
+      const way = lens.ray((i + 0.5) * tile, (row + 0.5) * tile)
+      return tracer.bundle(lens.eye, way, tile * Math.SQRT1_2 * 1.01 * lens.scale)
+    })
+  }
+  const line = (y: number): Samples => {
+    const made = new Float64Array(width * sample.size)
+    if (y < 0 || y >= height) return made
+    enterRow(y)
+    for (let x = 0; x < width; x++)
+      tracer.trace(
+        lens.eye,
+        lens.ray(x + 0.5, y + 0.5),
+        bundles[Math.floor(x / tile)]!,
+        made,
+        x * sample.size,
+      )
+    return made
+  }
+  /** The samples of one pixel: through its centre, and four more. */
+  const samples = new Float64Array(5 * sample.size)
+  let above = line(y0 - 1)
   let current = line(y0)
   for (let y = y0; y < y1; y++) {
     beforeRow()
-    const below = y + 1 < height ? line(y + 1) : []
+    const below = line(y + 1)
     for (let x = 0; x < width; x++) {
-      const centre = current[x]!
-      const around = [current[x - 1], current[x + 1], above[x], below[x]]
-      const samples = around.some((s) => s && differ(centre, s))
-        ? [centre, ...corners.map(([dx, dy]) => trace(scene, lens.eye, lens.ray(x + 0.5 + dx, y + 0.5 + dy)))]
-        : [centre]
-      writePixel(rows, y * width + x, centre, samples)
-      if (centre.id >= 0) {
-        const p = centre.position
+      const at = x * sample.size
+      const isEdge =
+        (x > 0 && differ(current, at, current, at - sample.size)) ||
+        (x + 1 < width && differ(current, at, current, at + sample.size)) ||
+        (y > 0 && differ(current, at, above, at)) ||
+        (y + 1 < height && differ(current, at, below, at))
+      samples.set(current.subarray(at, at + sample.size))
+      if (isEdge) {
+        enterRow(y)
+        corners.forEach(([dx, dy], i) => {
+          const way = lens.ray(x + 0.5 + dx, y + 0.5 + dy)
+          tracer.trace(lens.eye, way, bundles[Math.floor(x / tile)]!, samples, (i + 1) * sample.size)
+        })
+      }
+      const pixel = y * width + x
+      writePixel(rows, pixel, samples, isEdge ? 5 : 1)
+      const id = samples[sample.id]!
+      if (id >= 0) {
+        const p: Vec = [
+          samples[sample.position]!,
+          samples[sample.position + 1]!,
+          samples[sample.position + 2]!,
+        ]
         const here = lens.project(p)
-        const moved = movement(centre.id, now, next)
+        const moved = movement(id, now, next)
         const there = lensNext.project([p[0] + moved[0], p[1] + moved[1], p[2] + moved[2]])
-        rows.motion.set([there.x - here.x, there.y - here.y], (y * width + x) * 2)
-        rows.depth[y * width + x] = here.depth
-      } else rows.depth[y * width + x] = Infinity
+        rows.motion[pixel * 2] = there.x - here.x
+        rows.motion[pixel * 2 + 1] = there.y - here.y
+        rows.depth[pixel] = here.depth
+      } else rows.depth[pixel] = Infinity
     }
     above = current
     current = below
   }
 }
 
-function writePixel(rows: FrameRows, i: number, centre: Sample, samples: readonly Sample[]): void {
-  const mean = (of: (s: Sample) => number) => samples.reduce((sum, s) => sum + of(s), 0) / samples.length
-  for (let c = 0; c < 3; c++) {
-    rows.beauty[i * 4 + c] = mean((s) => s.colour[c]!)
-    rows.emission[i * 3 + c] = mean((s) => s.emission[c]!)
-    rows.reflection[i * 3 + c] = mean((s) => s.reflection[c]!)
-    rows.normal[i * 3 + c] = centre.normal[c]!
-    rows.position[i * 3 + c] = centre.position[c]!
+/** Writes the means of a pixel's samples, and the data of the first, which is through its centre. */
+function writePixel(rows: FrameRows, i: number, samples: Samples, count: number): void {
+  const mean = (part: number) => {
+    let sum = 0
+    for (let s = 0; s < count; s++) sum += samples[s * sample.size + part]!
+    return sum / count
   }
-  rows.beauty[i * 4 + 3] = mean((s) => s.alpha)
+  for (let c = 0; c < 3; c++) {
+    rows.beauty[i * 4 + c] = mean(sample.colour + c)
+    rows.emission[i * 3 + c] = mean(sample.emission + c)
+    rows.reflection[i * 3 + c] = mean(sample.reflection + c)
+    rows.normal[i * 3 + c] = samples[sample.normal + c]!
+    rows.position[i * 3 + c] = samples[sample.position + c]!
+  }
+  rows.beauty[i * 4 + 3] = mean(sample.alpha)
+  if (count === 1) {
+    const id = samples[sample.id]!
+    if (id >= 0) rows.ids.set([id + 1, 1], i * idRanks * 2)
+    return
+  }
   const covers = new Map<number, number>()
-  for (const s of samples) if (s.id >= 0) covers.set(s.id, (covers.get(s.id) ?? 0) + 1 / samples.length)
+  for (let s = 0; s < count; s++) {
+    const id = samples[s * sample.size + sample.id]!
+    if (id >= 0) covers.set(id, (covers.get(id) ?? 0) + 1 / count)
+  }
   ;[...covers]
     .sort((a, b) => b[1] - a[1])
     .slice(0, idRanks)
@@ -155,5 +219,3 @@ function writePixel(rows: FrameRows, i: number, centre: Sample, samples: readonl
       rows.ids.set([id + 1, cover], (i * idRanks + rank) * 2)
     })
 }
-
-export { nothing, objects }

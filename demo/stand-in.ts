@@ -1,34 +1,35 @@
 // The stand-in renderer: makes the frames of the demo shot as an outside renderer would deliver them.
 //   node dist/stand-in.mjs --frames 1-1 --size 960x540 --out FOLDER [--beside FILE]
 // With --beside it works in the background, and rests while FILE is being touched.
+import { once } from 'node:events'
 import { existsSync, mkdirSync, renameSync, statSync, writeFileSync } from 'node:fs'
 import { availableParallelism, setPriority } from 'node:os'
 import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
-import { isMainThread, parentPort, Worker, workerData } from 'node:worker_threads'
+import { isMainThread, parentPort, Worker } from 'node:worker_threads'
 import sharp from 'sharp'
 import { nodeZlib } from '../src/server/media/node-zlib.ts'
 import { drawings } from './drawings.ts'
 import { encodeFrame } from './exr-frame.ts'
 import { emptyRows, renderRows, type FrameRows } from './frame.ts'
-import { rockCells } from './scene.ts'
+import { createTracer, type Tracer } from './tracer.ts'
 
 interface Job {
-  readonly rows: FrameRows
-  readonly next: Int32Array
   readonly frame: number
   readonly width: number
   readonly height: number
   /** A file that is touched whenever someone works; undefined when nobody is to be waited for. */
   readonly signOfWork: string | undefined
-  /** Of the scene, see rockCells. */
-  readonly cells: Float32Array
+  /** Where the whole frame goes; undefined when threads share a frame. */
+  readonly path?: string
+  /** A frame that threads share: its pictures, and the row that is next. */
+  readonly shared?: { readonly rows: FrameRows; readonly next: Int32Array }
 }
-/** The rows above and below a batch are traced for it, too, so batches are not small. */
-const rowsAtOnce = 27
-/** How long after someone's last change a gentle renderer rests. */
-const restMs = 20_000
+/** Rows that a thread takes at once of a shared frame. Those above and below are traced for them, too. */
+const rowsAtOnce = 24
+/** How long after someone's last change a gentle renderer rests: as long as a drag may pause. It runs at the lowest priority all the while. */
+const restMs = 700
 
 /** Writes beside and renames, so that whoever watches the folder never meets half a file. */
 function deliver(path: string, bytes: Uint8Array): void {
@@ -52,46 +53,65 @@ function waitForRest(signOfWork: string): void {
       if (isRecent) seen.at = performance.now()
     }
     if (performance.now() - seen.at > restMs) return
-    Atomics.wait(nothing, 0, 0, 1000)
+    Atomics.wait(nothing, 0, 0, 100)
   }
 }
 
-function work({ rows, next, frame, width, height, signOfWork, cells }: Job): void {
+/** Renders rows of a shared frame until none is left, or a whole frame. */
+function work({ frame, width, height, signOfWork, path, shared }: Job, tracer: Tracer): void {
   const beforeRow = () => {
     if (signOfWork) waitForRest(signOfWork)
   }
+  if (!shared) {
+    const rows = emptyRows(width * height)
+    renderRows(rows, frame, width, height, 0, height, beforeRow, tracer)
+    deliver(path!, encodeFrame(rows, width, height, nodeZlib))
+    return
+  }
   for (;;) {
-    const y = Atomics.add(next, 0, rowsAtOnce)
+    const y = Atomics.add(shared.next, 0, rowsAtOnce)
     if (y >= height) return
-    renderRows(rows, frame, width, height, y, Math.min(height, y + rowsAtOnce), beforeRow, cells)
+    renderRows(shared.rows, frame, width, height, y, Math.min(height, y + rowsAtOnce), beforeRow, tracer)
   }
 }
 
-/** Shared by all frames and threads. */
-const cells = rockCells()
+type FrameJob = Job & { readonly path: string }
 
-async function renderFrame(
-  frame: number,
-  width: number,
-  height: number,
-  signOfWork: string | undefined,
-): Promise<Uint8Array> {
-  const job: Job = {
-    rows: emptyRows(width * height),
-    next: new Int32Array(new SharedArrayBuffer(4)),
-    frame,
-    width,
-    height,
-    signOfWork,
-    cells,
+/** Renders frames with all processors: a frame on each, or one on all where there are fewer frames than processors. */
+async function renderAll(jobs: readonly FrameJob[]): Promise<void> {
+  const threads = Array.from(
+    { length: availableParallelism() },
+    () => new Worker(fileURLToPath(import.meta.url)),
+  )
+  const run = async (thread: Worker, job: Job) => {
+    thread.postMessage(job)
+    await once(thread, 'message')
   }
-  const threads = availableParallelism()
-  const helpers = Array.from({ length: threads }, () => {
-    const worker = new Worker(fileURLToPath(import.meta.url), { workerData: job })
-    return new Promise<void>((resolve, reject) => worker.on('message', resolve).on('error', reject))
-  })
-  await Promise.all(helpers)
-  return encodeFrame(job.rows, width, height, nodeZlib)
+  const say = (job: Job, started: number) => {
+    console.log(`frame ${job.frame} in ${((performance.now() - started) / 1000).toFixed(1)} s`)
+  }
+  if (jobs.length < threads.length)
+    for (const job of jobs) {
+      const started = performance.now()
+      const rows = emptyRows(job.width * job.height)
+      const next = new Int32Array(new SharedArrayBuffer(4))
+      await Promise.all(threads.map((thread) => run(thread, { ...job, shared: { rows, next } })))
+      deliver(job.path, encodeFrame(rows, job.width, job.height, nodeZlib))
+      say(job, started)
+    }
+  else {
+    const left = [...jobs]
+    await Promise.all(
+      threads.map(async (thread) => {
+        for (let job = left.shift(); job; job = left.shift()) {
+          const started = performance.now()
+          await run(thread, job)
+          say(job, started)
+        }
+      }),
+    )
+  }
+  await Promise.all(threads.map((thread) => thread.terminate()))
 }
 
 async function main(): Promise<void> {
@@ -108,6 +128,7 @@ async function main(): Promise<void> {
   mkdirSync(values.out, { recursive: true })
   // Beside people at work: only when nobody else wants the processors, and not at all while they change something.
   if (values.beside) setPriority(19)
+  const jobs: FrameJob[] = []
   for (let frame = first; frame <= last; frame++) {
     const number = String(frame).padStart(4, '0')
     for (const { name, svg } of drawings(frame, width, height)) {
@@ -115,15 +136,16 @@ async function main(): Promise<void> {
       if (!existsSync(path)) deliver(path, await sharp(Buffer.from(svg)).png().toBuffer())
     }
     const path = join(values.out, `grotto.${number}.exr`)
-    if (existsSync(path)) continue
-    const started = performance.now()
-    deliver(path, await renderFrame(frame, width, height, values.beside))
-    console.log(`frame ${frame} in ${((performance.now() - started) / 1000).toFixed(1)} s`)
+    if (!existsSync(path)) jobs.push({ frame, width, height, signOfWork: values.beside, path })
   }
+  await renderAll(jobs)
 }
 
 if (isMainThread) await main()
 else {
-  work(workerData as Job)
-  parentPort!.postMessage('done')
+  const tracer = createTracer()
+  parentPort!.on('message', (job: Job) => {
+    work(job, tracer)
+    parentPort!.postMessage('done')
+  })
 }

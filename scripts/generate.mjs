@@ -17,26 +17,33 @@ function newest(folder) {
 }
 
 /** Compiles AssemblyScript to a base64 string inside a module, so that browser and server load it the same way. */
-export function generateKernels() {
-  const sources = at('src/core/kernels/assembly')
-  const target = at('src/core/kernels/kernels.gen.ts')
+function compile(folder, name, options) {
+  const target = join(folder, `${name}.gen.ts`)
+  const sources = join(folder, 'assembly')
   if (existsSync(target) && statSync(target).mtimeMs > newest(sources)) return
   mkdirSync(at('dist'), { recursive: true })
-  const wasm = at('dist/kernels.wasm')
-  const options =
-    '-O3 --noAssert --runtime stub --enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
+  const wasm = at('dist', `${name}.wasm`)
+  const common = '-O3 --noAssert --runtime stub'
   execFileSync(
     process.execPath,
     [
       at('node_modules/assemblyscript/bin/asc.js'),
       join(sources, 'index.ts'),
-      ...options.split(' '),
+      ...`${common} ${options}`.split(' '),
       '-o',
       wasm,
     ],
     { stdio: 'inherit' },
   )
-  writeFileSync(target, `export const kernelWasm =\n  '${readFileSync(wasm).toString('base64')}'\n`)
+  writeFileSync(target, `export const ${name}Wasm =\n  '${readFileSync(wasm).toString('base64')}'\n`)
+}
+
+/** The pixel kernels, on a memory that threads share; and the stand-in renderer, whose threads have each their own. */
+export function generateKernels() {
+  const shared =
+    '--enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
+  compile(at('src/core/kernels'), 'kernels', shared)
+  compile(at('demo'), 'tracer', '--enable simd --initialMemory 704')
 }
 
 /** Lists every effect file in a registry module. */

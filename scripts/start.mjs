@@ -132,7 +132,7 @@ async function loadDemo(home, env) {
   const program = (name) => join(root, 'dist', name)
   try {
     const isNew = !existsSync(join(frames, 'grotto.0001.exr'))
-    if (isNew) say(`  rendering the first demo frame at ${demoSize}, which takes about half a minute …`)
+    if (isNew) say(`  rendering the first demo frame at ${demoSize}, which takes about ten seconds …`)
     await stage('first demo frame ready', () =>
       run(process.execPath, [program('stand-in.mjs'), '--size', demoSize, '--out', frames], { env }),
     )

@@ -1,5 +1,5 @@
 import { Cancelled } from '../cancelled.ts'
-import { kernelWasm } from './kernels.gen.ts'
+import { kernelsWasm } from './kernels.gen.ts'
 
 /** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
 export const rowFunctions = [
@@ -18,7 +18,7 @@ let compiled: WebAssembly.Module | undefined
 
 /** Instantiates the kernels on a shared memory. Every thread has an instance of its own on the same memory. */
 export function instantiateKernels(memory: WebAssembly.Memory): KernelExports {
-  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(kernelWasm), (c) => c.charCodeAt(0)))
+  compiled ??= new WebAssembly.Module(Uint8Array.from(atob(kernelsWasm), (c) => c.charCodeAt(0)))
   const abort = () => {
     throw new Error('Internal mistake: a kernel stopped')
   }
