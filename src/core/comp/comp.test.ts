@@ -32,6 +32,8 @@ import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'
 
+const letters = ['R', 'G', 'B', 'A'] as const
+
 const base = () =>
   addLane(addLane(emptyComp(64, 36), 'Back', { type: 'colour', colour: [0, 0, 1], alpha: 1 }), 'Cave', {
     type: 'pass',
@@ -190,7 +192,8 @@ test('gaps of a sequence are listed, and a shot spans its sequences', () => {
 
 test('passes are guessed from the names renderers give them (common practice)', () => {
   const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour'], ['IndexOB', 1, 'ids'], ['material_index', 1, 'ids'], ['pass_id', 1, 'ids'], ['GlossDir', 3, 'light'], ['transmit_indirect', 3, 'light'], ['SelfIllumination', 3, 'light'], ['bump_normals', 3, 'normal'], ['cam_n', 3, 'normal'], ['worldPoints', 3, 'position'], ['point_world', 3, 'position'], ['forward', 2, 'motion'], ['backward', 2, 'motion'], ['optical_flow', 2, 'motion']] // prettier-ignore
-  for (const [name, channels, kind] of cases) expect(guessPass(name, channels, 'half').kind, name).toBe(kind)
+  for (const [name, channels, kind] of cases)
+    expect(guessPass(name, letters.slice(0, channels), 'half').kind, name).toBe(kind)
 })
 
 test('a gap is held, filled by the nearest or black, as the media says; ends are held always', () => {
@@ -217,8 +220,12 @@ test('values say what a pass is where its name does not', () => {
     const [a, b] = [i / 30, i / 77]
     return [Math.cos(a) * Math.cos(b), Math.sin(a) * Math.cos(b), Math.sin(b)]
   }
-  const guess = (channels: number, value: (i: number) => number[], name = 'aov7') =>
-    guessPass(name, channels, 'float', stats(channels, value))
+  const guess = (
+    channels: number,
+    value: (i: number) => number[],
+    name = 'aov7',
+    names?: readonly string[],
+  ) => guessPass(name, names ?? letters.slice(0, channels), 'float', stats(channels, value))
   expect(guess(1, (i) => [3 + i / 9])).toMatchObject({ kind: 'depth', detail: { unit: 'scene units' } })
   expect(guess(1, (i) => [i % 7 ? 0.4 : Infinity]).kind).toBe('depth')
   expect(guess(1, (i) => [(i % 5) / 4.5]).kind).toBe('matte')
@@ -226,6 +233,10 @@ test('values say what a pass is where its name does not', () => {
   expect(guess(3, unit)).toMatchObject({ kind: 'normal', detail: { range: 'signed' } })
   expect(guess(3, (i) => unit(i).map((v) => v / 2 + 0.5), 'N').detail.range).toBe('packed')
   expect(guess(3, (i) => [i / 8 - 20, i / 9, -i / 7]).kind).toBe('position')
+  // Channels that say x, y, z are no colour, even where nothing is below 0.
+  const xyz = ['aov7.x', 'aov7.y', 'aov7.z']
+  expect(guess(3, (i) => unit(i).map(Math.abs), 'aov7', xyz).kind).toBe('normal')
+  expect(guess(3, (i) => [i / 8, i / 9, i / 7], 'aov7', xyz).kind).toBe('position')
   expect(guess(3, (i) => [i / 400, 0.3, 0.1])).toMatchObject({ kind: 'colour', reason: 'it has 3 channels' })
   expect(guess(1, () => [0.5], 'depth').reason).toContain('“depth”')
 })

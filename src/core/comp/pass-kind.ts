@@ -108,6 +108,7 @@ function detailOf(kind: PassKind, name: string, stats: PassStats | undefined): P
 function kindOfValues(
   { channels, unitLength, isWhole }: PassStats,
   type: string,
+  letters: string,
 ): Omit<PassGuess, 'detail'> | undefined {
   const [first] = channels
   if (!first) return undefined
@@ -121,24 +122,33 @@ function kindOfValues(
       }
     return { kind: 'matte', reason: 'one channel between 0 and 1' }
   }
-  if (channels.length === 3 && channels.some((c) => c.low < -0.2) && unitLength > 0.9)
+  const isVector = letters === 'xyz'
+  if (channels.length === 3 && (isVector || channels.some((c) => c.low < -0.2)) && unitLength > 0.9)
     return { kind: 'normal', reason: 'its vectors have length 1' }
   if (channels.length === 3 && channels.some((c) => c.low < -1))
     return { kind: 'position', reason: 'three channels with values far below 0' }
+  if (isVector) return { kind: 'position', reason: 'its channels are x, y and z, and not of length 1' }
   if (channels.length === 2) return { kind: 'motion', reason: 'two channels' }
   return undefined
 }
 
 /**
- * What a pass probably is: by its name; else by its values, where they have been looked at; else by its channels.
+ * What a pass probably is, by its channels' names in the order of the file's kind (RGBA, xyz): by its name; else by its values, where they have been looked at; else by its channels.
  * The names are those in common use across renderers (common practice).
  */
-export function guessPass(name: string, channels: number, type: string, stats?: PassStats): PassGuess {
+export function guessPass(
+  name: string,
+  channelNames: readonly string[],
+  type: string,
+  stats?: PassStats,
+): PassGuess {
+  const channels = channelNames.length
+  const letters = channelNames.map((c) => c.slice(c.lastIndexOf('.') + 1).toLowerCase()).join('')
   const named = kindOfName(name)
   const found =
     named && !(named.kind === 'ids' && stats && looksLikeColour(stats))
       ? { kind: named.kind, reason: `its name says “${named.word}”` }
-      : ((stats && kindOfValues(stats, type)) ??
+      : ((stats && kindOfValues(stats, type, letters)) ??
         (channels >= 3
           ? { kind: 'colour' as const, reason: `it has ${channels} channels` }
           : { kind: 'other' as const, reason: 'neither its name nor its values tell' }))

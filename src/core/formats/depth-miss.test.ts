@@ -43,8 +43,8 @@ test('a depth pass is given it with the reason, other passes are not', () => {
     channels: 1,
     data: Float32Array.from(scene(5, 60, 1e10)),
   })
-  const guess = guessPass('depth', 1, 'float', stats)
+  const guess = guessPass('depth', ['Z'], 'float', stats)
   expect(guess.detail).toMatchObject({ depth: 'distance', miss: 1e10 })
   expect(guess.reason).toContain('nothing was hit where it is 10000000000')
-  expect(guessPass('height', 1, 'float', { ...stats, miss: undefined }).detail.miss).toBeUndefined()
+  expect(guessPass('height', ['Z'], 'float', { ...stats, miss: undefined }).detail.miss).toBeUndefined()
 })

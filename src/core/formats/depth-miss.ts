@@ -19,8 +19,9 @@ const isNear = (a: number, b: number) => Math.abs(a - b) <= 1e-3 * Math.abs(b)
  * The value that means nothing among depths: a cluster at the upper end, apart from all else by far more than that spans, or at exactly 0
  * with nothing near it. Values are finite, a sample in any order. Undefined where there is none; infinity needs no finding.
  */
-export function findDepthMiss(values: readonly number[]): DepthMiss | undefined {
-  const sorted = values.toSorted((a, b) => a - b)
+export function findDepthMiss(values: ArrayLike<number>): DepthMiss | undefined {
+  // Without a function to compare by, a typed array is sorted ten times as fast.
+  const sorted = Float64Array.from(values).sort()
   const high = sorted.at(-1)
   const least = Math.max(3, sorted.length * leastShare)
   const percent = (n: number) => `${((100 * n) / sorted.length).toPrecision(2)} % of the pixels`
@@ -28,7 +29,7 @@ export function findDepthMiss(values: readonly number[]): DepthMiss | undefined 
   if (high > 0) {
     const first = sorted.findIndex((v) => v >= high * 0.999)
     const count = sorted.length - first
-    const rest = sorted.slice(0, first).filter((v) => v !== 0)
+    const rest = sorted.subarray(0, first).filter((v) => v !== 0)
     const [low, end] = [rest[0] ?? 0, rest.at(-1) ?? 0]
     const span = Math.max(end - low, Math.abs(end) * 0.1)
     const known = usual.find((v) => isNear(high, v))

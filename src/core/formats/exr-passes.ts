@@ -68,7 +68,11 @@ export function exrPasses(file: ExrFile): ExrPass[] {
       const isPreview = masks.some((m) => m.name === layer)
       const guess = isPreview
         ? { kind: 'colour' as const, reason: 'the preview picture of object masks', detail: {} }
-        : guessPass(layer, sorted.length, type)
+        : guessPass(
+            layer,
+            sorted.map((c) => c.name),
+            type,
+          )
       const name = isPreview ? `${layer} preview` : layer
       return { name, channels: sorted.map((c) => c.name), type, part: index, ...guess }
     })

@@ -90,6 +90,7 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
       if (Number.isNaN(value)) found[c]!.nan++
       else found[c]!.infinite++
     }
+  let miss: { found: DepthMiss | undefined } | undefined
   return {
     channels: found.map((c) => (c.low > c.high ? { ...c, low: 0, high: 0 } : c)),
     unitLength: vectors > 0 ? unit / vectors : 0,
@@ -97,7 +98,11 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
     distinct: seen.size,
     alpha: channels === 4 ? alphaEvidence(count, step, at) : undefined,
     eightBit: colours > 0 ? coded / colours : 0,
-    miss: findDepthMiss(first),
+    // Asked for only where the pass seems to be depth.
+    get miss() {
+      miss ??= { found: findDepthMiss(first) }
+      return miss.found
+    },
   }
 }
 

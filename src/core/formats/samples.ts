@@ -41,6 +41,19 @@ export function samplesToLinear(
   const alphaAt = alphaUse === 'ignored' ? -1 : channels.indexOf('A')
   const hasColour = channels[0] !== 'Y'
   const mustDivide = alphaUse === 'premultiplied' && encoding !== 'linear' && alphaAt >= 0
+  // Most files: codes with colour, looked up.
+  if (table && hasColour && !mustDivide) {
+    const isStraight = alphaUse === 'straight'
+    for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
+      const alpha = alphaAt < 0 ? 1 : data[p + alphaAt]! / most
+      const by = isStraight ? alpha : 1
+      out[i] = table[data[p]!]! * by
+      out[i + 1] = table[data[p + 1]!]! * by
+      out[i + 2] = table[data[p + 2]!]! * by
+      out[i + 3] = alpha
+    }
+    return out
+  }
   for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
     const alpha = alphaAt < 0 ? 1 : data[p + alphaAt]! / most
     const by = alphaUse === 'straight' || (mustDivide && alpha > 0) ? alpha : 1

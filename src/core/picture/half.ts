@@ -26,6 +26,21 @@ export function numberToHalf(v: number): number {
   return sign | (((exponent + 15) << 10) + roundHalfEven((a / 2 ** exponent - 1) * 1024))
 }
 
+/** The same of many: ordinary values without a call each. */
+export function numbersToHalves(values: Float32Array): Uint16Array {
+  const words = new Uint32Array(values.buffer, values.byteOffset, values.length)
+  const halves = new Uint16Array(values.length)
+  for (let i = 0; i < halves.length; i++) {
+    const word = words[i]!
+    const u = word & 0x7fffffff
+    if (u === 0) halves[i] = word >>> 16
+    else if (u >= 0x38800000 && u < 0x477ff000)
+      halves[i] = ((word >>> 16) & 0x8000) | ((u - 0x38000000 + 0xfff + ((u >>> 13) & 1)) >>> 13)
+    else halves[i] = numberToHalf(values[i]!)
+  }
+  return halves
+}
+
 function roundHalfEven(v: number): number {
   const low = Math.floor(v)
   const rest = v - low

@@ -93,7 +93,7 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     const stored = file.readPass(inFile.name, { isData: true })
     const stats = passStats(stored)
     const isKnown = inFile.detail?.masks === 'ranked' || inFile.kind === 'table'
-    const guess = isKnown ? {} : guessPass(named, inFile.channels.length, inFile.type, stats)
+    const guess = isKnown ? {} : guessPass(named, inFile.channels, inFile.type, stats)
     const pass: Pass = { ...renamed, ...guess }
     passes.push(pass)
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])

@@ -10,7 +10,7 @@ import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
 import { isPng, pngEncoding, readPng, readPngHeader } from '../../core/formats/png.ts'
 import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
-import { halfTable, numberToHalf } from '../../core/picture/half.ts'
+import { halfTable, numbersToHalves } from '../../core/picture/half.ts'
 import { checkSamples } from './decode-budget.ts'
 import { nodeZlib } from './node-zlib.ts'
 
@@ -111,15 +111,18 @@ function interleave(planes: readonly ExrPlane[], part: ExrPart): PassBlock {
     : new Float32Array(width * height * channels)
   for (const [c, plane] of planes.entries()) {
     const { values } = plane
-    if (values instanceof Float32Array) {
+    if (isHalf) spread(data as Uint16Array, values as Uint16Array, c, channels)
+    else if (values instanceof Float32Array) {
       // By words: an ID may be the bits of a float that is no number.
-      const [to, from] = [new Uint32Array(data.buffer), new Uint32Array(values.buffer)]
-      for (let i = 0; i < width * height; i++) to[i * channels + c] = from[i]!
-    } else
-      for (let i = 0; i < width * height; i++)
-        data[i * channels + c] = isHalf ? values[i]! : sampleOf(plane, i)
+      spread(new Uint32Array(data.buffer), new Uint32Array(values.buffer), c, channels)
+    } else for (let i = 0; i < width * height; i++) data[i * channels + c] = sampleOf(plane, i)
   }
   return { width, height, ...origin, channels, data }
+}
+
+/** Puts the values of one channel at its places among those of all. */
+function spread<T extends Uint16Array | Uint32Array>(to: T, from: T, c: number, channels: number): void {
+  for (let i = 0, o = c; i < from.length; i++, o += channels) to[o] = from[i]!
 }
 
 /** Stored colour of an EXR read otherwise than its specification says. */
@@ -226,13 +229,6 @@ export interface Raster {
   readonly samples: Samples
 }
 
-/** Half floats of values; a loop, as mapping a typed array calls a function through the engine for each of its millions. */
-function toHalves(values: Float32Array): Uint16Array {
-  const halves = new Uint16Array(values.length)
-  for (let i = 0; i < values.length; i++) halves[i] = numberToHalf(values[i]!)
-  return halves
-}
-
 /** A picture of one pass as an opened file; grey without alpha stays one channel. */
 export function rasterFile({ format, compression, encoding, alpha, warnings, samples }: Raster): MediaFile {
   const { width, height, channels, data, most } = samples
@@ -240,7 +236,12 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
   const window: Window = [0, 0, width - 1, height - 1]
   const isGrey = channels.length === 1
   const passChannels = isGrey ? ['Y'] : ['R', 'G', 'B', 'A']
-  const pass: Pass = { name: 'beauty', channels: passChannels, type, ...guessPass('beauty', 4, type) }
+  const pass: Pass = {
+    name: 'beauty',
+    channels: passChannels,
+    type,
+    ...guessPass('beauty', ['R', 'G', 'B', 'A'], type),
+  }
   return {
     info: {
       format,
@@ -277,7 +278,7 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
         x: 0,
         y: 0,
         channels: passChannels.length,
-        data: most === 255 ? toHalves(values) : values,
+        data: most === 255 ? numbersToHalves(values) : values,
       }
     },
     storedPixels: (points) =>
