@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import { guessPass } from '../comp/pass-kind.ts'
-import { findDepthMiss, isMiss } from './depth-miss.ts'
+import { findDepthMiss, findMissByAlpha, isMiss } from './depth-miss.ts'
 import { passStats } from './pass-stats.ts'
 
 /** Distances of a scene, and a share of pixels in which nothing was hit. */
@@ -33,6 +33,18 @@ test('a scene without such a value has none: evenly spread, of one distance, wit
   expect(findDepthMiss([])).toBeUndefined()
   // A large scene in millimetres comes close to the largest half: only a value apart from it counts.
   expect(findDepthMiss(scene(2000, 60_000, 65504))).toBeUndefined()
+})
+test('where alpha is 0 a single value that nothing covered reaches means it; several values, or one among the others, do not', () => {
+  const depths = Array.from({ length: 900 }, (_, i) => (i < 300 ? 100 : 20 + i / 12))
+  const alphas = depths.map((_, i) => (i < 300 ? 0 : i < 330 ? 0.4 : 1))
+  expect(findDepthMiss(depths)).toBeUndefined()
+  expect(findMissByAlpha(depths, alphas)).toMatchObject({ value: 100 })
+  const among = depths.map((d, i) => (i < 300 ? 60 : d))
+  expect(findMissByAlpha(among, alphas)).toBeUndefined()
+  expect(findMissByAlpha(depths.map((d, i) => (i === 7 ? 99 : d)), alphas)).toBeUndefined() // prettier-ignore
+  const zeros = depths.map((d, i) => (i < 300 ? 0 : d / 1000))
+  expect(findMissByAlpha(zeros, alphas)).toMatchObject({ value: 0 })
+  expect(findMissByAlpha(depths, alphas.map(() => 1))).toBeUndefined() // prettier-ignore
 })
 test('a depth pass is given it with the reason, other passes are not', () => {
   const stats = passStats({

@@ -49,6 +49,32 @@ export function findDepthMiss(values: ArrayLike<number>): DepthMiss | undefined 
   return undefined
 }
 
+/**
+ * The same by alpha, where the values alone do not tell: all depths at alpha 0 are one value, and where something covers none is as
+ * far (for 0: none is 0). `depths` and `alphas` belong to the same pixels.
+ */
+export function findMissByAlpha(depths: ArrayLike<number>, alphas: ArrayLike<number>): DepthMiss | undefined {
+  let [value, empty, low, high] = [NaN, 0, Infinity, -Infinity]
+  for (let i = 0; i < depths.length; i++) {
+    const depth = depths[i]!
+    if (!Number.isFinite(depth)) continue
+    if (alphas[i] === 0) {
+      if (empty++ > 0 && depth !== value) return undefined
+      value = depth
+      // At an edge the depth may be of nothing, or mixed with it; whole cover tells.
+    } else if (alphas[i]! >= 0.999) {
+      if (depth < low) low = depth
+      if (depth > high) high = depth
+    }
+  }
+  const isApart = value === 0 ? low > 0 : value > high
+  if (empty < Math.max(3, depths.length * leastShare) || low > high || !isApart) return undefined
+  return {
+    value,
+    why: `all pixels of alpha 0 have it, and none that is covered is as ${value === 0 ? 'near' : 'far'}`,
+  }
+}
+
 /** Whether a depth means that nothing was hit: as far as the value or farther; for 0 exactly that. */
 export function isMiss(depth: number, miss: number): boolean {
   return miss === 0 ? depth === 0 : depth >= miss * 0.999

@@ -1,9 +1,11 @@
 import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
 import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { findMissByAlpha } from '../../core/formats/depth-miss.ts'
 import { objectsIn } from '../../core/formats/object-masks.ts'
 import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
 import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
 import { passFilter, reducePass } from '../../core/formats/reduce-pass.ts'
+import { halfTable } from '../../core/picture/half.ts'
 import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
 import { writeWhole } from '../whole-file.ts'
@@ -86,6 +88,8 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
   const frame = { width: file.info.width, height: file.info.height }
   const passes: Pass[] = []
   const isOnly = file.info.passes.length === 1
+  /** The first picture with alpha. */
+  let colour: PassBlock | undefined
   for (const inFile of file.info.passes) {
     const named = passName === undefined ? inFile.name : isOnly ? passName : `${passName} ${inFile.name}`
     const renamed = named === inFile.name ? inFile : { ...inFile, name: named, inFile: inFile.name }
@@ -94,7 +98,8 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     const stats = passStats(stored)
     const isKnown = inFile.detail?.masks === 'ranked' || inFile.kind === 'table'
     const guess = isKnown ? {} : guessPass(named, inFile.channels, inFile.type, stats)
-    const pass: Pass = { ...renamed, ...guess }
+    const pass = withMissByAlpha({ ...renamed, ...guess }, stored, colour)
+    if (stored.channels === 4 && colourKinds.includes(pass.kind)) colour ??= stored
     passes.push(pass)
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])
       if (warning !== undefined) warnings.push(warning)
@@ -116,6 +121,31 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
   }
   warnings.push(...file.noticed())
   return { ...file.info, passes, warnings }
+}
+
+/** A depth pass whose values do not say what nothing is may be told by the alpha of a picture before it in the file. */
+function withMissByAlpha(pass: Pass, depth: PassBlock, colour: PassBlock | undefined): Pass {
+  const { detail } = pass
+  const isOpen =
+    pass.kind === 'depth' &&
+    detail?.miss === undefined &&
+    detail?.depth === 'distance' &&
+    detail.unit !== '0–1'
+  const isAlike = colour?.width === depth.width && colour.height === depth.height
+  if (!isOpen || !isAlike || colour.x !== depth.x || colour.y !== depth.y) return pass
+  const step = Math.max(1, Math.floor((depth.width * depth.height) / 60_000)) | 1
+  const every = (block: PassBlock, c: number) => {
+    const halves = block.data instanceof Uint16Array ? halfTable() : undefined
+    const count = Math.ceil((block.width * block.height) / step)
+    return Float64Array.from({ length: count }, (_, i) => {
+      const value = block.data[i * step * block.channels + c]!
+      return halves ? halves[value]! : value
+    })
+  }
+  const miss = findMissByAlpha(every(depth, 0), every(colour, 3))
+  if (!miss) return pass
+  const reason = `${pass.reason}; nothing was hit where it is ${miss.value}: ${miss.why}`
+  return { ...pass, reason, detail: { ...detail, miss: miss.value } }
 }
 
 /** The file opened last: passes of one file are mostly asked for one after the other. */
