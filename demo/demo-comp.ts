@@ -1,4 +1,5 @@
-import { addLane, addStep, editLane, emptyComp, masterId, setDial, setFeed } from '../src/core/comp/edits.ts'
+import { addLane, addStep, editLane, emptyComp, masterId, setFeed } from '../src/core/comp/edits.ts'
+import { putDial } from '../src/core/comp/settings.ts'
 import { joinBus, placeLane } from '../src/core/comp/graph.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
 import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
@@ -36,7 +37,7 @@ class Builder {
   step(lane: string, effect: string, dials: Record<string, DialSetting>): string {
     const steps = this.comp.lanes.find((l) => l.id === lane)?.steps ?? this.comp.master
     const [next, id] = addStep(this.comp, lane, steps.length, effect)
-    this.comp = Object.entries(dials).reduce((comp, [key, value]) => setDial(comp, id, key, value), next)
+    this.comp = Object.entries(dials).reduce((comp, [key, value]) => putDial(comp, id, key, value), next)
     return id
   }
   edit(lane: string, change: Parameters<typeof editLane>[2]): void {

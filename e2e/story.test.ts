@@ -5,7 +5,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { By, Key, type WebDriver, type WebElement } from 'selenium-webdriver'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import { addLane, addStep, emptyComp, setDial } from '../src/core/comp/edits.ts'
+import { addLane, addStep, emptyComp } from '../src/core/comp/edits.ts'
+import { putDial } from '../src/core/comp/settings.ts'
 import type { Comp } from '../src/core/comp/schema.ts'
 import type { ShotFile } from '../src/core/comp/shot-file.ts'
 import { joinModes, type JoinMode } from '../src/core/kernels/join-modes.ts'
@@ -708,7 +709,7 @@ describe('from the list of shots to a finished frame', () => {
     ] as const
     for (const [name, media] of layers) comp = addLane(comp, name, { type: 'pass', media, pass: 'beauty' })
     const [lifted, lift] = addStep(comp, 'lane2', 0, 'exposure')
-    comp = addStep(setDial(lifted, lift, 'stops', 0.4), 'lane3', 0, 'channel-gains')[0]
+    comp = addStep(putDial(lifted, lift, 'stops', 0.4), 'lane3', 0, 'channel-gains')[0]
     await putComp(comp)
     await driver.get(app.address)
     await (await find(driver, 'a[href="/shots/grottodemo01"]')).click()

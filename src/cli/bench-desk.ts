@@ -1,4 +1,5 @@
-import { addLane, addStep, emptyComp, setDial } from '../core/comp/edits.ts'
+import { addLane, addStep, emptyComp } from '../core/comp/edits.ts'
+import { putDial } from '../core/comp/settings.ts'
 import type { MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
 import { Evaluator } from '../core/engine/evaluator.ts'
@@ -53,7 +54,7 @@ export async function benchDesk(): Promise<Result[]> {
       evaluator = new Evaluator(fresh, load, 1200 * 2 ** 20)
       await picture(comp)
     }
-    const again = () => picture(setDial(comp, dial, 'red', 1 + ++turn / 1000))
+    const again = () => picture(putDial(comp, dial, 'red', 1 + ++turn / 1000))
     await picture(comp)
     return { first, again }
   }

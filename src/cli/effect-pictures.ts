@@ -1,7 +1,8 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import sharp from 'sharp'
-import { addLane, addStep, emptyComp, setDial, setFeed } from '../core/comp/edits.ts'
+import { addLane, addStep, emptyComp, setFeed } from '../core/comp/edits.ts'
+import { putDial } from '../core/comp/settings.ts'
 import type { Comp } from '../core/comp/schema.ts'
 import type { Effect } from '../core/effects/effect.ts'
 import { effects } from '../core/effects/registry.ts'
@@ -25,11 +26,11 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
   // What works from its own outline is shown on the objects alone.
   if ((effect.feeds['shape'] && effect.offset) || effect.isOnCover) {
     ;[comp, id] = addStep(comp, 'lane1', 0, 'opacity')
-    comp = setFeed(setDial(comp, id, 'opacity', 0), id, 'matte', { ...masks, invert: true })
+    comp = setFeed(putDial(comp, id, 'opacity', 0), id, 'matte', { ...masks, invert: true })
   }
   ;[comp, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect.id)
   const dials = { ...effect.starts[0]?.dials, ...effect.example }
-  for (const [key, value] of Object.entries(dials)) comp = setDial(comp, id, key, value as never)
+  for (const [key, value] of Object.entries(dials)) comp = putDial(comp, id, key, value as never)
   for (const [key, { kind }] of Object.entries(effect.feeds)) {
     const found = info.passes.find((p) => p.kind === kind && kind !== 'matte')
     if (found)

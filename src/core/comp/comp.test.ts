@@ -13,10 +13,10 @@ import {
   moveStep,
   placeOfStep,
   removeStep,
-  setDial,
   setFeed,
   withoutSteps,
 } from './edits.ts'
+import { putDial } from './settings.ts'
 import {
   fileAt,
   framesOf,
@@ -56,7 +56,7 @@ describe('edits', () => {
     let [comp, bloom] = addStep(before, 'lane2', 0, 'bloom')
     comp = setFeed(comp, bloom, 'light', { from: { type: 'pass', media: 'm1', pass: 'emission' } })
     comp = setFeed(comp, bloom, 'matte', { from: { type: 'tap', lane: 'lane1' }, use: 'alpha', invert: true })
-    comp = setDial(comp, bloom, 'threshold', {
+    comp = putDial(comp, bloom, 'threshold', {
       keys: [
         { frame: 1, value: 0 },
         { frame: 9, value: 2, ease: [0.3, 0, 0.7, 1] },
@@ -112,11 +112,11 @@ describe('a comp from outside', () => {
     expect(problemsOf({ ...comp, lanes: [comp.lanes[0], comp.lanes[0]] })[0]?.message).toContain('used twice')
     const [stepped, id] = addStep(comp, 'lane1', 0, 'exposure')
     const keys = [{ frame: 5, value: 0 }, { frame: 5, value: 1 }] // prettier-ignore
-    expect(problemsOf(setDial(stepped, id, 'stops', { keys }))).not.toEqual([])
+    expect(problemsOf(putDial(stepped, id, 'stops', { keys }))).not.toEqual([])
   })
   test('has its dials checked by their effects; an unknown effect is kept', () => {
     const [comp, id] = addStep(base(), 'lane2', 0, 'bloom')
-    const wrong = setDial(setDial(setDial(comp, id, 'threshold', -1), id, 'tint', 'red'), id, 'glitter', 1)
+    const wrong = putDial(putDial(putDial(comp, id, 'threshold', -1), id, 'tint', 'red'), id, 'glitter', 1)
     expect(dialProblems(wrong).map((p) => p.path)).toEqual(
       ['threshold', 'tint', 'glitter'].map((k) => `lanes.1.steps.0.dials.${k}`),
     )
@@ -266,7 +266,7 @@ test('files named for a pass belong beside the others; drawn layers do not (comm
 describe('no control, fit or pick makes a comp that can not be saved', () => {
   const [comp, id] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'depth-mist') // prettier-ignore
   const after = (key: string, value: unknown) =>
-    withinDials(comp, setDial(comp, id, key, value as number)).lanes[0]!.steps[0]!.dials[key]
+    withinDials(comp, putDial(comp, id, key, value as number)).lanes[0]!.steps[0]!.dials[key]
   test('what goes beyond is brought back, what is no number is not taken, what fits stays the very same', () => {
     const { hard } = findEffect('depth-mist')!.dials['far'] as { hard: readonly [number, number] }
     expect(after('far', 9.99e12)).toBe(hard[1])
@@ -275,8 +275,8 @@ describe('no control, fit or pick makes a comp that can not be saved', () => {
     expect(after('far', NaN)).toBe(
       comp.lanes[0]!.steps[0]!.dials['far'] ?? findEffect('depth-mist')!.dials['far']!.default,
     )
-    const fits = setDial(comp, id, 'far', 40)
+    const fits = putDial(comp, id, 'far', 40)
     expect(withinDials(comp, fits)).toBe(fits)
-    expect(dialProblems(withinDials(comp, setDial(comp, id, 'lampColour', [NaN, 0, 0])))).toEqual([])
+    expect(dialProblems(withinDials(comp, putDial(comp, id, 'lampColour', [NaN, 0, 0])))).toEqual([])
   })
 })

@@ -6,7 +6,6 @@ import {
   allSteps,
   compVersion,
   type Comp,
-  type DialSetting,
   type FeedLink,
   type Lane,
   type Source,
@@ -140,12 +139,6 @@ export function moveStep(comp: Comp, stepId: string, laneId: string, at: number)
   return produce(comp, (draft) => {
     const [step] = stepList(draft, place.laneId).splice(place.index, 1)
     stepList(draft, laneId).splice(at, 0, step!)
-  })
-}
-
-export function setDial(comp: Comp, stepId: string, key: string, setting: DialSetting): Comp {
-  return editStep(comp, stepId, (step) => {
-    step.dials[key] = setting as WritableDraft<Step>['dials'][string]
   })
 }
 

@@ -27,7 +27,16 @@ export function withinDials(before: Comp, after: Comp): Comp {
     if (was === step || !effect) return step
     const dials = Object.entries(step.dials).map(([key, value]): [string, Step['dials'][string]] => {
       const dial = Object.hasOwn(effect.dials, key) ? effect.dials[key] : undefined
-      if (!dial || isAnimated(value) || dialProblem(dial, value) === undefined) return [key, value]
+      if (!dial || (!isAnimated(value) && dialProblem(dial, value) === undefined)) return [key, value]
+      if (isAnimated(value)) {
+        if (value.keys.every((k) => dialProblem(dial, k.value) === undefined)) return [key, value]
+        if (dial.type !== 'number') return [key, was?.dials[key] ?? (dial.default as Step['dials'][string])]
+        const within = (v: unknown) =>
+          typeof v === 'number' && !Number.isNaN(v)
+            ? Math.min(dial.hard[1], Math.max(dial.hard[0], v))
+            : dial.default
+        return [key, { keys: value.keys.map((k) => ({ ...k, value: within(k.value) })) }]
+      }
       if (dial.type === 'number' && typeof value === 'number' && !Number.isNaN(value))
         return [key, Math.min(dial.hard[1], Math.max(dial.hard[0], value))]
       return [key, was?.dials[key] ?? (dial.default as Step['dials'][string])]

@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest'
-import { addLane, addStep, editLane, editStep, emptyComp, setDial, setFeed } from '../comp/edits.ts'
+import { addLane, addStep, editLane, editStep, emptyComp, setFeed } from '../comp/edits.ts'
+import { putDial } from '../comp/settings.ts'
 import type { MediaTable } from '../comp/media.ts'
 import { dependentsOf, dropLane, findLoop, joinBus } from '../comp/graph.ts'
 import { joinModes } from '../kernels/join-modes.ts'
@@ -74,19 +75,19 @@ test('one lane over nothing is its source', async () => {
 
 test('off, amount 0 and an empty matte each leave the picture as it was; mute is as good as absent', async () => {
   const [comp, id] = addStep(cave(), 'lane1', 0, 'exposure')
-  const bright = setDial(comp, id, 'stops', 2)
+  const bright = putDial(comp, id, 'stops', 2)
   const plainData = (await compute(cave())).data
   for (const same of [
     editStep(bright, id, (s) => { s.on = false }),
     editStep(bright, id, (s) => { s.amount = 0 }),
-    setDial(bright, id, 'stops', 0),
+    putDial(bright, id, 'stops', 0),
     editLane(addLane(cave(), 'Front', source('emission')), 'lane2', (l) => { l.muted = true }),
   ]) expect((await compute(same)).data).toEqual(plainData) // prettier-ignore
 })
 
 test('a step acts by out = in + amount · matte · (effect(in) − in)', async () => {
   const [comp, id] = addStep(cave(), 'lane1', 0, 'exposure')
-  let stepped = editStep(setDial(comp, id, 'stops', 1), id, (s) => {
+  let stepped = editStep(putDial(comp, id, 'stops', 1), id, (s) => {
     s.amount = 0.25
   })
   stepped = setFeed(stepped, id, 'matte', { from: source('mask'), invert: true })
@@ -100,7 +101,7 @@ test('a step acts by out = in + amount · matte · (effect(in) − in)', async (
 
 test('light alone is the light; the picture is light and picture, with alpha min(1, α + Y of the light) (common practice)', async () => {
   const [comp, id] = addStep(cave(), 'lane1', 0, 'bloom')
-  const lit = setFeed(setDial(setDial(comp, id, 'threshold', 0), id, 'reach', 12), id, 'light', {
+  const lit = setFeed(putDial(putDial(comp, id, 'threshold', 0), id, 'reach', 12), id, 'light', {
     from: source('emission'),
   })
   const light = (await compute(lit, { target: { type: 'light', step: id } })).data
@@ -115,7 +116,7 @@ test('light alone is the light; the picture is light and picture, with alpha min
 test('a tap follows the lane it copies, at the point it copies', async () => {
   const [comp, id] = addStep(cave(), 'lane1', 0, 'exposure')
   const tapped = editLane(
-    addLane(setDial(comp, id, 'stops', 1), 'Copy', { type: 'tap', lane: 'lane1', after: 'source' }),
+    addLane(putDial(comp, id, 'stops', 1), 'Copy', { type: 'tap', lane: 'lane1', after: 'source' }),
     'lane1',
     (l) => {
       l.muted = true
@@ -155,11 +156,11 @@ test('what is unknown or missing is reported at its place and left out', async (
 test('after a change only what follows it is computed again, and the cache never changes a result', async () => {
   const { evaluator } = newEvaluator()
   let [comp, exposure] = addStep(cave(), 'lane1', 0, 'exposure')
-  const [both, gains] = addStep(setDial(comp, exposure, 'stops', 1), 'lane1', 1, 'channel-gains')
-  comp = setDial(both, gains, 'red', 0.5)
+  const [both, gains] = addStep(putDial(comp, exposure, 'stops', 1), 'lane1', 1, 'channel-gains')
+  comp = putDial(both, gains, 'red', 0.5)
   await compute(comp, { evaluator })
   const before = evaluator.computed
-  const changed = setDial(comp, gains, 'red', 0.25)
+  const changed = putDial(comp, gains, 'red', 0.25)
   const cached = await compute(changed, { evaluator })
   // The step and the join; not the exposure before it.
   expect(evaluator.computed - before).toBe(2)
@@ -168,7 +169,7 @@ test('after a change only what follows it is computed again, and the cache never
 
 test('light is taken only from within a matte, from a fed pass as from the own picture', async () => {
   const [comp, id] = addStep(cave(), 'lane1', 0, 'bloom')
-  const lit = setDial(setDial(comp, id, 'threshold', 0), id, 'reach', 4)
+  const lit = putDial(putDial(comp, id, 'threshold', 0), id, 'reach', 4)
   const target = { type: 'light', step: id } as const
   const right = (data: readonly number[]) =>
     data.reduce((sum, v, i) => (i % 4 === 0 && (i / 4) % width > 26 ? sum + v : sum), 0)
@@ -225,7 +226,7 @@ test('a proxy is the full picture made smaller: px dials scale with it', async (
     sized({ width: w, height: h, x: 0, y: 0, channels: 3, data }, ref, { width: w, height: h })
   const evaluator = new Evaluator({ kernels, store }, spot, 2 ** 28)
   const [comp, id] = addStep(addLane(emptyComp(w, h), 'Light', source('emission')), 'lane1', 0, 'bloom')
-  const lit = setDial(setDial(comp, id, 'threshold', 0), id, 'reach', 60)
+  const lit = putDial(putDial(comp, id, 'threshold', 0), id, 'reach', 60)
   const target = { type: 'light', step: id } as const
   const full = await compute(lit, { target, evaluator })
   for (const reduction of [2, 4] as const) {
@@ -318,7 +319,7 @@ describe('buses, placing and mattes together', () => {
     const before = await compute(comp)
     for (const turn of [37, -37]) {
       const [next, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, 'place')
-      comp = setDial(next, id, 'turn', turn)
+      comp = putDial(next, id, 'turn', turn)
     }
     const after = await compute(comp)
     expect(Math.max(...after.data.map((v, i) => Math.abs(v - before.data[i]!)))).toBeLessThan(1e-3)
@@ -330,7 +331,7 @@ describe('buses, placing and mattes together', () => {
   test('a move in pixels is the same place at every size', async () => {
     let comp = addLane(emptyComp(width, height), 'Mask', source('mask'))
     const [next, id] = addStep(comp, 'lane1', 0, 'place')
-    comp = setDial(setDial(next, id, 'moveX', 8), id, 'filter', 'nearest')
+    comp = putDial(putDial(next, id, 'moveX', 8), id, 'filter', 'nearest')
     const full = await compute(comp)
     const half = await compute(comp, { reduction: 2 })
     expect([7, 8, 25, 26].map((x) => at(full.data, x, 4)[0])).toEqual([0, 1, 1, 0])
@@ -344,7 +345,7 @@ describe('buses, placing and mattes together', () => {
       0,
       'exposure',
     )
-    const lit = setDial(comp, id, 'stops', 1)
+    const lit = putDial(comp, id, 'stops', 1)
     const mask = { from: source('mask') }
     const values = async (matte: object) => {
       const { data } = await compute(setFeed(lit, id, 'matte', matte as never))
@@ -507,7 +508,7 @@ describe('properties, over random desks and edits', () => {
       ['opacity', 'opacity', 0.6],
     ] as const) {
       const [added, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect)
-      comp = editStep(setDial(added, id, dial, value), id, (s) => {
+      comp = editStep(putDial(added, id, dial, value), id, (s) => {
         s.amount = 0.8
       })
     }
@@ -541,7 +542,7 @@ describe('colour tables', () => {
   test('a look table is fed with the entries of its file, whatever the frame is, and at any size', async () => {
     blocks['beauty'] = small
     const [stepped, id] = addStep(cave(), 'lane1', 0, 'look-table')
-    const comp = setFeed(setDial(setDial(stepped, id, 'takes', 'linear'), id, 'gives', 'linear'), id, 'table', { from: link })
+    const comp = setFeed(putDial(putDial(stepped, id, 'takes', 'linear'), id, 'gives', 'linear'), id, 'table', { from: link })
     for (const reduction of [1, 2] as const) {
       const { kernels, store } = createLoneKernels(64)
       const evaluator = new Evaluator({ kernels, store }, loadBoth, 2 ** 26)
@@ -588,7 +589,7 @@ describe('distances that are not as they should be', () => {
     const [stepped, id] = addStep(cave(), 'lane1', 0, 'depth-mist')
     let comp = setFeed(stepped, id, 'depth', { from: { type: 'pass', media: 'm1', pass: 'depth' } })
     for (const [key, value] of Object.entries({ profile: 'linear', near: 2, far: 8, ceiling: 1, background: 0, colour: 'own', nearColour: [9, 9, 9], farColour: [9, 9, 9] }))
-      comp = setDial(comp, id, key, value)
+      comp = putDial(comp, id, key, value)
     const { node, problems } = plan(comp, table, frame, 1, { type: 'picture' })
     return { node, problems, comp }
   }

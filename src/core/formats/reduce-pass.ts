@@ -93,7 +93,7 @@ interface CellSums {
 }
 
 // Two loops alike, one for each type of values: one loop for both types is three times slower. A channel at a time: its sum
-// of a cell's row stays in a register.
+// of a cell's row stays in a register. Sums are of single precision, as those of the engine are, which gives the same bits.
 function sumFloats({ out, width, block, shift, x0, y0 }: CellSums, data: Float32Array): void {
   const { channels } = block
   for (let sy = 0; sy < block.height; sy++) {
@@ -102,12 +102,13 @@ function sumFloats({ out, width, block, shift, x0, y0 }: CellSums, data: Float32
       for (let sx = 0, i = sy * block.width * channels + c; sx < block.width;) {
         const cell = (sx + block.x) >> shift
         const end = Math.min(block.width, ((cell + 1) << shift) - block.x)
-        let sum = 0
+        const o = (row + cell - x0) * channels + c
+        let sum = out[o]!
         for (; sx < end; sx++, i += channels) {
           const value = data[i]!
-          if (value - value === 0) sum += value
+          if (value - value === 0) sum = Math.fround(sum + value)
         }
-        out[(row + cell - x0) * channels + c]! += sum
+        out[o] = sum
       }
   }
 }
@@ -121,12 +122,13 @@ function sumHalves({ out, width, block, shift, x0, y0 }: CellSums, data: Uint16A
       for (let sx = 0, i = sy * block.width * channels + c; sx < block.width;) {
         const cell = (sx + block.x) >> shift
         const end = Math.min(block.width, ((cell + 1) << shift) - block.x)
-        let sum = 0
+        const o = (row + cell - x0) * channels + c
+        let sum = out[o]!
         for (; sx < end; sx++, i += channels) {
           const code = data[i]!
-          if ((code & 0x7c00) !== 0x7c00) sum += values[code]!
+          if ((code & 0x7c00) !== 0x7c00) sum = Math.fround(sum + values[code]!)
         }
-        out[(row + cell - x0) * channels + c]! += sum
+        out[o] = sum
       }
   }
 }

@@ -3,7 +3,8 @@
 import { memo } from 'react'
 import { editLane } from '../../core/comp/edits.ts'
 import { blends, joinHints, operators, type JoinMode } from '../../core/kernels/join-modes.ts'
-import { isAnimated, type Lane } from '../../core/comp/schema.ts'
+import { settingAt } from '../../core/comp/animation.ts'
+import type { Lane } from '../../core/comp/schema.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { ValueField } from '../dials/value-field.tsx'
 
@@ -19,9 +20,9 @@ const meterStops = 2
 export const JoinCell = memo(function JoinCell({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
   const stops = useShot((s) => s.meters[lane.id])
-  const { edit } = store.getState()
+  const opacity = useShot((s) => settingAt(lane.join.opacity, s.frame)) as number
+  const { edit, write } = store.getState()
   if (lane.kind === 'matte') return <div className="text-xs text-base-content/50">matte lane</div>
-  const opacity = isAnimated(lane.join.opacity) ? 1 : lane.join.opacity
   const added =
     stops === undefined || Math.abs(stops) < 0.05
       ? ''
@@ -64,14 +65,7 @@ export const JoinCell = memo(function JoinCell({ lane }: { lane: Lane }) {
               hard={[0, 100]}
               step={1}
               onChange={(value, gesture) => {
-                edit(
-                  `Opacity of ${lane.name}`,
-                  (c) =>
-                    editLane(c, lane.id, (l) => {
-                      l.join.opacity = value / 100
-                    }),
-                  gesture,
-                )
+                write(`Opacity of ${lane.name}`, [[{ of: 'opacity', lane: lane.id }, value / 100]], gesture)
               }}
             />
           </div>

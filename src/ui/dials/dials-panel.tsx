@@ -10,11 +10,10 @@ import {
   masterId,
   placeOfStep,
   removeStep,
-  setDial,
   setFeed,
 } from '../../core/comp/edits.ts'
 import { settingAt } from '../../core/comp/animation.ts'
-import type { FeedLink, Lane, Step } from '../../core/comp/schema.ts'
+import { isAnimated, type FeedLink, type Lane, type Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, number, type Dial, type DialValue } from '../../core/effects/dials.ts'
 import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import { describeLane } from '../../core/comp/describe.ts'
@@ -73,7 +72,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const frame = useShot((s) => s.frame)
   const laneName = useShot((s) => s.comp.lanes.find((l) => l.id === laneId)?.name ?? 'the whole picture')
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
-  const { edit, set } = store.getState()
+  const { edit, write, set } = store.getState()
   const effect = findEffect(step.effect)
   const title = stepTitle(step)
   const [isNaming, setIsNaming] = useState(false)
@@ -93,9 +92,9 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const value = (key: string): DialValue =>
     settingAt(step.dials[key] ?? ((defaults[key] ?? 0) as never), frame)
   const change = (key: string) => (next: DialValue, gesture?: string) => {
-    edit(
+    write(
       `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
-      (c) => setDial(c, step.id, key, next as never),
+      [[{ of: 'dial', step: step.id, key }, next]],
       gesture && `${step.id} ${key} ${gesture}`,
     )
   }
@@ -242,6 +241,7 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
                 onChange={change(key)}
               />
             )}
+            {isAnimated(step.dials[key] ?? 0) && <MovesNote />}
             {key === profileKey && profile && <ProfileChart reach={profile.reach} at={profile.at} />}
           </div>
         ))}
@@ -251,16 +251,15 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           dial={amountDial}
           value={settingAt(step.amount, frame) as number}
           onChange={(next, gesture) => {
-            edit(
+            write(
               `${title}: amount`,
-              (c) =>
-                editStep(c, step.id, (s) => {
-                  s.amount = next as number
-                }),
+              [[{ of: 'amount', step: step.id }, next]],
               gesture && `${step.id} amount ${gesture}`,
             )
           }}
         />
+        {isAnimated(step.amount) && <MovesNote />}
+        {isAnimated(step.amount) && <MovesNote />}
       </div>
       <button
         type="button"
@@ -276,10 +275,16 @@ function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   )
 }
 
+/** Below a setting that moves: what a change does. */
+function MovesNote() {
+  return <p className="pl-1 text-xs text-accent">moves; a change shifts its whole curve</p>
+}
+
 function LaneDials({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
+  const frame = useShot((s) => s.frame)
   const sentence = useShot((s) => describeLane(s.comp, s.media, lane))
-  const { edit, set } = store.getState()
+  const { edit, write, set } = store.getState()
   const { source } = lane
   const actions = [
     {
@@ -365,12 +370,9 @@ function LaneDials({ lane }: { lane: Lane }) {
             dial={{ type: 'colour', default: [0.18, 0.18, 0.18], hint: 'Linear light.' }}
             value={source.colour}
             onChange={(next, gesture) => {
-              edit(
+              write(
                 `Colour of ${lane.name}`,
-                (c) =>
-                  editLane(c, lane.id, (l) => {
-                    if (l.source.type === 'colour') l.source.colour = next as [number, number, number]
-                  }),
+                [[{ of: 'source', lane: lane.id, key: 'colour' }, next]],
                 gesture && `${lane.id} colour ${gesture}`,
               )
             }}
@@ -380,12 +382,9 @@ function LaneDials({ lane }: { lane: Lane }) {
             dial={{ ...opacityDial, hint: 'How much the colour covers.' }}
             value={source.alpha}
             onChange={(next, gesture) => {
-              edit(
+              write(
                 `Alpha of ${lane.name}`,
-                (c) =>
-                  editLane(c, lane.id, (l) => {
-                    if (l.source.type === 'colour') l.source.alpha = next as number
-                  }),
+                [[{ of: 'source', lane: lane.id, key: 'alpha' }, next]],
                 gesture && `${lane.id} alpha ${gesture}`,
               )
             }}
@@ -399,12 +398,9 @@ function LaneDials({ lane }: { lane: Lane }) {
           dial={{ type: 'colour', default: [1, 1, 1], hint: 'Linear light that the shapes are filled with.' }}
           value={source.colour ?? [1, 1, 1]}
           onChange={(next, gesture) => {
-            edit(
+            write(
               `Fill of ${lane.name}`,
-              (c) =>
-                editLane(c, lane.id, (l) => {
-                  if (l.source.type === 'drawing') l.source.colour = next as [number, number, number]
-                }),
+              [[{ of: 'source', lane: lane.id, key: 'colour' }, next]],
               gesture && `${lane.id} fill ${gesture}`,
             )
           }}
@@ -429,18 +425,16 @@ function LaneDials({ lane }: { lane: Lane }) {
       <NumberRow
         name="opacity"
         dial={opacityDial}
-        value={typeof lane.join.opacity === 'number' ? lane.join.opacity : 1}
+        value={settingAt(lane.join.opacity, frame) as number}
         onChange={(next, gesture) => {
-          edit(
+          write(
             `Opacity of ${lane.name}`,
-            (c) =>
-              editLane(c, lane.id, (l) => {
-                l.join.opacity = next as number
-              }),
+            [[{ of: 'opacity', lane: lane.id }, next]],
             gesture && `${lane.id} opacity ${gesture}`,
           )
         }}
       />
+      {isAnimated(lane.join.opacity) && <MovesNote />}
       <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>
       <div className="flex flex-wrap gap-1.5">
         <MatteChips

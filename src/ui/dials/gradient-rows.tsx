@@ -2,7 +2,7 @@
 
 import { editLane } from '../../core/comp/edits.ts'
 import type { Lane, Source } from '../../core/comp/schema.ts'
-import { number } from '../../core/effects/dials.ts'
+import { number, type DialValue } from '../../core/effects/dials.ts'
 import { useShotContext } from '../shot/shot-context.tsx'
 import { ColourRow, NumberRow } from './basic-rows.tsx'
 
@@ -13,14 +13,16 @@ const alphaDial = number({ default: 1, range: [0, 1], step: 0.01, hint: 'How muc
 /** The two ends of a gradient source; their places are dragged on the picture. */
 export function GradientRows({ lane, source }: { lane: Lane; source: Gradient }) {
   const { store } = useShotContext()
-  const { edit } = store.getState()
-  const change = (name: string, set: (gradient: Gradient) => void, gesture: string | undefined) => {
-    edit(
+  const { edit, write } = store.getState()
+  const change = (
+    name: string,
+    key: `${'from' | 'to'}.${'colour' | 'alpha'}`,
+    value: DialValue,
+    gesture: string | undefined,
+  ) => {
+    write(
       `${name} of ${lane.name}`,
-      (c) =>
-        editLane(c, lane.id, (l) => {
-          if (l.source.type === 'gradient') set(l.source)
-        }),
+      [[{ of: 'source', lane: lane.id, key }, value]],
       gesture && `${lane.id} ${name} ${gesture}`,
     )
   }
@@ -34,7 +36,11 @@ export function GradientRows({ lane, source }: { lane: Lane; source: Gradient })
             aria-pressed={source.shape === shape}
             className={`btn btn-xs ${source.shape === shape ? 'btn-primary' : ''}`}
             onClick={() => {
-              change('Shape', (g) => Object.assign(g, { shape }), undefined)
+              edit(`Shape of ${lane.name}`, (c) =>
+                editLane(c, lane.id, (l) => {
+                  if (l.source.type === 'gradient') l.source.shape = shape
+                }),
+              )
             }}
           >
             {shape === 'line' ? 'Along a line' : 'Around a point'}
@@ -48,7 +54,7 @@ export function GradientRows({ lane, source }: { lane: Lane; source: Gradient })
             dial={{ type: 'colour', default: [0, 0, 0], hint: 'Linear light at this end.' }}
             value={source[end].colour}
             onChange={(next, gesture) => {
-              change(`Colour ${end}`, (g) => Object.assign(g[end], { colour: next }), gesture)
+              change(`Colour ${end}`, `${end}.colour`, next, gesture)
             }}
           />
           <NumberRow
@@ -56,7 +62,7 @@ export function GradientRows({ lane, source }: { lane: Lane; source: Gradient })
             dial={alphaDial}
             value={source[end].alpha}
             onChange={(next, gesture) => {
-              change(`Alpha ${end}`, (g) => Object.assign(g[end], { alpha: next }), gesture)
+              change(`Alpha ${end}`, `${end}.alpha`, next, gesture)
             }}
           />
         </div>

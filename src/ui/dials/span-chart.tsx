@@ -2,7 +2,6 @@
 
 import { Crosshair, Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
-import { setDial } from '../../core/comp/edits.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
@@ -36,7 +35,7 @@ interface SpanProps {
 
 function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials: never }) {
   const { engine, store, onPicture } = useShotContext()
-  const { edit } = store.getState()
+  const { write } = store.getState()
   const frame = useShot((s) => s.frame)
   const span = effect.span!
   const link = JSON.stringify(step.feeds[span.feed])
@@ -112,10 +111,11 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
   }, [histogram, chart, line, low, high, from, to])
 
   const place = (at: number) => Math.min(1, Math.max(0, (at - from) / (to - from)))
+  const dialRef = (key: string) => ({ of: 'dial', step: step.id, key }) as const
   const setMark = (key: string, at: number, gesture?: string) => {
-    edit(
+    write(
       `${effect.title}: ${dialLabel(key, effect.dials[key]!).toLowerCase()}`,
-      (c) => setDial(c, step.id, key, Number(at.toPrecision(3))),
+      [[dialRef(key), Number(at.toPrecision(3))]],
       gesture && `${step.id} ${key} ${gesture}`,
     )
   }
@@ -234,9 +234,10 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
             type="button"
             className="btn btn-xs"
             onClick={() => {
-              edit(`Swap ${first.label.toLowerCase()} and ${second.label.toLowerCase()}`, (c) =>
-                setDial(setDial(c, step.id, first.key, second.at), step.id, second.key, first.at),
-              )
+              write(`Swap ${first.label.toLowerCase()} and ${second.label.toLowerCase()}`, [
+                [dialRef(first.key), second.at],
+                [dialRef(second.key), first.at],
+              ])
             }}
           >
             Swap

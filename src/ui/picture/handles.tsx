@@ -3,14 +3,17 @@
 import type Konva from 'konva'
 import { useRef } from 'react'
 import { Circle, Group, Layer, Line, Stage, Text } from 'react-konva'
-import { editLane, placeOfStep, setDial } from '../../core/comp/edits.ts'
-import { isAnimated, type Comp, type Step } from '../../core/comp/schema.ts'
-import { counts, dialLabel } from '../../core/effects/dials.ts'
+import { settingAt } from '../../core/comp/animation.ts'
+import { placeOfStep } from '../../core/comp/edits.ts'
+import type { Comp, Step } from '../../core/comp/schema.ts'
+import { counts, dialLabel, type DialValue } from '../../core/effects/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { Writes } from '../shot/shot-store.ts'
+import { placeLabels } from './place-labels.ts'
 
 type Point = readonly [number, number]
 
@@ -22,7 +25,8 @@ interface Handle {
   /** Drawn from here, for what is meant as an offset. */
   readonly from?: Point
   readonly editName: string
-  move(comp: Comp, to: Point): Comp
+  /** What is set when it is dragged there. */
+  move(to: Point): Writes
 }
 
 /** Kept this far inside the view, in pixels of the screen. */
@@ -32,15 +36,19 @@ const held = (v: number, most: number) => Math.min(most - inset, Math.max(inset,
 /** Length in pixels of the frame of the arm that turns and scales, at a scale of 100 %. */
 const armLength = 140
 
-const numberOf = (step: Step, key: string): number | undefined => {
-  const value = step.dials[key]
-  return typeof value === 'number' ? value : undefined
-}
+const dialRef = (step: Step, key: string) => ({ of: 'dial', step: step.id, key }) as const
+
+/** The value of a dial at the frame that is looked at. */
+type ValueOf = (key: string) => DialValue | undefined
 
 /** A direction and a length together, drawn from the middle of the frame. */
-function directionHandles(step: Step, effect: Effect, { width, height }: Comp['canvas']): Handle[] {
+function directionHandles(
+  step: Step,
+  effect: Effect,
+  valueOf: ValueOf,
+  { width, height }: Comp['canvas'],
+): Handle[] {
   const middle: Point = [width / 2, height / 2]
-  const valueOf = (key: string) => step.dials[key] ?? effect.dials[key]?.default
   return Object.entries(effect.dials).flatMap(([key, dial]) => {
     if (dial.type !== 'number' || !dial.direction) return []
     const { length: lengthKey } = dial.direction
@@ -57,13 +65,16 @@ function directionHandles(step: Step, effect: Effect, { width, height }: Comp['c
         at: [middle[0] + length * Math.cos(turn), middle[1] + length * Math.sin(turn)] as Point,
         from: middle,
         editName: `${words} of ${stepTitle(step)}`,
-        move: (comp: Comp, to: Point) => {
+        move: (to: Point) => {
           const [dx, dy] = [to[0] - middle[0], to[1] - middle[1]]
           const raw = (Math.atan2(dy, dx) * 180) / Math.PI
           // Within the circle that its slider shows.
           const near = Math.round((((raw % 360) + 360) % 360) * 10) / 10
           const long = Math.max(1, Math.round(Math.hypot(dx, dy)))
-          return setDial(setDial(comp, step.id, key, near), step.id, lengthKey, long)
+          return [
+            [dialRef(step, key), near],
+            [dialRef(step, lengthKey), long],
+          ]
         },
       },
     ]
@@ -71,29 +82,36 @@ function directionHandles(step: Step, effect: Effect, { width, height }: Comp['c
 }
 
 /** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
-function stepHandles(step: Step, canvas: Comp['canvas']): Handle[] {
+function stepHandles(step: Step, canvas: Comp['canvas'], frame: number): Handle[] {
   const effect = findEffect(step.effect)
   if (!effect) return []
+  const valueOf: ValueOf = (key) => {
+    const setting = step.dials[key]
+    return setting === undefined ? effect.dials[key]?.default : settingAt(setting, frame)
+  }
+  const numberOf = (key: string) => {
+    const value = valueOf(key)
+    return typeof value === 'number' ? value : undefined
+  }
   const title = stepTitle(step)
   const found: Handle[] = []
   for (const [key, dial] of Object.entries(effect.dials)) {
-    const value = step.dials[key]
-    if (dial.type !== 'point' || value === undefined || isAnimated(value)) continue
-    if (!counts(dial, (other) => step.dials[other] ?? effect.dials[other]?.default)) continue
+    if (dial.type !== 'point' || step.dials[key] === undefined) continue
+    if (!counts(dial, valueOf)) continue
     found.push({
       id: `${step.id} ${key}`,
       label: dialLabel(key, dial),
-      at: value as unknown as Point,
+      at: valueOf(key) as unknown as Point,
       editName: `${dialLabel(key, dial)} of ${title}`,
-      move: (comp, to) => setDial(comp, step.id, key, [to[0], to[1]]),
+      move: (to) => [[dialRef(step, key), [to[0], to[1]]]],
     })
   }
-  found.push(...directionHandles(step, effect, canvas))
+  found.push(...directionHandles(step, effect, valueOf, canvas))
   const offsets = effect.offset
-  const pivot = offsets && (step.dials[offsets.about] as unknown as Point | undefined)
+  const pivot = offsets && (valueOf(offsets.about) as unknown as Point | undefined)
   if (!offsets || !Array.isArray(pivot)) return found
-  const [x, y] = [numberOf(step, offsets.x), numberOf(step, offsets.y)]
-  const [turn, scale] = [numberOf(step, offsets.turn), numberOf(step, offsets.scale)]
+  const [x, y] = [numberOf(offsets.x), numberOf(offsets.y)]
+  const [turn, scale] = [numberOf(offsets.turn), numberOf(offsets.scale)]
   if (x === undefined || y === undefined) return found
   const middle: Point = [pivot[0] + x, pivot[1] + y]
   found.push({
@@ -102,8 +120,10 @@ function stepHandles(step: Step, canvas: Comp['canvas']): Handle[] {
     at: middle,
     from: pivot,
     editName: `Move of ${title}`,
-    move: (comp, to) =>
-      setDial(setDial(comp, step.id, offsets.x, to[0] - pivot[0]), step.id, offsets.y, to[1] - pivot[1]),
+    move: (to) => [
+      [dialRef(step, offsets.x), to[0] - pivot[0]],
+      [dialRef(step, offsets.y), to[1] - pivot[1]],
+    ],
   })
   if (turn === undefined || scale === undefined) return found
   const length = (armLength * scale) / 100
@@ -114,13 +134,16 @@ function stepHandles(step: Step, canvas: Comp['canvas']): Handle[] {
     at: [middle[0] + length * Math.cos(angle), middle[1] + length * Math.sin(angle)],
     from: middle,
     editName: `Turn and scale of ${title}`,
-    move: (comp, to) => {
+    move: (to) => {
       const [dx, dy] = [to[0] - middle[0], to[1] - middle[1]]
       // The turn goes on from where it is, so that more than one round can be dragged.
       const raw = (Math.atan2(dy, dx) * 180) / Math.PI
       const near = raw + 360 * Math.round((turn - raw) / 360)
       const size = Math.max(1, (Math.hypot(dx, dy) / armLength) * 100)
-      return setDial(setDial(comp, step.id, offsets.turn, near), step.id, offsets.scale, size)
+      return [
+        [dialRef(step, offsets.turn), near],
+        [dialRef(step, offsets.scale), size],
+      ]
     },
   })
   return found
@@ -131,7 +154,8 @@ function useHandles(): Handle[] {
   const step = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step)?.step : undefined))
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
   const canvas = useShot((s) => s.comp.canvas)
-  if (step) return step.on ? stepHandles(step, canvas) : []
+  const frame = useShot((s) => s.frame)
+  if (step) return step.on ? stepHandles(step, canvas, frame) : []
   if (!lane || selection?.step !== undefined || lane.source.type !== 'gradient') return []
   const { source } = lane
   return (['from', 'to'] as const).map((end) => ({
@@ -140,10 +164,7 @@ function useHandles(): Handle[] {
     at: source[end].at,
     ...(end === 'to' ? { from: source.from.at } : {}),
     editName: `Gradient of ${lane.name}`,
-    move: (comp: Comp, to: Point) =>
-      editLane(comp, lane.id, (l) => {
-        if (l.source.type === 'gradient') l.source[end].at = [to[0], to[1]]
-      }),
+    move: (to: Point): Writes => [[{ of: 'source', lane: lane.id, key: `${end}.at` }, [to[0], to[1]]]],
   }))
 }
 
@@ -166,10 +187,19 @@ export default function Handles({
     // The picture underneath must not pan.
     event.evt.stopPropagation()
   }
+  const places = handles.map(({ at }): Point => {
+    const [x, y] = onScreen(at)
+    return [held(x, size.width), held(y, size.height)]
+  })
+  const labels = placeLabels(
+    places,
+    handles.map(({ label }) => label),
+    size,
+  )
   return (
     <Stage width={size.width} height={size.height} className="absolute inset-0">
       <Layer>
-        {handles.map((handle) => {
+        {handles.map((handle, i) => {
           const own = onScreen(handle.at)
           // One that lies beyond the view waits at its edge, so that it can be taken hold of.
           const [x, y] = [held(own[0], size.width), held(own[1], size.height)]
@@ -214,7 +244,7 @@ export default function Handles({
                     round((sx + bx - place.x) / place.zoom),
                     round((sy + by - place.y) / place.zoom),
                   ]
-                  store.getState().edit(handle.editName, (comp) => handle.move(comp, to), gesture.current)
+                  store.getState().write(handle.editName, handle.move(to), gesture.current)
                 }}
                 onMouseEnter={(event) => {
                   event.target.getStage()!.container().style.cursor = 'move'
@@ -224,8 +254,7 @@ export default function Handles({
                 }}
               />
               <Text
-                x={x + 6}
-                y={y < 24 ? y + 8 : y - 20}
+                {...labels[i]!}
                 text={isBeyond ? `${handle.label}, outside` : handle.label}
                 fontSize={11}
                 fontFamily="Inter Variable"

@@ -1,4 +1,6 @@
 import { temporal } from 'zundo'
+import { setSetting, type SettingRef } from '../../core/comp/settings.ts'
+import type { DialValue } from '../../core/effects/dials.ts'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
@@ -118,6 +120,8 @@ export interface ShotState {
    * Makes an edit that can be undone. Edits in a row with the same gesture are undone together.
    */
   edit(name: string, change: (comp: Comp) => Comp, gesture?: string): void
+  /** Sets values at the frame that is looked at, as `edit` does. */
+  write(name: string, values: Writes, gesture?: string): void
   set(patch: Partial<ShotState>): void
   /** Selects a step by id, wherever it is. */
   selectStep(id: string): void
@@ -129,6 +133,12 @@ function drawingOf({ comp, selection, draw }: ShotState, next: Selection | undef
   const source = next?.step === undefined ? comp.lanes.find((l) => l.id === next?.lane)?.source : undefined
   return source?.type === 'drawing' ? { drawing: source.drawing, tool: 'choose', points: [] } : undefined
 }
+
+/** Settings with the values that they are to have. */
+export type Writes = readonly (readonly [SettingRef, DialValue])[]
+
+const writing = (values: Writes, frame: number) => (comp: Comp) =>
+  values.reduce((c, [ref, value]) => setSetting(c, ref, value, { frame }), comp)
 
 /** Changes that can be undone. */
 export const mostUndone = 300
@@ -188,6 +198,9 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           set({ comp, editName: name })
           if (isContinued) history.resume()
           lastGesture = gesture
+        },
+        write(name, values, gesture) {
+          get().edit(name, writing(values, get().frame), gesture)
         },
         set(patch) {
           const draw =
