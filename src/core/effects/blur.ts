@@ -9,6 +9,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Softens the picture evenly by a Gaussian.',
   search: 'gaussian soften soft defocus smooth out-of-focus directional zoom spin motion streak wipe softer',
+  law: `A Gaussian of standard deviation σ = radius px on premultiplied colour and alpha, cut off at 3.5 σ; beyond the frame the pixels of its edge repeat. Wide ones are made on halved pictures: within 0.003 of the peak of the true response.`,
   belongs: { after: ['colour'], before: ['light', 'finish'], reason: 'What is soft should be lit as it is.' },
   dials: {
     radius: number({

@@ -9,6 +9,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'A soft shadow of the shape behind the picture, so that it stands on something.',
   search: 'drop shadow cast ground behind floor shadows under',
+  law: `Shadow = (shade, 1) · S · strength, and the picture goes over it: out = picture + (1 − α) · shadow. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
   belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
   feeds: { shape: shapeFeeds.shape },
   dials: {

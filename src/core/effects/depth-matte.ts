@@ -26,6 +26,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'A matte by distance: from the near mark on, or between near and far.',
   search: 'z depth distance near far matte slice mask z-depth range',
+  law: `v = rise(d − near) · rise(far − d) with rise(x) = 1 for x ≥ 0, else max(0, 1 + x / softness) (0 for softness 0); d is the distance as the pass is read, and what hit nothing is infinitely far. Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. The matte is white with that cover.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: { depth: { kind: 'depth', required: true, hint: 'The depth pass, in units of the scene.' } },
   dials: {

@@ -9,6 +9,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Makes the picture brighter or darker in stops, as a camera would.',
   search: 'brightness brighter darker gain light level darken lighten stops stop ev luminosity dim',
+  law: `RGB′ = 2^stops · RGB; alpha stays.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its exposure.' },
   dials: {
     stops: number({

@@ -14,6 +14,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'A matte of surfaces seen edge-on, as glass and water reflect: from the normal pass, and the position pass where there is one.',
   search: 'fresnel facing ratio grazing reflection glass rim normal mask edges away angle view normals',
+  law: `c = |n · v| / (|n| |v|), with n the normal and v = camera − position (the camera is 0 in camera space; without positions v is (0, 0, 1)). Plain: 1 − c. Fresnel: the exact reflectance of unpolarised light for the index n (mean of both polarisations). 0 where the normal is shorter than 10⁻⁶. Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
     normal: { kind: 'normal', required: true, hint: 'The normal pass.' },

@@ -29,6 +29,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Gives dark and bright parts colours of their own, along a gradient.',
   search: 'duotone tritone false colours heat map luminance to colour greyscale colourise remap ramp tones palette',
+  law: `Straight luminance Y (BT.709) in stops from grey, log₂(Y / 0.18), goes from dark to bright along the gradient (dark and bright are its ends; beyond, the end colours). Keep light scales the colour found to luminance Y. Alpha stays; the result is multiplied by it.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     gradient: gradient({

@@ -12,6 +12,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Turns colour or cover into its opposite: what was white is black, what was covered is open.',
   search: 'negative reverse opposite flip mask complement',
+  law: `Colour: α − c on premultiplied light, which is 1 − c of straight colour. Alpha: 1 − α with white of that cover. Both: (1 − straight colour) · (1 − α), and 1 − α; straight colour is 0 where alpha is at or below 2⁻²⁴.`,
   belongs: { after: [], before: ['light', 'finish'], reason: 'It changes what later steps see.' },
   dials: {
     what: choice({

@@ -10,6 +10,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Colours through a table from a .cube file: lines for each channel, or a cube.',
   search: 'lut cube 3d 1d look film emulation table grade load file print preset',
+  law: `Straight colour, sRGB-encoded first where the table takes that (mirrored below 0), is brought from the table's ends to its entries and held at them. Lines: each channel between two entries; a cube: tetrahedral between four. Decoded again where it gives sRGB; alpha stays.`,
   belongs: { after: ['colour'], before: ['light'], reason: 'Light taken from a picture follows its colour; what most tables give is for a display.' },
   feeds: {
     table: { kind: 'table', required: true, hint: 'A .cube file that was brought in.' },

@@ -11,6 +11,7 @@ export default defineEffect({
   kind: 'light',
   purpose: 'Light around, or inside, a shape: a drawing, an object or whatever a matte says.',
   search: 'outside inside aura halo rim drawn shape object alpha neon outline character around',
+  law: `Light L of the shape S (fed matte or own alpha, held in 0–1): tint · S, or the picture's light times tint (times S where one is fed). Round: spread as Bloom is, a sum of Gaussians whose widest has 95 % of its light within radius px, times strength. Along an angle (clockwise from east): spikes of radius px whose light falls as (1 − t)^falloff, so gained that a wide shape begins as bright as it is, times strength. Outside: that, times 1 − S. Inside: the light of 1 − S spread the same way, times the shape's own light. Core: core · L, softened by a Gaussian of σ = core softness px. Beyond the frame there is no light.`,
   belongs: {
     after: ['colour', 'shade', 'matte'],
     before: ['motion', 'finish'],

@@ -10,6 +10,7 @@ export default defineEffect({
   kind: 'light',
   purpose: 'Lights the picture inside a shape: a warm side, or a rim from its own shifted outline.',
   search: 'rim light edge backlight kick highlight side lit drawn kicker hair wrap',
+  law: `Light = S · strength · tint · α (own), S · strength · tint · RGB (from the picture), or S · strength · the straight fed colours · α (fed). Nothing but light is given: it is added, and alpha stays. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
   belongs: {
     after: ['colour', 'shade', 'matte'],
     before: ['motion', 'finish'],

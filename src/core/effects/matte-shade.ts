@@ -10,6 +10,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Darkens or colours the picture inside a shape, which may be its own outline, shifted.',
   search: 'shadow shade core darken multiply tint side form drawn shadows shading tone',
+  law: `out = in + strength · S · (shaded − in). Multiply: shaded = in · shade; mix: shaded = shade · α. With colours fed, their straight colour stands for shade, and where they have none the picture stays. Alpha stays. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
   belongs: { after: ['colour', 'matte'], before: ['light'], reason: 'What is shaded gives less light.' },
   feeds: shapeFeeds,
   dials: {

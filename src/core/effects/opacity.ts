@@ -10,6 +10,7 @@ export default defineEffect({
   purpose:
     'Makes the picture see-through; on a bus all that is in it together, so that parts do not show through each other.',
   search: 'transparent fade alpha glass ghost see-through transparency see through invisible in out dissolve',
+  law: `Colour and alpha, both premultiplied, times opacity.`,
   belongs: { after: ['light', 'shade'], before: ['finish'], reason: 'The finished part fades as one.' },
   dials: {
     opacity: number({

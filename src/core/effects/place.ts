@@ -31,6 +31,7 @@ export default defineEffect({
     'Moves, turns and scales the picture; several in a row are computed as one, so that nothing softens twice.',
   search:
     'move position rotate turn scale size transform shift resize flip mirror horizontally vertically reposition offset pan zoom layer stretch',
+  law: `A point p of the picture goes to pivot + turn · scale · (p − pivot) + move (across, scale is also times stretch); turn is clockwise, and all are in pixels of the full frame. Placings in a row, where no matte and no amount comes between, and those of a lane that is tapped, are joined into one matrix before the picture is sampled once, by the filter of the last of them. Nearest, bilinear, cubic (Catmull–Rom) and Lanczos (three lobes) on premultiplied light; where the picture gets smaller the filter grows with it. Outside the picture is nothing (alpha 0).`,
   belongs: {
     after: ['shade', 'matte', 'colour'],
     before: ['light', 'finish'],

@@ -17,6 +17,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Colours a picture as light of that colour would, or washes it in one colour.',
   search: 'colour warm cool filter gel sepia wash colourise overlay colourize mood warmer cooler',
+  law: `RGB′ = gain · colour · (wash · Y + (1 − wash) · RGB), Y the BT.709 luminance; keep light divides colour by its own luminance, so that grey keeps its light. Alpha stays.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     colour: colour({ default: [1, 0.8, 0.55], hint: 'What white becomes.' }),

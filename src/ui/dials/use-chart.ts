@@ -44,7 +44,7 @@ export const filledArea = (color: string, data: readonly (readonly number[])[]) 
 
 /** An axis with quiet lines and small numbers. */
 export const quietAxis = {
-  axisLabel: { color: '#9a9a9a', fontSize: 10 },
+  axisLabel: { color: '#9a9a9a', fontSize: 10, formatter: (v: number) => String(Number(v.toPrecision(3))) },
   splitLine: { lineStyle: { color: '#333' } },
   axisLine: { show: false },
   axisTick: { show: false },
