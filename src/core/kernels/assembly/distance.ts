@@ -83,9 +83,22 @@ function bell(i: i32): f32 {
  */
 export function edgeLines(out: usize, src: usize, width: i32, height: i32, y0: i32, y1: i32): void {
   const zero = f32x4.splat(0)
+  const one = f32x4.splat(1)
   for (let y = y0; y < y1; y++)
     for (let x = 0; x < width; x++) {
       const i = (y * width + x) as usize
+      if (x + 4 <= width) {
+        // Mostly none of four has an edge.
+        const four = v128.load(src + (i << 2))
+        if (!v128.any_true(v128.and(f32x4.gt(four, zero), f32x4.lt(four, one)))) {
+          v128.store(out + (i << 4), zero)
+          v128.store(out + (i << 4), zero, 16)
+          v128.store(out + (i << 4), zero, 32)
+          v128.store(out + (i << 4), zero, 48)
+          x += 3
+          continue
+        }
+      }
       const a = load<f32>(src + (i << 2))
       let line = zero
       if (a > 0 && a < 1) {
@@ -158,6 +171,17 @@ export function distanceRows(
     let k = 0
     for (let x = 0; x < width; x++) {
       const at = row + ((x as usize) << 2)
+      if (last < 0 && x + 4 <= width) {
+        // With no edge in reach all of this side is beyond.
+        const four = v128.load(src + at)
+        const isHere = v128.xor(f32x4.ge(four, f32x4.splat(0.5)), i32x4.splat(outside ? 0 : -1))
+        const isSplit = v128.and(f32x4.gt(four, f32x4.splat(0)), f32x4.lt(four, f32x4.splat(1)))
+        if (!v128.any_true(isSplit)) {
+          v128.store(out + at, v128.bitselect(f32x4.splat(beyond), v128.load(out + at), isHere))
+          x += 3
+          continue
+        }
+      }
       const here = load<f32>(src + at)
       const isIn = here >= 0.5 ? 1 : 0
       if (isIn != outside) continue
@@ -259,7 +283,13 @@ export function distanceRows(
 export function edge(out: usize, distance: usize, spread: f32, soft: f32, width: i32, y0: i32, y1: i32): void {
   const perPixel: f32 = 1.0 / soft
   const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+  let i: usize = (y0 * width) as usize
+  const grown = f32x4.splat(spread), slope = f32x4.splat(perPixel), half = f32x4.splat(0.5)
+  for (; i + 4 <= end; i += 4) {
+    const cover = f32x4.add(half, f32x4.mul(f32x4.sub(grown, v128.load(distance + (i << 2))), slope))
+    v128.store(out + (i << 2), f32x4.min(f32x4.splat(1), f32x4.max(f32x4.splat(0), cover)))
+  }
+  for (; i < end; i++) {
     const cover = (0.5 as f32) + (spread - load<f32>(distance + (i << 2))) * perPixel
     store<f32>(out + (i << 2), min<f32>(1, max<f32>(0, cover)))
   }
