@@ -1,6 +1,6 @@
 import { addLane, addStep, editLane, emptyComp, masterId, setFeed } from '../src/core/comp/edits.ts'
 import { putDial } from '../src/core/comp/settings.ts'
-import { joinBus, placeLane } from '../src/core/comp/graph.ts'
+import { joinBus, placeLane } from '../src/core/comp/buses.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
 import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
 import type { Comp, DialSetting, Source } from '../src/core/comp/schema.ts'

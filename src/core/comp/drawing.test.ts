@@ -19,7 +19,7 @@ import {
   toggleKey,
 } from './drawing-edits.ts'
 import { addLane, addStep, editLane, emptyComp, setFeed } from './edits.ts'
-import { dropDrawing } from './graph.ts'
+import { dropDrawing } from './references.ts'
 import { editProblem } from './guard.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'

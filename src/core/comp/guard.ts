@@ -1,5 +1,5 @@
 import { findDrawing } from './drawing-edits.ts'
-import { drawingsOf, findLoop } from './graph.ts'
+import { drawingsOf, findLoop } from './references.ts'
 import { dialProblem } from '../effects/dials.ts'
 import { findEffect } from '../effects/registry.ts'
 import { allSteps, isAnimated, type Comp, type Lane, type Step } from './schema.ts'

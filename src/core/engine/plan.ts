@@ -12,7 +12,7 @@ import {
 } from '../comp/media.ts'
 import type { Comp, FeedLink, Lane, Link, MatteLink, Source, Step } from '../comp/schema.ts'
 import { masterId } from '../comp/edits.ts'
-import { matteOfStep } from '../comp/graph.ts'
+import { matteOfStep } from '../comp/references.ts'
 import { contentHash } from '../content-hash.ts'
 import { drawShapes } from '../shapes/draw-shapes.ts'
 import type { DialValue } from '../effects/dials.ts'

@@ -25,7 +25,7 @@ import { addLane, addStep, editLane, editStep, masterId } from '../../core/comp/
 import type { Lane, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import { busesAround } from '../../core/comp/graph.ts'
+import { busesAround } from '../../core/comp/buses.ts'
 import { naturalFeeds } from '../../core/comp/natural-feeds.ts'
 import { fitSpan } from '../dials/fit-span.ts'
 import { newGesture } from '../dials/value-field.tsx'

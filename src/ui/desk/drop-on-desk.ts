@@ -1,5 +1,6 @@
 import { moveStep, placeOfStep } from '../../core/comp/edits.ts'
-import { insertSteps, joinBus, placeLane } from '../../core/comp/graph.ts'
+import { joinBus, placeLane } from '../../core/comp/buses.ts'
+import { insertSteps } from '../../core/comp/fragment.ts'
 import { addPassLane } from '../passes/add-pass-lane.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 import type { Dragged, Dropped } from './drop-edge.ts'

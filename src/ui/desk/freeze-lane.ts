@@ -1,4 +1,5 @@
-import { dropLane, redirectLinks, tappedPoints } from '../../core/comp/graph.ts'
+import { redirectLinks, tappedPoints } from '../../core/comp/references.ts'
+import { dropLane } from '../../core/comp/buses.ts'
 import type { MediaTable } from '../../core/comp/media.ts'
 import type { Link } from '../../core/comp/schema.ts'
 import { requestJson } from '../request-json.ts'

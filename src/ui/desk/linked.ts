@@ -1,4 +1,4 @@
-import { linked } from '../../core/comp/graph.ts'
+import { linked } from '../../core/comp/references.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import type { Selection, ShotState } from '../shot/shot-store.ts'
 

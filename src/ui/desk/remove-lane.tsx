@@ -2,7 +2,8 @@
 
 import { useEffect, useRef, useState } from 'react'
 import { editLane, placeOfStep } from '../../core/comp/edits.ts'
-import { cutLinksTo, dependentsOf, dropLane } from '../../core/comp/graph.ts'
+import { cutLinksTo, dependentsOf } from '../../core/comp/references.ts'
+import { dropLane } from '../../core/comp/buses.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { ShotStore } from '../shot/shot-store.ts'

@@ -3,7 +3,7 @@
 import { useDraggable, useDroppable } from '@dnd-kit/core'
 import { TriangleAlert } from 'lucide-react'
 import { memo, useCallback, useEffect, useRef } from 'react'
-import { matteOfStep } from '../../core/comp/graph.ts'
+import { matteOfStep } from '../../core/comp/references.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { isAnimated } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/effects/dials.ts'

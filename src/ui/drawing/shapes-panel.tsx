@@ -33,7 +33,7 @@ import {
 } from '../../core/comp/drawing-edits.ts'
 import type { Drawing, Path, Shape } from '../../core/comp/drawing.ts'
 import { celAt, drawnFrames, isKeyed, pathAt, shapeNote, shapesOn } from '../../core/comp/drawing-at.ts'
-import { dropDrawing } from '../../core/comp/graph.ts'
+import { dropDrawing } from '../../core/comp/references.ts'
 import { number, type NumberDial } from '../../core/effects/dials.ts'
 import { NumberRow } from '../dials/basic-rows.tsx'
 import { ways } from '../dials/matte-chips.tsx'

@@ -1,7 +1,7 @@
 import { assertNever } from '../../core/assert.ts'
 import { Cancelled } from '../../core/cancelled.ts'
 import { masterId } from '../../core/comp/edits.ts'
-import { mattesOf } from '../../core/comp/graph.ts'
+import { mattesOf } from '../../core/comp/references.ts'
 import { fileAt, readAsKey } from '../../core/comp/media.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'

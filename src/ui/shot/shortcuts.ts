@@ -1,6 +1,7 @@
 import { useEffect } from 'react'
 import { editLane, editStep, masterId, moveStep, placeOfStep, removeStep } from '../../core/comp/edits.ts'
-import { duplicateLane, insertSteps, joinBus, leaveBus, placeLane } from '../../core/comp/graph.ts'
+import { joinBus, leaveBus, placeLane } from '../../core/comp/buses.ts'
+import { duplicateLane, insertSteps } from '../../core/comp/fragment.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'

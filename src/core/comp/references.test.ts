@@ -1,8 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { addLane, addStep, editLane, emptyComp, setFeed } from './edits.ts'
-import {
-  busesAround, cutLinksTo, dependentsOf, dropLane, duplicateLane, findLoop, insertSteps, joinBus, leaveBus, linked, placeLane, redirectLinks, tappedPoints,
-} from './graph.ts' // prettier-ignore
+import { cutLinksTo, dependentsOf, findLoop, linked, redirectLinks, tappedPoints } from './references.ts'
+import { busesAround, dropLane, joinBus, leaveBus, placeLane } from './buses.ts'
+import { duplicateLane, insertSteps } from './fragment.ts'
 import { parseComp, type Comp } from './schema.ts'
 
 const flat = { type: 'colour', colour: [1, 0, 0], alpha: 1 } as const
