@@ -3,7 +3,7 @@ import { putDial } from '../core/comp/settings.ts'
 import type { MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
 import { Evaluator } from '../core/engine/evaluator.ts'
-import { plan } from '../core/engine/plan.ts'
+import { plan } from '../core/engine/plan/plan.ts'
 import { createLoneKernels } from '../core/kernels/wasm-kernels.ts'
 import { alternate, type Result } from './alternate.ts'
 

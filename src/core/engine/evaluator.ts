@@ -3,7 +3,7 @@ import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
 import { placeObjects, placePass } from './place-pass.ts'
-import type { PassRef, PlanNode } from './plan.ts'
+import type { PassRef, PlanNode } from './plan/plan-node.ts'
 import { workArea } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
 

@@ -2,7 +2,7 @@
 
 import { Crosshair, X } from 'lucide-react'
 import type { ColourPicked, PicksDial } from '../../core/effects/dials.ts'
-import type { Target } from '../../core/engine/plan.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import type { Probed } from '../engine/messages.ts'
 import { useShot } from '../shot/shot-context.tsx'

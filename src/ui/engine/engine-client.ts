@@ -4,7 +4,7 @@ import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Scope } from '../../core/engine/scopes.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
-import type { Target } from '../../core/engine/plan.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type {
   EngineReply,

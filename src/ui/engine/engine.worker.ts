@@ -8,14 +8,9 @@ import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { luminanceHistogram, valueHistogram } from '../../core/engine/histogram.ts'
 import { countScope } from '../../core/engine/scopes.ts'
 import { displayViewed } from '../../core/engine/viewed.ts'
-import {
-  plan,
-  planAll,
-  planJoins,
-  planViewTable,
-  type PlanNode,
-  type Target,
-} from '../../core/engine/plan.ts'
+import { plan, planAll, planJoins, planViewTable } from '../../core/engine/plan/plan.ts'
+import type { PlanNode } from '../../core/engine/plan/plan-node.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { extractMatte } from '../../core/engine/matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../../core/engine/overlay.ts'

@@ -4,7 +4,8 @@ import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histo
 import type { Warnings } from '../../core/engine/overlay.ts'
 import type { Scope } from '../../core/engine/scopes.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
-import type { PlanProblem, Target } from '../../core/engine/plan.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
+import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 

@@ -1,6 +1,6 @@
 import { masterId } from '../../core/comp/edits.ts'
 import type { Comp } from '../../core/comp/schema.ts'
-import type { Target } from '../../core/engine/plan.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import type { ShotState, SideName } from '../shot/shot-store.ts'
 import { compBefore } from '../shot/view-target.ts'

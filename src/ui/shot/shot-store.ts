@@ -8,7 +8,7 @@ import { editProblem, withinDials } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
-import type { PlanProblem } from '../../core/engine/plan.ts'
+import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../engine/messages.ts'
 

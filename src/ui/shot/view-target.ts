@@ -1,7 +1,7 @@
 import { editLane, editStep, masterId, placeOfStep, withoutSteps } from '../../core/comp/edits.ts'
 import { allSteps, type Comp } from '../../core/comp/schema.ts'
 import { findEffect } from '../../core/effects/registry.ts'
-import type { Target } from '../../core/engine/plan.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import type { Selection, ViewMode } from './shot-store.ts'
 
 const givesLight = (effectId: string | undefined) =>

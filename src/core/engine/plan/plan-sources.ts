@@ -1,0 +1,123 @@
+import { assertNever } from '../../assert.ts'
+import { shapesAt } from '../../comp/drawing-at.ts'
+import type { Link, Source } from '../../comp/schema.ts'
+import { drawShapes } from '../../shapes/draw-shapes.ts'
+import { paintGradient } from '../gradient.ts'
+import { pictureChannels } from '../place-pass.ts'
+import { node, type PlanNode } from './plan-node.ts'
+import { flat, nothing, passNode } from './plan-passes.ts'
+import type { Planning } from './planning.ts'
+
+export function tapNode(
+  p: Planning,
+  link: Link & { type: 'tap' },
+  laneId: string,
+  stepId?: string,
+): PlanNode | undefined {
+  const lane = p.comp.lanes.find((l) => l.id === link.lane)
+  if (!lane) {
+    p.report(laneId, stepId, `The lane ${link.lane} it takes its picture from is missing. Choose another.`)
+    return undefined
+  }
+  // An earlier point of a lane that is being planned is there already; only a later one closes a loop.
+  const known = p.knownPoint(lane, link.after)
+  if (known) return known
+  if (p.isOpen(lane.id)) {
+    p.report(laneId, stepId, `${p.loopWords(lane.id)} Cut one of these links.`)
+    return undefined
+  }
+  return p.lanePoint(lane, link.after)
+}
+
+/** The cover of drawn shapes at this frame; undefined (and reported) where there is no such drawing. */
+export function drawingNode(
+  p: Planning,
+  { drawing: id }: Link & { type: 'drawing' },
+  laneId: string,
+  stepId?: string,
+): PlanNode | undefined {
+  const drawing = p.comp.drawings.find((d) => d.id === id)
+  if (!drawing) {
+    p.report(laneId, stepId, `The drawing ${id} is missing. Choose another, or draw it anew.`)
+    return undefined
+  }
+  const shapes = shapesAt(drawing, p.frame)
+  const { width, height, marginPx } = p.area
+  const { reduction } = p
+  return node(
+    `shapes ${JSON.stringify(shapes)} ${width}x${height}+${marginPx}/${reduction}`,
+    [],
+    (_, workshop) => {
+      const out = workshop.store.take(width, height, 1)
+      drawShapes(out, shapes, (p) => p / reduction + marginPx, 1 / reduction, workshop)
+      return out
+    },
+  )
+}
+
+/** A matte filled with a colour. */
+export function filledMatte(
+  p: Planning,
+  matte: PlanNode,
+  [r, g, b]: readonly [number, number, number],
+): PlanNode {
+  return node(`filled ${r} ${g} ${b}`, [matte], ([m], { kernels, store }) => {
+    const out = store.take(m!.width, m!.height, 4)
+    kernels.fill(out, r, g, b, 1)
+    kernels.weigh(out, out, m!, 0, 1)
+    return out
+  })
+}
+
+/** The four-channel picture at the end of a link; undefined (and reported) where there is none. */
+export function colourOf(p: Planning, link: Link, laneId: string, stepId?: string): PlanNode | undefined {
+  if (link.type === 'tap') return tapNode(p, link, laneId, stepId)
+  if (link.type === 'drawing') {
+    const drawn = drawingNode(p, link, laneId, stepId)
+    return drawn && filledMatte(p, drawn, [1, 1, 1])
+  }
+  const found = passNode(p, link, laneId, stepId)
+  if (!found || pictureChannels(found.pass) === 4) return found?.node
+  return node('grey', [found.node], ([src], { store }) => {
+    const out = store.take(src!.width, src!.height, 4)
+    for (let i = 0; i < src!.data.length; i++) {
+      out.data.fill(src!.data[i]!, i * 4, i * 4 + 3)
+      out.data[i * 4 + 3] = 1
+    }
+    return out
+  })
+}
+
+export function sourceNode(p: Planning, source: Source, laneId: string): PlanNode {
+  switch (source.type) {
+    case 'drawing': {
+      const drawn = drawingNode(p, source, laneId)
+      return drawn ? filledMatte(p, drawn, source.colour ?? [1, 1, 1]) : nothing(p)
+    }
+    case 'colour': {
+      const [r, g, b] = source.colour
+      const a = source.alpha
+      return flat(p, r * a, g * a, b * a, a)
+    }
+    case 'gradient': {
+      const { width, height, marginPx } = p.area
+      const { reduction } = p
+      return node(
+        `gradient ${JSON.stringify(source)} ${width}x${height}+${marginPx}/${reduction}`,
+        [],
+        (_, { store }) => {
+          const out = store.take(width, height, 4)
+          paintGradient(out, source, (p) => p / reduction + marginPx)
+          return out
+        },
+      )
+    }
+    case 'lanes':
+      return p.joined(laneId)
+    case 'pass':
+    case 'tap':
+      return colourOf(p, source, laneId) ?? nothing(p)
+    default:
+      return assertNever(source)
+  }
+}

@@ -1,0 +1,144 @@
+import { masterId } from '../../comp/edits.ts'
+import type { MediaTable, Pass } from '../../comp/media.ts'
+import type { Comp, Lane } from '../../comp/schema.ts'
+import { workArea, type Reduction, type WorkArea } from '../work-area.ts'
+import { joined, laneOf, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
+import type { PlanNode } from './plan-node.ts'
+import { tableNode } from './plan-passes.ts'
+import { targetNode, type Target } from './plan-targets.ts'
+import type { Planning, PlanProblem, StepInput } from './planning.ts'
+
+/** What a plan makes for a target, and what it could not make. */
+export interface Planned {
+  readonly node: PlanNode
+  readonly area: WorkArea
+  readonly problems: readonly PlanProblem[]
+}
+
+/** What all frames of a plan share. */
+interface Shared {
+  readonly problems: PlanProblem[]
+  /** By frame, lane and place in the lane. */
+  readonly points: Map<string, PlanNode>
+  /** Lanes that are being planned, with their frames, the outermost first. */
+  readonly open: { readonly frame: number; readonly laneId: string }[]
+}
+
+/** Lane points are planned once for each frame that they are asked for, so that taps share them. */
+function planningAt(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  shared: Shared,
+): Planning & { readonly problems: readonly PlanProblem[] } {
+  const { problems, points, open } = shared
+  const pointKey = (lane: Lane, index: number) => `${frame} ${lane.id} ${index}`
+  const planning: Planning = {
+    comp,
+    media,
+    frame,
+    reduction,
+    area: workArea(comp, reduction),
+    full: workArea(comp, 1),
+    report: (laneId, stepId, message) => {
+      problems.push({ laneId, message, ...(stepId ? { stepId } : {}) })
+    },
+    at: (other) => (other === frame ? planning : planningAt(comp, media, other, reduction, shared)),
+    knownPoint: (lane, after) => points.get(pointKey(lane, pointIndex(lane, after))),
+    lanePoint: (lane, after) => {
+      const index = pointIndex(lane, after)
+      open.push({ frame, laneId: lane.id })
+      const known = (i: number) => points.get(pointKey(lane, i))
+      const point = planPoints(planning, lane, index, known, (i, made) => {
+        points.set(pointKey(lane, i), made)
+      })
+      open.pop()
+      return point
+    },
+    isOpen: (laneId) => open.some((o) => o.laneId === laneId && o.frame === frame),
+    loopWords: (laneId) => {
+      const from = open.findIndex((o) => o.laneId === laneId)
+      const ids = [...open.slice(from).map((o) => o.laneId), laneId]
+      return `Takes its picture from itself: ${ids.map((id) => laneOf(planning, id)?.name ?? id).join(' → ')}.`
+    },
+    joined: (bus, upTo) => joined(planning, bus, upTo),
+    stepInput: (stepId) => inputOf(planning, stepId),
+  }
+  return { ...planning, problems }
+}
+
+const startPlanning = (comp: Comp, media: MediaTable, frame: number, reduction: Reduction) =>
+  planningAt(comp, media, frame, reduction, { problems: [], points: new Map(), open: [] })
+
+/** The picture that comes to a step, and the step. */
+function inputOf(p: Planning, stepId: string): StepInput | undefined {
+  for (const { id, steps } of [...p.comp.lanes, { id: masterId, steps: p.comp.master }]) {
+    const index = steps.findIndex((s) => s.id === stepId)
+    if (index < 0) continue
+    const before = index === 0 ? 'source' : steps[index - 1]!.id
+    const lane = p.comp.lanes.find((l) => l.id === id)
+    return {
+      step: steps[index]!,
+      laneId: id,
+      picture: lane ? p.lanePoint(lane, before) : masterPoint(p, before),
+    }
+  }
+  return undefined
+}
+
+/**
+ * Turns a comp at a frame into the pictures to compute for a target. Pure; nothing is loaded or computed.
+ * What is missing or unknown is left out and reported.
+ */
+export function plan(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  target: Target,
+): Planned {
+  return planAll(comp, media, frame, reduction, [target])[0]!
+}
+
+/** The entries of the colour table that a comp is viewed through; undefined where there is none. */
+export function planViewTable(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+): { node: PlanNode; pass: Pass } | undefined {
+  if (comp.viewing?.type !== 'table') return undefined
+  const { table } = comp.viewing
+  const node = tableNode(startPlanning(comp, media, frame, 1), table, '')
+  const pass = media[table.media]?.passes.find((p) => p.name === table.pass)
+  return node && pass && { node, pass }
+}
+
+/** Plans several targets of one comp together, so that what they share is planned once. */
+export function planAll(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  targets: readonly Target[],
+): Planned[] {
+  const planning = startPlanning(comp, media, frame, reduction)
+  const nodes = targets.map((target) => targetNode(planning, target))
+  return nodes.map((n) => ({ node: n, area: planning.area, problems: planning.problems }))
+}
+
+/** The joined picture behind each lane and with it, for the light meters; in the order of the lanes. */
+export function planJoins(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+): (readonly [PlanNode, PlanNode])[] {
+  const planning = startPlanning(comp, media, frame, reduction)
+  // For each lane what is behind it among its neighbours, and the same with it.
+  return comp.lanes.map((lane) => {
+    const here = comp.lanes.filter((l) => l.in === lane.in)
+    const at = here.indexOf(lane)
+    return [planning.joined(lane.in, at), planning.joined(lane.in, at + 1)] as const
+  })
+}

@@ -1,0 +1,42 @@
+import type { Comp, Lane, Step } from '../../comp/schema.ts'
+import type { MediaTable } from '../../comp/media.ts'
+import type { Reduction, WorkArea } from '../work-area.ts'
+import type { PlanNode } from './plan-node.ts'
+
+/** Something of the comp that can not be computed; the rest still is. */
+export interface PlanProblem {
+  readonly laneId: string
+  readonly stepId?: string
+  readonly message: string
+}
+
+/** A step with the picture that comes to it. */
+export interface StepInput {
+  readonly step: Step
+  readonly picture: PlanNode
+  readonly laneId: string
+}
+
+/** One comp that is planned at one frame and size: what all parts of the plan share, and ask each other for. */
+export interface Planning {
+  readonly comp: Comp
+  readonly media: MediaTable
+  readonly frame: number
+  readonly reduction: Reduction
+  readonly area: WorkArea
+  /** The area at full size. */
+  readonly full: WorkArea
+  report(laneId: string, stepId: string | undefined, message: string): void
+  /** The same at another frame; what is planned there is shared, too. */
+  at(frame: number): Planning
+  /** A lane's own picture after its source, after a step, or at its end. */
+  lanePoint(lane: Lane, after?: string): PlanNode
+  /** The same where it is planned already. */
+  knownPoint(lane: Lane, after?: string): PlanNode | undefined
+  /** Whether a lane is being planned at this frame: what asks for its end then closes a loop. */
+  isOpen(laneId: string): boolean
+  loopWords(laneId: string): string
+  /** Lanes of a bus, or of the picture, joined; at most the first `upTo`. */
+  joined(bus?: string, upTo?: number): PlanNode
+  stepInput(stepId: string): StepInput | undefined
+}
