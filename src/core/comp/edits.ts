@@ -1,6 +1,7 @@
 import { produce, type WritableDraft } from 'immer'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
+import { usualRate } from '../time.ts'
 import { dataKinds, type PassKind } from './pass-kind.ts'
 import {
   allSteps,
@@ -30,7 +31,7 @@ export function emptyComp(width: number, height: number): Comp {
     format: 'zafiro-comp',
     version: compVersion,
     canvas: { width, height, margin: 0 },
-    frames: { first: 1, last: 1, rate: 24 },
+    frames: { first: 1, last: 1, rate: usualRate },
     lanes: [],
     master: [],
     drawings: [],

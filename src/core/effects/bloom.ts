@@ -88,7 +88,6 @@ export default defineEffect({
     }),
     ...tintDials,
   },
-  support: () => 'frame',
   profile: ({ profile, reach, tightness, field, age }) =>
     profile === 'soft'
       ? spreadProfile(reach / radius95, (tightness - 0.5) * 4)

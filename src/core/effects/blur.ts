@@ -22,7 +22,6 @@ export default defineEffect({
       hint: 'Standard deviation of the Gaussian: more is softer; 0 leaves the picture as it is.',
     }),
   },
-  support: (dials) => 4 * dials.radius,
   example: { radius: 7 },
   apply({ out, picture, dials, kernels, store }) {
     gaussianBlur(out, picture, dials.radius, { kernels, store })

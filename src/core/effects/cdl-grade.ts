@@ -49,7 +49,6 @@ export default defineEffect({
     saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: 'About the luminance: 0 is grey, above 1 is more vivid.' }),
     hold: flag({ default: false, label: 'Hold in 0–1', hint: 'On: as the list was made for film scans, nothing leaves 0–1. Off: light above 1 goes on.' }),
   },
-  support: () => 0,
   example: { slopeRed: 1.3, offsetBlue: 0.03, powerGreen: 1.15, saturation: 1.2 },
   apply({ out, picture, dials: d, kernels }) {
     kernels.decisionList(out, picture, {

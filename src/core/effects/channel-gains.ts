@@ -61,7 +61,6 @@ export default defineEffect({
       hint: 'Brightness of all colours together.',
     }),
   },
-  support: () => 0,
   example: { red: 1.5, green: 0.9, blue: 0.6 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {

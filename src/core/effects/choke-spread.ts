@@ -17,7 +17,6 @@ export default defineEffect({
     spread: number({ default: 4, range: [-60, 60], hard: [-4000, 4000], unit: 'px', step: 0.5, hint: 'More makes it larger, below 0 smaller; round corners stay round.' }),
     softness: number({ default: 1, range: [0, 100], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'Width of the edge, half of it on either side.' }),
   },
-  support: ({ spread, softness }) => Math.ceil(Math.abs(spread) + softness) + 1,
   isOnCover: true,
   example: { spread: -6, softness: 1 },
   apply({ out, picture, dials: { spread, softness }, kernels, store }) {

@@ -15,7 +15,6 @@ export default defineEffect({
     high: number({ default: 1, range: [0, 16], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is brighter than this.' }),
     alpha: flag({ default: true, label: 'Alpha too', hint: 'On: alpha is held in 0–1.' }),
   },
-  support: () => 0,
   example: { high: 0.4 },
   apply({ out, picture, dials: { low, high, alpha }, kernels }) {
     kernels.hold(out, picture, Math.min(low, high), Math.max(low, high), alpha)

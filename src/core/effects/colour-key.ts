@@ -25,7 +25,6 @@ export default defineEffect({
     spill: number({ default: 1, range: [0, 1], step: 0.01, label: 'Spill out', when: { dial: 'give', is: 'without' }, hint: 'How much of the colour is taken out of half covered edges, so that they bring no fringe along.' }),
     ...levelDials,
   },
-  support: () => 0,
   example: { picked: [[0.03, 0.12, 0.7, 1]], reach: 0.09, softness: 0.06, lightness: 0.6 },
   apply({ out, picture, dials, kernels, store }) {
     const { picked, reach, softness, lightness, give, spill } = dials

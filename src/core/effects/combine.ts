@@ -22,7 +22,6 @@ export default defineEffect({
       hint: 'How the two meet.',
     }),
   },
-  support: () => 0,
   isOnCover: true,
   example: { by: 'subtract' },
   apply({ out, picture, feeds, dials: { by }, store }) {

@@ -20,7 +20,6 @@ export default defineEffect({
     moveY: { ...shapeDials.moveY, default: 12 },
     softness: { ...shapeDials.softness, default: 16 },
   },
-  support: () => 'frame',
   offset: shapeOffset,
   example: { moveX: 10, moveY: 14, softness: 14 },
   starts: [

@@ -39,7 +39,6 @@ export default defineEffect({
     green: tones('Green', 'The green channel alone.'),
     blue: tones('Blue', 'The blue channel alone.'),
   },
-  support: () => 0,
   starts: [
     { name: 'Soft contrast', dials: { luminance: [[0, 0], [0.45, 0.4], [0.85, 0.88], [1, 1]] } },
     { name: 'Hold the highlights', dials: { luminance: [[0, 0], [0.85, 0.85], [1.5, 1.02]] } },

@@ -30,7 +30,6 @@ export default defineEffect({
     turn: number({ default: 0, range: [0, 360], hard: [-36000, 36000], unit: '°', step: 1, hint: 'Turns the polygon.' }),
     roundness: number({ default: 0.2, range: [0, 1], step: 0.01, hint: '0 has straight blades, 1 bends them to a disc.' }),
   },
-  support: () => 'frame',
   span: {
     feed: 'depth',
     marks: ({ by }) => (by === 'depth' ? ['focus'] : []),

@@ -35,7 +35,6 @@ export default defineEffect({
     softness: number({ default: 1, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'units', hint: 'How far it fades before the near and after the far mark.' }),
     ...levelDials,
   },
-  support: () => 0,
   example: { near: 9, softness: 3 },
   span: { feed: 'depth', marks: () => ['near', 'far'], weight: between },
   apply({ out, feeds: { depth }, dials, kernels }) {

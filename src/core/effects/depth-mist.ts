@@ -7,6 +7,7 @@ import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, curve, flag, gradient, number, point, type Values } from './dials.ts'
 import { defineEffect, type PreparedFor } from './effect.ts'
+import { secondsAt } from '../time.ts'
 
 /** Steps of the table along the distance; between them it runs straight. */
 const steps = 1024
@@ -195,9 +196,9 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
 const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneven && noise > 0
 
 /** How much thicker or thinner the mist is in its swathes. */
-function drawSwathes(d: Dials, { width, height, frame, rate = 24, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
+function drawSwathes(d: Dials, { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
   const swathes = store.take(width, height, 1)
-  const seconds = frame / rate
+  const seconds = secondsAt(frame, rate)
   const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
   noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
   const { data } = swathes
@@ -229,7 +230,6 @@ export default defineEffect({
           make: ({ store }) => drawSwathes(d, at, store),
         }
       : undefined,
-  support: () => 'frame',
   span: {
     feed: 'depth',
     marks: ({ from, profile }) => (from !== 'depth' ? [] : profile === 'visibility' ? ['near'] : ['near', 'far']),
@@ -246,7 +246,7 @@ export default defineEffect({
     { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
-  apply({ out, picture, feeds, dials: d, prepared, frame, rate = 24, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials: d, prepared, frame, rate, reduction, kernels, store }) {
     const { position } = feeds
     const { width, height } = picture
     const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0

@@ -29,8 +29,8 @@ export interface PreparedFor {
   readonly height: number
   readonly frameWidth: number
   readonly frame: number
-  /** Frames a second; 24 where left out. */
-  readonly rate?: number
+  /** Frames a second. */
+  readonly rate: number
   readonly reduction: number
 }
 
@@ -44,8 +44,10 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly passes?: Readonly<Partial<Record<F, Pass>>>
   readonly dials: Values<D>
   readonly frame: number
-  /** Frames a second; 24 where left out. */
-  readonly rate?: number
+  /** The picture at the other frames that it needs. */
+  readonly otherFrames?: ReadonlyMap<number, Picture>
+  /** Frames a second. */
+  readonly rate: number
   /** What `prepare` made. */
   readonly prepared: Picture | undefined
   /** How much smaller than the full frame the pictures are: 1, 2, 4. Dials in px are scaled already. */
@@ -81,8 +83,11 @@ export interface Effect<
   /** Feeds that these dials can not do without, beyond those that are always required. */
   needs?(dials: Values<D>): readonly F[]
   readonly dials: D
-  /** Pixels of neighbourhood read around each pixel, or 'frame' when all of the picture matters. */
-  support(dials: Values<D>): number | 'frame'
+  /**
+   * Frames other than this one at which it needs the picture that comes to it, whole or between two; the job has them by these numbers.
+   * The planner plans them, so that each is made once, whatever asks for it.
+   */
+  framesNeeded?(dials: Values<D>, at: { readonly frame: number; readonly rate: number }): readonly number[]
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
   /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. Undefined when these dials are not. */

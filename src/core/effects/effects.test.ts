@@ -36,7 +36,7 @@ function apply(
 ): Picture {
   const out = store.take(picture.width, picture.height, 4)
   const { width, height } = picture
-  const size = { width, height, frameWidth: width, frame: 1, reduction: 1 }
+  const size = { width, height, frameWidth: width, frame: 1, rate: 24, reduction: 1 }
   const preparing = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
   const prepared = preparing?.make({ kernels, store })
   effect.apply({
@@ -46,6 +46,7 @@ function apply(
     dials: { ...defaultDials(effect), ...dials } as never,
     prepared,
     frame: 1,
+    rate: 24,
     reduction: 1,
     kernels,
     store,
@@ -108,6 +109,7 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
       dials: defaultDials(effect) as never,
       prepared: undefined,
       frame: 1,
+      rate: 24,
       reduction: 1,
       kernels: plainKernels,
       store: plainStore,

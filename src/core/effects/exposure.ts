@@ -21,7 +21,6 @@ export default defineEffect({
       hint: 'One more doubles the light, one less halves it. Cover stays.',
     }),
   },
-  support: () => 0,
   example: { stops: 1.5 },
   linear: ({ stops }) => scaling(2 ** stops, 1),
   apply({ out, picture, dials, kernels }) {

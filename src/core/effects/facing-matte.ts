@@ -45,7 +45,6 @@ export default defineEffect({
     cameraZ: place('z'),
     ...levelDials,
   },
-  support: () => 0,
   version: 2,
   example: {},
   apply({ out, feeds: { normal, position }, dials, kernels }) {

@@ -40,7 +40,6 @@ export default defineEffect({
     bright: number({ default: 2.5, range: [0, 8], hard: [-30, 30], step: 0.1, unit: 'stops', hint: 'Brightness of its right end, from 18 % grey. 2.5 is 1.0.' }),
     keep: flag({ default: false, label: 'Keep light', hint: 'On: only hue and saturation come from the gradient.' }),
   },
-  support: () => 0,
   example: {},
   prepare: (d) => ({ key: JSON.stringify([d.gradient, d.dark, d.bright, d.keep]), make: preparedTable(() => tableOf(d)) }),
   apply({ out, picture, dials, prepared, kernels }) {

@@ -21,7 +21,6 @@ export default defineEffect({
       hint: 'Colour is inverted inside its cover. An inverted alpha is white where the picture was not.',
     }),
   },
-  support: () => 0,
   // Premultiplied: 1 − c of straight colour is α − c.
   linear: ({ what }) => (what === 'colour' ? opposite : undefined),
   apply({ out, picture, dials: { what }, kernels }) {

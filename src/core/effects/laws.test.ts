@@ -41,7 +41,7 @@ const leastAlpha = 2 ** -24
 function holds(id: string, dials: Record<string, unknown>, formula: (p: Rgba, i: number) => readonly number[], feeds: Record<string, Picture> = {}): void {
   const effect = findEffect(id)!
   const out = store.take(width, height, 4)
-  effect.apply({ out, picture: src, feeds, dials: { ...defaultDials(effect, src), ...dials } as never, frame: 1, prepared: undefined, reduction: 1, kernels, store })
+  effect.apply({ out, picture: src, feeds, dials: { ...defaultDials(effect, src), ...dials } as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store })
   for (let i = 0; i < width * height; i++) {
     const p = [...src.data.subarray(i * 4, i * 4 + 4)] as unknown as Rgba
     const wanted = formula(p, i)
@@ -144,7 +144,7 @@ describe('the formula of', () => {
       const effect = findEffect('gradient-map')!
       const out = store.take(1, 1, 4)
       const dials = { ...defaultDials(effect, src), gradient: [[0, 0, 0, 0], [1, 1, 0.5, 0]], dark: -4, bright: 4 } // prettier-ignore
-      effect.apply({ out, picture, feeds: {}, dials: dials as never, frame: 1, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+      effect.apply({ out, picture, feeds: {}, dials: dials as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
       return [...out.data]
     }
     const close = (v: number) => expect.closeTo(v, 3) as number

@@ -71,7 +71,6 @@ export default defineEffect({
     }),
     tint: colour({ default: [0.7, 0.85, 1], hint: 'Colours the copies, as the coating of a lens does.' }),
   },
-  support: () => 'frame',
   starts: [
     { name: 'Clean lens', dials: { count: 4, size: 18, strength: 0.6, variety: 0.4 } },
     { name: 'Wet lens', dials: { count: 9, size: 60, strength: 1.4, variety: 1, colourSpread: 0.6 } },

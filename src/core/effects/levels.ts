@@ -13,7 +13,6 @@ export default defineEffect({
   law: `Of the own alpha, held in 0–1: v = clamp((α − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. Colour follows its new cover as in Combine mattes.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
   dials: levelDials,
-  support: () => 0,
   isOnCover: true,
   example: { black: 0.2, white: 0.8 },
   apply({ out, picture, dials, kernels, store }) {

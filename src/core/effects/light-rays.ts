@@ -4,6 +4,7 @@ import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import { catchDials, caughtBy, lightFeeds } from './catch-light.ts'
 import { choice, colour, number, point } from './dials.ts'
 import { defineEffect } from './effect.ts'
+import { secondsAt } from '../time.ts'
 
 /** Light this many pixels deep begins its rays with its own brightness at strength 1. */
 const depthPx = 100
@@ -112,7 +113,6 @@ export default defineEffect({
     }),
   },
   varies: ({ shimmer, shimmerSpeed }) => shimmer > 0 && shimmerSpeed > 0,
-  support: () => 'frame',
   profile: ({ length, falloff }) => ({ reach: length, at: (px) => Math.max(0, 1 - px / length) ** falloff }),
   starts: [
     { name: 'Beams in haze', dials: { length: 700, falloff: 1.2, strength: 0.8 } },
@@ -121,7 +121,7 @@ export default defineEffect({
     { name: 'Dense shafts', dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 } },
   ], // prettier-ignore
   example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
-  apply({ out, picture, feeds, dials, frame, rate = 24, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, frame, rate, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
     const bright = store.take(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
@@ -132,7 +132,7 @@ export default defineEffect({
     }
     // Noise on a circle, so that it closes; its radius says how often it changes on the way round.
     const radius = 180 / (Math.PI * shimmerSize)
-    const time = (frame / rate) * shimmerSpeed
+    const time = secondsAt(frame, rate) * shimmerSpeed
     const gainAt = (angle: number) => {
       const noise = noise3(radius * Math.cos(angle), radius * Math.sin(angle), time)
       return Math.max(0, 1 + 1.8 * shimmer * noise)

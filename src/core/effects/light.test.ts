@@ -34,7 +34,14 @@ function lightOf(
       return [key, dial.type === 'point' ? (value as number[]).map((v) => v / reduction) : value]
     }),
   ) as never
-  const prepared = effect.prepare?.(scaled, { width, height, frameWidth: width, frame: 1, reduction: 1 })
+  const prepared = effect.prepare?.(scaled, {
+    width,
+    height,
+    frameWidth: width,
+    frame: 1,
+    rate: 24,
+    reduction: 1,
+  })
   const out = store.take(width, height, 4)
   const made = prepared?.make({ kernels, store })
   effect.apply({
@@ -43,6 +50,7 @@ function lightOf(
     feeds,
     dials: scaled,
     frame: 1,
+    rate: 24,
     prepared: made,
     reduction,
     kernels,
@@ -179,7 +187,7 @@ describe('bloom', () => {
       const out = store.take(src.width, src.height, 4)
       const effect = findEffect('blur')!
       const dials = { ...defaultDials(effect), radius: 6 } as never
-      effect.apply({ out, picture: src, feeds: {}, dials, frame: 1, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+      effect.apply({ out, picture: src, feeds: {}, dials, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
       return out
     }
     const src = point(160, 120, 10)

@@ -19,7 +19,6 @@ export default defineEffect({
     takes: choice({ default: 'srgb', options: encodings, label: 'Takes', hint: 'What the table was made for: most looks take sRGB-encoded values, technical tables say so.' }),
     gives: choice({ default: 'srgb', options: encodings, label: 'Gives', hint: 'What its values are: they become linear light again.' }),
   },
-  support: () => 0,
   apply({ out, picture, feeds: { table }, passes, dials: { takes, gives }, kernels }) {
     const detail = passes?.table?.detail?.table
     if (!table || !detail) {

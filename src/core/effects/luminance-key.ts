@@ -29,7 +29,6 @@ export default defineEffect({
     softHigh: number({ default: 0, range: [0, 2], hard: [0, 1e6], step: 0.01, label: 'Above, soft', hint: 'How far above the high mark it fades out.' }),
     ...levelDials,
   },
-  support: () => 0,
   example: { low: 0.3, softLow: 0.2 },
   starts: [
     { name: 'Highlights', dials: { low: 1, softLow: 0.5, high: 1e6 } },

@@ -27,7 +27,6 @@ export default defineEffect({
     }),
     invert: flag({ default: false, hint: 'On: the matte is where it was not.' }),
   },
-  support: () => 0,
   example: { of: 'luminance' },
   apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, store }) {
     const matte = fed ?? store.take(picture.width, picture.height, 1)

@@ -103,7 +103,6 @@ export default defineEffect({
       hint: 'Own colour of the glow, or what colours that of the picture.',
     }),
   },
-  support: () => 'frame',
   profile: ({ spread, radius, falloff, tightness }) =>
     spread === 'angle'
       ? { reach: radius, at: (px) => Math.max(0, 1 - px / radius) ** falloff }

@@ -36,7 +36,6 @@ export default defineEffect({
     }),
     ...shapeDials,
   },
-  support: () => 'frame',
   offset: shapeOffset,
   example: { invert: true, moveX: 5, moveY: 4, softness: 3, strength: 1.5 },
   starts: [

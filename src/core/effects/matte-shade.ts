@@ -31,7 +31,6 @@ export default defineEffect({
     }),
     ...shapeDials,
   },
-  support: () => 'frame',
   offset: shapeOffset,
   example: { invert: true, moveX: -6, moveY: -6, softness: 6 },
   starts: [

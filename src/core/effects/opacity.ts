@@ -20,7 +20,6 @@ export default defineEffect({
       hint: '1 is as it was, 0 is gone. Light fades with its cover.',
     }),
   },
-  support: () => 0,
   linear: ({ opacity }) => scaling(opacity, opacity),
   apply({ out, picture, dials: { opacity }, kernels }) {
     kernels.gains(out, picture, opacity, opacity, opacity, opacity)

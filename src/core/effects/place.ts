@@ -55,7 +55,6 @@ export default defineEffect({
       hint: 'How pixels between pixels are found. Lanczos is crispest and may ring at hard edges; nearest keeps hard pixels.',
     }),
   },
-  support: () => 'frame',
   offset: { x: 'moveX', y: 'moveY', about: 'pivot', turn: 'turn', scale: 'scale' },
   example: { turn: -8, scale: 85 },
   affine: placed,

@@ -16,7 +16,6 @@ export default defineEffect({
   dials: {
     saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance (BT.709); above 1 is more vivid.' }),
   },
-  support: () => 0,
   example: { saturation: 1.8 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {

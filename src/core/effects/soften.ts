@@ -21,7 +21,6 @@ export default defineEffect({
       hint: 'Inwards only never covers more than before, outwards only never less.',
     }),
   },
-  support: ({ softness }) => Math.ceil(softness * 2),
   isOnCover: true,
   example: { softness: 20 },
   apply({ out, picture, dials: { softness, side }, kernels, store }) {

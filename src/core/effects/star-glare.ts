@@ -110,7 +110,6 @@ export default defineEffect({
     }),
     ...tintDials,
   },
-  support: () => 'frame',
   profile: ({ length, falloff }) => ({ reach: length, at: (px) => Math.max(0, 1 - px / length) ** falloff }),
   starts: [
     { name: 'Rivet sparkle', dials: { length: 60, number: 4, falloff: 2.5, uneven: 0, colourSpread: 0.15, turn: 45, softness: 0.8, strength: 1.5 } },

@@ -24,7 +24,6 @@ export default defineEffect({
     wash: number({ default: 0, range: [0, 1], step: 0.01, hint: '0 keeps the picture’s own colours under the light; 1 leaves only that of the tint.' }),
     keep: flag({ default: true, label: 'Keep light', hint: 'On: greys stay as bright as they are. Off: a dark tint darkens.' }),
   },
-  support: () => 0,
   example: { wash: 0.4 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {

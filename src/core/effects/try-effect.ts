@@ -41,6 +41,7 @@ export function tried(
     passes: {},
     dials: all,
     frame: 1,
+    rate: 24,
     prepared: undefined,
     reduction: 1,
   }

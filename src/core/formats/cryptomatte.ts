@@ -1,4 +1,4 @@
-import { murmur3 } from '../content-hash.ts'
+import { murmur3 } from '../murmur3.ts'
 import type { ExrAttribute } from './exr-header.ts'
 
 // Source: Cryptomatte specification 1.2 (open specification).

@@ -103,10 +103,12 @@ export function effectNode(
   )
   const prepared =
     own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
-  const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
+  const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
+  const others = times.flatMap((t) => p.at(t).stepInput(step.id)?.picture ?? [])
+  const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
   return node(
     what,
-    [picture, ...feeds, ...(prepared ? [prepared] : [])],
+    [picture, ...feeds, ...others, ...(prepared ? [prepared] : [])],
     ([src, ...fed], workshop) => {
       const out = workshop.store.take(src!.width, src!.height, 4)
       const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
@@ -116,6 +118,9 @@ export function effectNode(
         picture: src!,
         feeds: byName,
         passes,
+        otherFrames: new Map(
+          others.length === times.length ? times.map((t, i) => [t, fed[names.length + i]!]) : [],
+        ),
         dials: dials as never,
         prepared: prepared ? fed.at(-1) : undefined,
         frame,

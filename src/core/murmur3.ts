@@ -17,9 +17,3 @@ export function murmur3(bytes: Uint8Array, seed: number): number {
   h = Math.imul(h ^ (h >>> 13), 0xc2b2ae35)
   return (h ^ (h >>> 16)) >>> 0
 }
-
-/** A short stand-in for long content, 96 bits in hexadecimal: the same for the same text. */
-export function contentHash(text: string): string {
-  const bytes = new TextEncoder().encode(text)
-  return [0, 1, 2].map((seed) => murmur3(bytes, seed * 0x9e3779b1).toString(16)).join('-')
-}
