@@ -2,10 +2,10 @@ import { produce, type WritableDraft } from 'immer'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
 import { usualRate } from '../time.ts'
+import { compVersion } from './upgrades/upgrade.ts'
 import { dataKinds, type PassKind } from './pass-kind.ts'
 import {
   allSteps,
-  compVersion,
   type Comp,
   type FeedLink,
   type Lane,

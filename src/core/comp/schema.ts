@@ -3,9 +3,7 @@ import { joinModes } from '../kernels/join-modes.ts'
 import { drawing } from './drawing.ts'
 import { animated, dial, ease, finite, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
-
-/** The version of the comp format this code reads and writes; docs/comp-format.md describes it. */
-export const compVersion = 1
+import { compVersion, upgraded } from './upgrades/upgrade.ts'
 
 const link = v.variant('type', [
   v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() }),
@@ -141,17 +139,9 @@ export function issuesToProblems(issues: readonly v.BaseIssue<unknown>[]): Probl
   })
 }
 
-/** Reads a comp from JSON data. Throws ProblemError that lists every place that does not fit. */
+/** Reads a comp from JSON data, of this version or an earlier one. Throws ProblemError that lists every place that does not fit. */
 export function parseComp(data: unknown): Comp {
-  const version = typeof data === 'object' && data !== null && 'version' in data ? data.version : undefined
-  if (typeof version === 'number' && version !== compVersion)
-    throw new ProblemError('This comp can not be opened', [
-      {
-        path: 'version',
-        message: `is ${version}, but this Zafiro reads version ${compVersion}; open it with a newer one`,
-      },
-    ])
-  const result = v.safeParse(compSchema, data)
+  const result = v.safeParse(compSchema, upgraded(data))
   if (!result.success) throw new ProblemError('This comp can not be opened', issuesToProblems(result.issues))
   const comp = result.output
   const ids = [...comp.lanes, ...allSteps(comp), ...comp.drawings].map(({ id: one }) => one)
