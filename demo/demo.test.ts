@@ -132,7 +132,7 @@ test('a colour key takes the paper from under the drawn line, without a fringe',
   const raw = await sharp(Buffer.from(line!.svg)).ensureAlpha().raw().toBuffer()
   const paper = [0.08, 0.3, 0.75]
   const { kernels, store } = createLoneKernels(256)
-  const [shot, keyed] = [store.take(960, 540, 4), store.take(960, 540, 4)]
+  const [shot, keyed] = [store.allocate(960, 540, 4), store.allocate(960, 540, 4)]
   const truth = new Float32Array(shot.data.length)
   for (let i = 0; i < raw.length; i += 4) {
     const alpha = raw[i + 3]! / 255

@@ -157,7 +157,7 @@ export async function ensureBundles() {
         await build({
           entryPoints: {
             cli: at('src/cli/main.ts'),
-            'hand-thread': at('src/server/engine/hand-thread.ts'),
+            'pool-worker': at('src/server/engine/pool-worker.ts'),
             'decode-process': at('src/server/media/decode-process.ts'),
             'web-server': at('src/server/web/web-server.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),

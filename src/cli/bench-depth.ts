@@ -12,7 +12,7 @@ const disc = { blades: 0, turn: 0, roundness: 0 }
 export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number): Promise<Result[]> {
   const { kernels, store } = workshop
   const { width, height } = a
-  const [depth, copied, near] = [0, 1, 2].map(() => store.take(width, height, 1)) as [Picture, Picture, Picture]
+  const [depth, copied, near] = [0, 1, 2].map(() => store.allocate(width, height, 1)) as [Picture, Picture, Picture]
   // A floor that runs away, and things in front of it.
   for (let i = 0; i < depth.data.length; i++) {
     const [x, y] = [i % width, Math.floor(i / width)]
@@ -24,7 +24,7 @@ export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, t
   const table = Float32Array.from({ length: (steps + 2) * 4 }, (_, i) => Math.min(1, (i >> 2) / steps) * [0.3, 0.4, 0.5, 1][i % 4]!)
   const mist = { from: 4, scale: steps / 30, table, join: 'mix', fills: false } as const
   const tones = Float32Array.from({ length: toneEntries * 4 }, (_, i) => toneEntry(i >> 2) ** 1.1)
-  const cube = store.take(33 * 33, 33, 4)
+  const cube = store.allocate(33 * 33, 33, 4)
   cube.data.forEach((_, i) => { cube.data[i] = ((i * 37) % 101) / 100 })
   const lookUp = { table: cube, size: 33, isCube: true, from: [0, 0, 0], to: [1, 1, 1], gain: 1 } as const
   const copy = () => { out.data.set(a.data) }
@@ -46,17 +46,17 @@ export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, t
     const [medianMs, referenceMs] = (await alternate([work, referenceWork], turns)) as [number, number]
     results.push({ name, size: `${width}x${height}`, threads, medianMs, reference, referenceMs, ratio: medianMs / referenceMs, target })
   }
-  for (const taken of [depth, copied, near, cube]) store.give(taken)
+  for (const taken of [depth, copied, near, cube]) store.release(taken)
   return results
 } // prettier-ignore
 
 /** Scopes at their usual size; and a small picture, as summing a disc pixel by pixel is slow. */
 function smallWorks(workshop: Workshop): [string, Work, string, Work, number | null, number][] {
-  const shown = workshop.store.take(1280, 720, 4)
+  const shown = workshop.store.allocate(1280, 720, 4)
   shown.data.forEach((_, i) => { shown.data[i] = i % 4 === 3 ? 1 : ((i * 7919) % 1000) / 700 })
   const other = new Float32Array(shown.data.length)
   const [w, h] = [240, 135]
-  const [src, out] = [workshop.store.take(w, h, 4), workshop.store.take(w, h, 4)]
+  const [src, out] = [workshop.store.allocate(w, h, 4), workshop.store.allocate(w, h, 4)]
   src.data.fill(0.5)
   return [
     ['defocus, disc of 20 px, 240x135', () => { apertureBlur(out, src, 20, disc, workshop) }, 'disc summed pixel by pixel', () => { sumDisc(out, src, 20) }, null, 3],

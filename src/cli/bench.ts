@@ -1,7 +1,7 @@
 import { availableParallelism } from 'node:os'
 import { Worker } from 'node:worker_threads'
 import sharp from 'sharp'
-import { createControl, createKernelMemory } from '../core/kernels/crew.ts'
+import { createControl, createKernelMemory } from '../core/kernels/thread-pool.ts'
 import { castRays, drawSpikes } from '../core/kernels/draw-light.ts'
 import { glare, glareSpectrum } from '../core/kernels/glare.ts'
 import { plainKernels } from '../core/kernels/plain-kernels.ts'
@@ -23,13 +23,13 @@ import { benchFormats } from './bench-formats.ts'
 /** Kernels at one size of picture, on one thread and on two. */
 async function benchSize(width: number, height: number, rounds: number): Promise<Result[]> {
   const results: Result[] = []
-  const hand = new URL('./hand-thread.mjs', import.meta.url)
-  const crews = [1, Math.min(2, availableParallelism())].map((threads) => {
+  const worker = new URL('./pool-worker.mjs', import.meta.url)
+  const pools = [1, Math.min(2, availableParallelism())].map((threads) => {
     const memory = createKernelMemory(2048)
     const control = createControl()
     const workers = Array.from(
       { length: threads - 1 },
-      () => new Worker(hand, { workerData: { memory, control } }),
+      () => new Worker(worker, { workerData: { memory, control } }),
     )
     for (const worker of workers) worker.unref()
     return { threads, workers, control, ...createKernels(memory, control, threads - 1) }
@@ -52,15 +52,15 @@ async function benchSize(width: number, height: number, rounds: number): Promise
   const turned = inverse(placement([width / 2, height / 2], [1.1, 1.1], 12, [3, 4]))!
   const sharpBlur = () => sharp(codes, raw).blur(20).raw().toBuffer()
 
-  for (const { threads, kernels, store, workers, control } of crews) {
-    // Word 8 counts the hands that wait for work.
+  for (const { threads, kernels, store, workers, control } of pools) {
+    // Word 8 counts the workers that wait for work.
     while (Atomics.load(new Int32Array(control), 8) < threads - 1)
       await new Promise((resolve) => setTimeout(resolve, 10))
     sharp.concurrency(threads)
-    const [a, b, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [
-      ReturnType<typeof store.take>,
-      ReturnType<typeof store.take>,
-      ReturnType<typeof store.take>,
+    const [a, b, out] = [0, 1, 2].map(() => store.allocate(width, height, 4)) as [
+      ReturnType<typeof store.allocate>,
+      ReturnType<typeof store.allocate>,
+      ReturnType<typeof store.allocate>,
     ]
     for (const picture of [a, b])
       picture.data.forEach((_, i) => {
@@ -77,7 +77,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       const caught = { threshold: 0.4, knee: 0.2, ceiling: 100 }
       spreadLight(out, a, { widest: 60, tight: 0, gain: 1, reduction: 1, caught, workshop })
     }
-    const [shape, distance, cover] = [0, 1, 2].map(() => store.take(width, height, 1)) as [
+    const [shape, distance, cover] = [0, 1, 2].map(() => store.allocate(width, height, 1)) as [
       Picture,
       Picture,
       Picture,
@@ -91,7 +91,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       isWanted: sign > 0,
     }))
     // Addresses first: taking memory may replace the buffer by a larger one.
-    const [halvesAt, shownAt] = [store.takeBytes(a.data.length * 2), store.takeBytes(a.data.length)]
+    const [halvesAt, shownAt] = [store.allocateBytes(a.data.length * 2), store.allocateBytes(a.data.length)]
     const halves = new Uint16Array(store.memory.buffer, halvesAt, a.data.length)
     const shown = new Uint8Array(store.memory.buffer, shownAt, a.data.length)
     const rows: [name: string, work: Work, reference: string, referenceWork: Work, target: number | null][] = [
@@ -131,7 +131,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
     if (threads === 1 && width === 1920) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]
-      const small = [0, 1].map(() => store.take(w, h, 4))
+      const small = [0, 1].map(() => store.allocate(w, h, 4))
       const plain = { width: w, height: h, channels: 4 as const, data: new Float32Array(w * h * 4), at: -1 }
       const works = [
         () => {

@@ -4,14 +4,7 @@ import { assert } from '../assert.ts'
 import { usualRate } from '../time.ts'
 import { compVersion } from './upgrades/upgrade.ts'
 import { dataKinds, type PassKind } from './pass-kind.ts'
-import {
-  allSteps,
-  type Comp,
-  type FeedLink,
-  type Lane,
-  type Source,
-  type Step,
-} from './schema.ts'
+import { allSteps, type Comp, type FeedLink, type Lane, type Source, type Step } from './schema.ts'
 
 // Every edit is a pure function from one comp to the next; what did not change is shared between them.
 

@@ -25,13 +25,13 @@ export default defineEffect({
       out.data.set(picture.data)
       return
     }
-    const cover = store.take(picture.width, picture.height, 1)
-    const distance = store.take(picture.width, picture.height, 1)
+    const cover = store.allocate(picture.width, picture.height, 1)
+    const distance = store.allocate(picture.width, picture.height, 1)
     extractMatte(cover, picture, 'alpha', false)
     const soft = Math.max(1, softness)
     kernels.distance(distance, cover, edgeRange(spread, soft))
     kernels.edge(cover, distance, spread, soft)
     withCover(out, picture, cover)
-    for (const taken of [cover, distance]) store.give(taken)
+    for (const taken of [cover, distance]) store.release(taken)
   },
 }) // prettier-ignore

@@ -28,7 +28,7 @@ export default defineEffect({
   example: { picked: [[0.03, 0.12, 0.7, 1]], reach: 0.09, softness: 0.06, lightness: 0.6 },
   apply({ out, picture, dials, kernels, store }) {
     const { picked, reach, softness, lightness, give, spill } = dials
-    const key = store.take(picture.width, picture.height, 1)
+    const key = store.allocate(picture.width, picture.height, 1)
     const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(r, g, b), isWanted: sign > 0 }))
     kernels.keyColour(key, picture, colours, { reach, soft: softness, lightness })
     if (give === 'matte') writeMatte(out, (p) => key.data[p]!, dials, { kernels })
@@ -54,6 +54,6 @@ export default defineEffect({
         out.data[i + 3] = alpha * (1 - gone)
       }
     }
-    store.give(key)
+    store.release(key)
   },
 }) // prettier-ignore

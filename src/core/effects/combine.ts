@@ -25,10 +25,10 @@ export default defineEffect({
   isOnCover: true,
   example: { by: 'subtract' },
   apply({ out, picture, feeds, dials: { by }, store }) {
-    const cover = store.take(picture.width, picture.height, 1)
+    const cover = store.allocate(picture.width, picture.height, 1)
     extractMatte(cover, picture, 'alpha', false)
     if (feeds.with) combineMattes(cover.data, cover.data, feeds.with.data, by)
     withCover(out, picture, cover)
-    store.give(cover)
+    store.release(cover)
   },
 }) // prettier-ignore

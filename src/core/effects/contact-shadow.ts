@@ -29,10 +29,10 @@ export default defineEffect({
   apply({ out, picture, feeds, dials, kernels, store }) {
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
-    const shadow = store.take(picture.width, picture.height, 4)
+    const shadow = store.allocate(picture.width, picture.height, 4)
     kernels.fill(shadow, r, g, b, 1)
     kernels.weigh(shadow, shadow, matte, 0, dials.strength)
     kernels.join(out, shadow, picture, undefined, 'over', 1)
-    for (const taken of [matte, shadow]) store.give(taken)
+    for (const taken of [matte, shadow]) store.release(taken)
   },
 }) // prettier-ignore

@@ -47,10 +47,10 @@ export default defineEffect({
       apertureBlur(out, picture, d.radius, aperture, { kernels, store })
       return
     }
-    const nearness = store.take(picture.width, picture.height, 1)
+    const nearness = store.allocate(picture.width, picture.height, 1)
     for (let i = 0; i < nearness.data.length; i++) nearness.data[i] = outOfFocus(depth.data[i]!, d)
     defocusByDepth(out, picture, nearness, d, aperture, { kernels, store })
-    store.give(nearness)
+    store.release(nearness)
   },
 }) // prettier-ignore
 

@@ -197,7 +197,7 @@ const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneve
 
 /** How much thicker or thinner the mist is in its swathes. */
 function drawSwathes(d: Dials, { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
-  const swathes = store.take(width, height, 1)
+  const swathes = store.allocate(width, height, 1)
   const seconds = secondsAt(frame, rate)
   const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
   noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
@@ -251,12 +251,12 @@ export default defineEffect({
     const { width, height } = picture
     const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
     const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
-    const depth = d.from === 'position' ? store.take(width, height, 1) : feeds.depth!
+    const depth = d.from === 'position' ? store.allocate(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
     const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, rate, reduction }, store) : undefined
     const swathes = hasSwathes(d) ? (prepared ?? made) : undefined
-    const thinned = d.lies === 'low' ? store.take(width, height, 1) : undefined
+    const thinned = d.lies === 'low' ? store.allocate(width, height, 1) : undefined
     if (thinned) {
       if (!swathes) thinned.data.fill(1)
       const axis = d.up === 'y' ? 1 : 2
@@ -277,7 +277,7 @@ export default defineEffect({
     }
     const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
     kernels.mist(out, soft ?? picture, depth, vary, shape)
-    for (const taken of [soft, made, thinned, d.from === 'position' ? depth : undefined]) if (taken) store.give(taken)
+    for (const taken of [soft, made, thinned, d.from === 'position' ? depth : undefined]) if (taken) store.release(taken)
   },
 }) // prettier-ignore
 
@@ -288,8 +288,8 @@ export default defineEffect({
 function softened(picture: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape, width: number, workshop: Workshop): Picture {
   const { kernels, store } = workshop
   const { width: w, height: h } = picture
-  const [blurred, cover] = [store.take(w, h, 4), store.take(w, h, 4)]
-  const [weight, seen] = [store.take(w, h, 1), store.take(w, h, 1)]
+  const [blurred, cover] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
+  const [weight, seen] = [store.allocate(w, h, 1), store.allocate(w, h, 1)]
   // Black mist over white leaves white where there is none.
   kernels.fill(blurred, 1, 1, 1, 1)
   const black = shape.table.map((v, i) => (i % 4 === 3 ? v : 0))
@@ -302,6 +302,6 @@ function softened(picture: Picture, depth: Picture, vary: Picture | undefined, s
   gaussianBlur(blurred, blurred, width / 2, workshop)
   kernels.unweigh(blurred, blurred, seen, picture)
   kernels.mix(cover, picture, blurred, weight, 1)
-  for (const taken of [blurred, weight, seen]) store.give(taken)
+  for (const taken of [blurred, weight, seen]) store.release(taken)
   return cover
 } // prettier-ignore

@@ -13,7 +13,7 @@ import { recommendedSlot } from './suggest.ts'
 const { kernels, store } = createLoneKernels(512)
 
 function sample(width: number, height: number, fill: (x: number, y: number) => number[]): Picture {
-  const picture = store.take(width, height, 4)
+  const picture = store.allocate(width, height, 4)
   for (let i = 0; i < width * height; i++) picture.data.set(fill(i % width, Math.floor(i / width)), i * 4)
   return picture
 }
@@ -21,7 +21,7 @@ function sample(width: number, height: number, fill: (x: number, y: number) => n
 /** A depth for an effect that takes one: near on the left, far on the right, here and there nothing. */
 function depthFor(effect: Effect, { width, height }: Picture, from: PictureStore): Record<string, Picture> {
   if (effect.feeds['depth'] === undefined) return {}
-  const depth = from.take(width, height, 1)
+  const depth = from.allocate(width, height, 1)
   for (let i = 0; i < depth.data.length; i++)
     depth.data[i] = i % 13 === 5 ? 3.4e38 : 60 * ((i % width) / width) ** 1.37
   return { depth }
@@ -34,7 +34,7 @@ function apply(
   dials: Record<string, DialValue> = {},
   feeds: Record<string, Picture> = depthFor(effect, picture, store),
 ): Picture {
-  const out = store.take(picture.width, picture.height, 4)
+  const out = store.allocate(picture.width, picture.height, 4)
   const { width, height } = picture
   const size = { width, height, frameWidth: width, frame: 1, rate: 24, reduction: 1 }
   const preparing = effect.prepare?.({ ...defaultDials(effect), ...dials } as never, size)
@@ -51,7 +51,7 @@ function apply(
     kernels,
     store,
   })
-  if (prepared) store.give(prepared)
+  if (prepared) store.release(prepared)
   return out
 }
 
@@ -96,7 +96,7 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
     const out = apply(effect, picture)
     expect(out.data.every(Number.isFinite)).toBe(true)
     expect(picture.data).toEqual(before)
-    for (const p of [picture, out]) store.give(p)
+    for (const p of [picture, out]) store.release(p)
   })
   test('gives the same picture by the plain kernels', () => {
     const picture = lively(23, 17)
@@ -118,15 +118,15 @@ describe.each(effects.map((e) => [e.id, e] as const))('%s', (id, effect) => {
     out.data.forEach((v, i) => {
       expect(Math.abs(v - plainOut.data[i]!)).toBeLessThan(2e-5)
     })
-    for (const p of [picture, out]) store.give(p)
+    for (const p of [picture, out]) store.release(p)
   })
   test('gives back all scratch it takes', () => {
     const picture = lively(40, 30)
     const feeds = depthFor(effect, picture, store)
     const used = store.usedBytes
-    store.give(apply(effect, picture, {}, feeds))
+    store.release(apply(effect, picture, {}, feeds))
     expect(store.usedBytes).toBe(used)
-    store.give(picture)
+    store.release(picture)
   })
 })
 
@@ -218,19 +218,19 @@ describe('finite in, finite out: whatever alpha and colour', () => {
       ]) {
         const out = apply(effect, edgePicture(shift), dials as Record<string, DialValue>)
         expect(out.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
-        store.give(out)
+        store.release(out)
       }
   })
   test.each(joinModes)('joined by %s', (mode) => {
     for (const shift of [0, 1, 5, 8]) {
-      const out = store.take(13, 13, 4)
+      const out = store.allocate(13, 13, 4)
       const plain = plainPicture(13, 13, 4)
       const [below, top] = [edgePicture(shift), edgePicture(shift * 3 + 2)]
       kernels.join(out, below, top, undefined, mode, 0.7)
       expect(out.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
       plainKernels.join(plain, plainCopy(below), plainCopy(top), undefined, mode, 0.7)
       expect(plain.data.findIndex((v) => !Number.isFinite(v))).toBe(-1)
-      for (const taken of [out, below, top]) store.give(taken)
+      for (const taken of [out, below, top]) store.release(taken)
     }
   })
 })
@@ -244,6 +244,6 @@ test('no copy in a lens takes light away', () => {
     for (const seed of [1, 2, 3, 4, 5]) {
       const out = apply(findEffect('lens-reflections')!, point, { size, seed, variety: 1, colourSpread: 1 })
       expect(out.data.reduce((least, v) => Math.min(least, v), 0)).toBe(0)
-      store.give(out)
+      store.release(out)
     }
 })

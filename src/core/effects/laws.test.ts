@@ -16,7 +16,7 @@ const random = (i: number, salt: number) => {
   return v - Math.floor(v)
 }
 function awkward(): Picture {
-  const picture = store.take(width, height, 4)
+  const picture = store.allocate(width, height, 4)
   for (let i = 0; i < width * height; i++) {
     const alpha = alphas[Math.floor(random(i, 1) * alphas.length)]!
     for (let c = 0; c < 3; c++)
@@ -27,9 +27,9 @@ function awkward(): Picture {
   return picture
 }
 const src = awkward()
-const fedMatte = store.take(width, height, 1)
+const fedMatte = store.allocate(width, height, 1)
 fedMatte.data.forEach((_, i) => (fedMatte.data[i] = [0, 0.3, 1, 0.8][i % 4]!))
-const fedDepth = store.take(width, height, 1)
+const fedDepth = store.allocate(width, height, 1)
 fedDepth.data.forEach((_, i) => (fedDepth.data[i] = [0, 4.5, 5, 12, 19.9, 21, 3e38][i % 7]!))
 
 type Rgba = readonly [number, number, number, number]
@@ -40,7 +40,7 @@ const leastAlpha = 2 ** -24
 /** What the effect makes, and what the formula says, of every pixel: within a 10,000th of their size. */
 function holds(id: string, dials: Record<string, unknown>, formula: (p: Rgba, i: number) => readonly number[], feeds: Record<string, Picture> = {}): void {
   const effect = findEffect(id)!
-  const out = store.take(width, height, 4)
+  const out = store.allocate(width, height, 4)
   effect.apply({ out, picture: src, feeds, dials: { ...defaultDials(effect, src), ...dials } as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store })
   for (let i = 0; i < width * height; i++) {
     const p = [...src.data.subarray(i * 4, i * 4 + 4)] as unknown as Rgba
@@ -51,7 +51,7 @@ function holds(id: string, dials: Record<string, unknown>, formula: (p: Rgba, i:
       expect(Math.abs(made - v) / size, `${id} ${JSON.stringify(dials)}: pixel ${i} [${p.join(', ')}], channel ${c}: ${made}, formula ${v}`).toBeLessThan(2e-4)
     })
   }
-  store.give(out)
+  store.release(out)
 } // prettier-ignore
 
 describe('the formula of', () => {
@@ -139,10 +139,10 @@ describe('the formula of', () => {
   test('gradient map: a straight way through stops of light, alpha kept', () => {
     // A gradient of two colours is a straight line between them, so its ends and its middle are known without any code.
     const grey = (y: number) => {
-      const picture = store.take(1, 1, 4)
+      const picture = store.allocate(1, 1, 4)
       picture.data.set([y / 2, y / 2, y / 2, 0.5])
       const effect = findEffect('gradient-map')!
-      const out = store.take(1, 1, 4)
+      const out = store.allocate(1, 1, 4)
       const dials = { ...defaultDials(effect, src), gradient: [[0, 0, 0, 0], [1, 1, 0.5, 0]], dark: -4, bright: 4 } // prettier-ignore
       effect.apply({ out, picture, feeds: {}, dials: dials as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
       return [...out.data]

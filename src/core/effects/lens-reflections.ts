@@ -81,10 +81,10 @@ export default defineEffect({
     const workshop = { kernels, store }
     // Copies are soft: a quarter of the full frame's size holds all there is to see in them.
     const factor = Math.max(1, 4 / reduction)
-    const bright = store.take(picture.width, picture.height, 4)
+    const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
     const [w, h] = [Math.ceil(picture.width / factor), Math.ceil(picture.height / factor)]
-    const [small, soft, copy, sum] = [0, 1, 2, 3].map(() => store.take(w, h, 4)) as [
+    const [small, soft, copy, sum] = [0, 1, 2, 3].map(() => store.allocate(w, h, 4)) as [
       typeof out,
       typeof out,
       typeof out,
@@ -117,6 +117,6 @@ export default defineEffect({
     kernels.resample(out, sum, up, 'cubic')
     // Enlarging by a cubic dips below beside an edge, and a turned hue may take away: there is no negative light.
     kernels.hold(out, out, 0, 3e38, false)
-    for (const taken of [bright, small, soft, copy, sum]) store.give(taken)
+    for (const taken of [bright, small, soft, copy, sum]) store.release(taken)
   },
 })

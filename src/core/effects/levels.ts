@@ -16,10 +16,10 @@ export default defineEffect({
   isOnCover: true,
   example: { black: 0.2, white: 0.8 },
   apply({ out, picture, dials, kernels, store }) {
-    const cover = store.take(picture.width, picture.height, 1)
+    const cover = store.allocate(picture.width, picture.height, 1)
     extractMatte(cover, picture, 'alpha', false)
     levelled(cover, dials, { kernels, store })
     withCover(out, picture, cover)
-    store.give(cover)
+    store.release(cover)
   },
 }) // prettier-ignore

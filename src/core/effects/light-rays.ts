@@ -123,7 +123,7 @@ export default defineEffect({
   example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
   apply({ out, picture, feeds, dials, frame, rate, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
-    const bright = store.take(picture.width, picture.height, 4)
+    const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
     const isOwn = dials.colour === 'own'
     if (isOwn || tint.some((v) => v !== 1)) {
@@ -150,7 +150,7 @@ export default defineEffect({
       },
       { kernels, store },
     )
-    store.give(bright)
+    store.release(bright)
     if (black === 0 && white === 1 && gamma === 1) return
     kernels.lightLevels(out, out, black, Math.max(white, black + 1e-3), gamma)
   },

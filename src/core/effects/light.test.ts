@@ -11,7 +11,7 @@ import { spikeCount } from './star-glare.ts'
 const { kernels, store } = createLoneKernels(1024)
 
 const picture = (width: number, height: number, fill: (x: number, y: number) => readonly number[], channels: 1 | 4 = 4) => {
-  const made = store.take(width, height, channels)
+  const made = store.allocate(width, height, channels)
   for (let i = 0; i < width * height; i++) made.data.set(fill(i % width, Math.floor(i / width)).slice(0, channels), i * channels)
   return made
 } // prettier-ignore
@@ -42,7 +42,7 @@ function lightOf(
     rate: 24,
     reduction: 1,
   })
-  const out = store.take(width, height, 4)
+  const out = store.allocate(width, height, 4)
   const made = prepared?.make({ kernels, store })
   effect.apply({
     out,
@@ -56,7 +56,7 @@ function lightOf(
     kernels,
     store,
   })
-  if (made) store.give(made)
+  if (made) store.release(made)
   return out
 }
 
@@ -95,12 +95,12 @@ describe.each(lightEffects)('%s', (id) => {
   })
   test('a proxy looks like the full picture, within 2 % of the peak', () => {
     const full = lights(384, 256)
-    const half = store.take(192, 128, 4)
+    const half = store.allocate(192, 128, 4)
     kernels.boxReduce(half, full, 2)
     // Without a threshold: what passes one differs at edges of lights when they are averaged.
     const dials = { threshold: 0, softness: 3, size: 30, radius: 40 }
     const [whole, proxy] = [lightOf(id, full, dials), lightOf(id, half, dials, {}, 2)]
-    const reduced = store.take(192, 128, 4)
+    const reduced = store.allocate(192, 128, 4)
     kernels.boxReduce(reduced, whole, 2)
     let sum = 0
     reduced.data.forEach((v, i) => {
@@ -127,7 +127,7 @@ describe.each(lightEffects)('%s', (id) => {
           const dials = { length: size, reach: Math.max(0.1, size), radius: size, size: Math.min(4000, size) }
           const out = lightOf(id, src, { ...dials, origin: [far, 0.5], middle: [far, 3] })
           expect(out.data.every(Number.isFinite)).toBe(true)
-          for (const p of [src, out]) store.give(p)
+          for (const p of [src, out]) store.release(p)
         }
   })
 })
@@ -159,7 +159,7 @@ describe('bloom', () => {
       const src = point(160, 96, 100, [60 + i, 40])
       const { data } = lightOf('bloom', src, { threshold: 1, reach: 40 })
       const values = [[0, 0], [6, 0], [-14, 3]].map(([dx, dy]) => data[((40 + dy!) * 160 + 60 + i + dx!) * 4]!) // prettier-ignore
-      store.give(src)
+      store.release(src)
       return values
     })
     const worst = [0, 1, 2].map((spot) =>
@@ -184,7 +184,7 @@ describe('bloom', () => {
   })
   test('spreads alike before and after a blur while nothing is held back (common practice: hardly any difference)', () => {
     const blur = (src: Picture) => {
-      const out = store.take(src.width, src.height, 4)
+      const out = store.allocate(src.width, src.height, 4)
       const effect = findEffect('blur')!
       const dials = { ...defaultDials(effect), radius: 6 } as never
       effect.apply({ out, picture: src, feeds: {}, dials, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore

@@ -29,12 +29,12 @@ export default defineEffect({
   },
   example: { of: 'luminance' },
   apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, store }) {
-    const matte = fed ?? store.take(picture.width, picture.height, 1)
+    const matte = fed ?? store.allocate(picture.width, picture.height, 1)
     if (!fed) extractMatte(matte, picture, of, false)
     for (let i = 0; i < matte.data.length; i++) {
       const value = invert ? 1 - matte.data[i]! : matte.data[i]!
       out.data.fill(value, i * 4, i * 4 + 4)
     }
-    if (!fed) store.give(matte)
+    if (!fed) store.release(matte)
   },
 })

@@ -119,9 +119,9 @@ export default defineEffect({
     const { side, radius, tint } = dials
     const workshop = { kernels, store }
     const isOwn = dials.colour === 'own'
-    const shape = feeds.shape ?? store.take(width, height, 1)
+    const shape = feeds.shape ?? store.allocate(width, height, 1)
     if (!feeds.shape) extractMatte(shape, picture, 'alpha', false)
-    const [source, light] = [store.take(width, height, 4), store.take(width, height, 4)]
+    const [source, light] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
     /** The light of the shape, or of all around it. The picture's own alpha is in its colour already. */
     const lit = (target: typeof out, isAround: boolean) => {
       if (isOwn || isAround) {
@@ -154,12 +154,12 @@ export default defineEffect({
       // From the edge inwards: light of all around, seen where the shape is, in the colour of what is there.
       lit(source, true)
       spread(source)
-      const channel = store.take(width, height, 1)
+      const channel = store.allocate(width, height, 1)
       extractMatte(channel, light, 'red', false)
       lit(source, false)
       kernels.weigh(source, source, channel, 0, 1)
       kernels.addLight(out, out, source, 'add', false)
-      store.give(channel)
+      store.release(channel)
     }
     if (dials.core > 0) {
       lit(source, false)
@@ -167,7 +167,7 @@ export default defineEffect({
       kernels.gains(source, source, dials.core, dials.core, dials.core, 0)
       kernels.addLight(out, out, source, 'add', false)
     }
-    for (const taken of [source, light]) store.give(taken)
-    if (!feeds.shape) store.give(shape)
+    for (const taken of [source, light]) store.release(taken)
+    if (!feeds.shape) store.release(shape)
   },
 })

@@ -50,13 +50,13 @@ export default defineEffect({
     else if (dials.colour === 'source')
       kernels.gains(out, picture, ...(tint.map((v) => v * strength) as [number, number, number]), 0)
     else {
-      const cover = store.take(picture.width, picture.height, 1)
+      const cover = store.allocate(picture.width, picture.height, 1)
       extractMatte(cover, picture, 'alpha', false)
       kernels.fill(out, tint[0] * strength, tint[1] * strength, tint[2] * strength, 0)
       kernels.weigh(out, out, cover, 0, 1)
-      store.give(cover)
+      store.release(cover)
     }
     kernels.weigh(out, out, matte, 0, 1)
-    store.give(matte)
+    store.release(matte)
   },
 })

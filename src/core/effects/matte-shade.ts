@@ -41,18 +41,18 @@ export default defineEffect({
   apply({ out, picture, feeds, dials, kernels, store }) {
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
-    const shaded = store.take(picture.width, picture.height, 4)
+    const shaded = store.allocate(picture.width, picture.height, 4)
     if (feeds.colours) takeColours(shaded, picture, feeds.colours, 1, dials.mode)
     else if (dials.mode === 'multiply') kernels.gains(shaded, picture, r, g, b, 1)
     else {
       // Clipped to the picture's own cover, so that nothing appears beside it.
-      const cover = store.take(picture.width, picture.height, 1)
+      const cover = store.allocate(picture.width, picture.height, 1)
       extractMatte(cover, picture, 'alpha', false)
       kernels.fill(shaded, r, g, b, 1)
       kernels.weigh(shaded, shaded, cover, 0, 1)
-      store.give(cover)
+      store.release(cover)
     }
     kernels.mix(out, picture, shaded, matte, dials.strength)
-    for (const taken of [matte, shaded]) store.give(taken)
+    for (const taken of [matte, shaded]) store.release(taken)
   },
 })

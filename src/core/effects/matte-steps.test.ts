@@ -32,7 +32,7 @@ describe('colour key', () => {
       const alpha = [0, 0.5, 1][(x + y) % 3]!
       return [0, 1, 2].map((c) => (hashUnit(1, c, x, y) * 2 - 0.2) * alpha).concat(alpha)
     })
-    const [fast, plain] = [store.take(37, 11, 1), plainPicture(37, 11, 1)]
+    const [fast, plain] = [store.allocate(37, 11, 1), plainPicture(37, 11, 1)]
     const picks = [
       { lab: linearToOklab(0.6, 0.2, 0.3), isWanted: true },
       { lab: linearToOklab(0.1, 0.9, 1.3), isWanted: true },
@@ -86,7 +86,7 @@ describe('shaping', () => {
   test('levels cut and stretch, combining joins, keeps or takes away', () => {
     const [a, b] = [[0, 0.25, 0.5, 0.75, 1], [1, 0.5, 0.5, 0, 0.25]]
     const src = picture(5, 1, (x) => new Array<number>(4).fill(a[x]!))
-    const other = store.take(5, 1, 1)
+    const other = store.allocate(5, 1, 1)
     other.data.set(b)
     expect(alphas(tried('levels', src, { black: 0.25, white: 0.75 }))).toEqual([0, 0, 0.5, 1, 1])
     const joined = (by: string) => alphas(tried('combine', src, { by }, { with: other }))

@@ -82,12 +82,12 @@ export function movedShape(
   { kernels, store }: Workshop,
 ): Picture {
   const { width, height } = picture
-  const shape = fed ?? store.take(width, height, 1)
+  const shape = fed ?? store.allocate(width, height, 1)
   if (!fed) extractMatte(shape, picture, 'alpha', false)
-  const flat = store.take(width, height, 4)
+  const flat = store.allocate(width, height, 4)
   kernels.fill(flat, 1, 1, 1, 1)
   kernels.weigh(flat, flat, shape, 0, 1)
-  const moved = store.take(width, height, 4)
+  const moved = store.allocate(width, height, 4)
   const back = inverse(placement(pivot, [scale / 100, scale / 100], turn, [moveX, moveY]))
   if (back) kernels.resample(moved, flat, back, 'bilinear')
   else kernels.fill(moved, 0, 0, 0, 0)
@@ -97,9 +97,9 @@ export function movedShape(
     const spikes = [0, 180].map((turned) => ({ angle: edgeAngle + turned, length: softness }))
     drawSpikes(moved, flat, spikes, { exponent: 1, gain: 1 / softness, colourSpread: 0 }, { kernels, store })
   }
-  const out = store.take(width, height, 1)
+  const out = store.allocate(width, height, 1)
   extractMatte(out, moved, 'red', invert)
-  for (const taken of [flat, moved, ...(fed ? [] : [shape])]) store.give(taken)
+  for (const taken of [flat, moved, ...(fed ? [] : [shape])]) store.release(taken)
   return out
 }
 

@@ -10,7 +10,7 @@ const { kernels, store } = createLoneKernels(512)
 const size = 120
 
 const disc = (): Picture => {
-  const made = store.take(size, size, 4)
+  const made = store.allocate(size, size, 4)
   for (let i = 0; i < size * size; i++) {
     const cover = Math.min(1, Math.max(0, 30.5 - Math.hypot((i % size) - 59.5, Math.floor(i / size) - 59.5)))
     made.data.set([0.4 * cover, 0.4 * cover, 0.4 * cover, cover], i * 4)
@@ -19,7 +19,7 @@ const disc = (): Picture => {
 }
 function run(id: string, dials: Record<string, DialValue>, feeds: Record<string, Picture> = {}): Picture {
   const effect = findEffect(id)!
-  const [picture, out] = [disc(), store.take(size, size, 4)]
+  const [picture, out] = [disc(), store.allocate(size, size, 4)]
   const all = { ...defaultDials(effect, { width: size, height: size }), ...dials } as never
   effect.apply({
     out,
@@ -51,7 +51,7 @@ test('a rim from the own outline, shifted and inverted, lies on one side, inside
 
 test('a shade multiplies or mixes inside its shape, and cover stays as it was', () => {
   const source = disc()
-  const left = store.take(size, size, 1)
+  const left = store.allocate(size, size, 1)
   left.data.forEach((_, i) => {
     left.data[i] = i % size < 60 ? 1 : 0
   })
@@ -67,7 +67,7 @@ test('a shade multiplies or mixes inside its shape, and cover stays as it was', 
 
 test('colours come from another picture where one is fed, and an edge may be soft along one line alone', () => {
   const half = (fill: readonly number[], channels: 1 | 4) => {
-    const made = store.take(size, size, channels)
+    const made = store.allocate(size, size, channels)
     for (let i = 0; i < size * size; i++) made.data.set(i % size < 60 ? fill : fill.map(() => 0), i * channels)
     return made
   }

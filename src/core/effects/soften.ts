@@ -25,7 +25,7 @@ export default defineEffect({
   example: { softness: 20 },
   apply({ out, picture, dials: { softness, side }, kernels, store }) {
     const { width, height } = picture
-    const [flat, cover] = [store.take(width, height, 4), store.take(width, height, 1)]
+    const [flat, cover] = [store.allocate(width, height, 4), store.allocate(width, height, 1)]
     extractMatte(cover, picture, 'alpha', false)
     kernels.fill(flat, 1, 1, 1, 1)
     kernels.weigh(flat, flat, cover, 0, 1)
@@ -36,6 +36,6 @@ export default defineEffect({
       cover.data[i] = next < 0 ? 0 : next > 1 ? 1 : next
     }
     withCover(out, picture, cover)
-    for (const taken of [flat, cover]) store.give(taken)
+    for (const taken of [flat, cover]) store.release(taken)
   },
 }) // prettier-ignore

@@ -120,7 +120,7 @@ export default defineEffect({
   example: { threshold: 1.2, length: 130, strength: 1.2 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }
-    const bright = store.take(picture.width, picture.height, 4)
+    const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
     const colour = tintBy(dials)
     if (colour) kernels.colourMatrix(bright, bright, colour.matrix, colour.alpha)
@@ -134,6 +134,6 @@ export default defineEffect({
     const { falloff: exponent, colourSpread } = dials
     const gain = dials.strength * perPixel * reduction
     drawSpikes(out, bright, spikes, { exponent, gain, colourSpread }, workshop)
-    store.give(bright)
+    store.release(bright)
   },
 })

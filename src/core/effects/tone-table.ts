@@ -12,7 +12,7 @@ export function toneTableOf(valuesAt: (light: number) => readonly [number, numbe
 /** The table as something that `prepare` makes. */
 export function preparedTable(table: () => Float32Array): (workshop: Workshop) => Picture {
   return ({ store }) => {
-    const picture = store.take(toneEntries, 1, 4)
+    const picture = store.allocate(toneEntries, 1, 4)
     picture.data.set(table())
     return picture
   }

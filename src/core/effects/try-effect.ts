@@ -12,14 +12,14 @@ export function picture(
   height: number,
   fill: (x: number, y: number) => readonly number[],
 ): Picture {
-  const made = store.take(width, height, 4)
+  const made = store.allocate(width, height, 4)
   for (let i = 0; i < width * height; i++) made.data.set(fill(i % width, Math.floor(i / width)), i * 4)
   return made
 }
 
 /** A picture of one channel: a matte or distances. */
 export function single(width: number, height: number, fill: (x: number, y: number) => number): Picture {
-  const made = store.take(width, height, 1)
+  const made = store.allocate(width, height, 1)
   for (let i = 0; i < width * height; i++) made.data[i] = fill(i % width, Math.floor(i / width))
   return made
 }
@@ -32,7 +32,7 @@ export function tried(
   feeds: Record<string, Picture> = {},
 ): Float32Array {
   const effect = findEffect(id)!
-  const out = store.take(src.width, src.height, 4)
+  const out = store.allocate(src.width, src.height, 4)
   const all = { ...defaultDials(effect), ...dials } as never
   const job = {
     out,

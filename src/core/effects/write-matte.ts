@@ -39,8 +39,8 @@ export function writeMatte(
 
 /** A matte of one channel through black, white and gamma, held in 0–1, inverted on wish; in place. */
 export function levelled(matte: Picture, levels: LevelValues, { kernels, store }: Workshop): void {
-  const white = store.take(matte.width, matte.height, 4)
+  const white = store.allocate(matte.width, matte.height, 4)
   writeMatte(white, (p) => matte.data[p]!, levels, { kernels })
   for (let i = 0; i < matte.data.length; i++) matte.data[i] = white.data[i * 4 + 3]!
-  store.give(white)
+  store.release(white)
 }

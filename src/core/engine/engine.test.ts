@@ -568,9 +568,9 @@ describe('colour tables', () => {
   })
   test('a picture is looked at plainly, under the shoulder, or through a table; its alpha is not', () => {
     const { kernels, store } = createLoneKernels(64)
-    const picture = store.take(2, 1, 4)
+    const picture = store.allocate(2, 1, 4)
     picture.data.set([1, 0.5, 0.25, 1, 4, 4, 4, 1])
-    const entries = store.take(4, 2, 4)
+    const entries = store.allocate(4, 2, 4)
     entries.data.set(table.data)
     const look = (viewing: Comp['viewing'], channel: 'colour' | 'alpha' = 'colour') => {
       const codes = new Uint8Array(8)

@@ -9,7 +9,7 @@ import type { Comp } from '../comp/schema.ts'
 
 /** The entries of a table as they are, whatever the frame is. */
 function tablePicture({ width, height, channels, data }: PassBlock, { kernels, store }: Workshop): Picture {
-  const picture = store.take(width, height, 4)
+  const picture = store.allocate(width, height, 4)
   for (let i = 0; i < width * height; i++)
     for (let c = 0; c < 4; c++) picture.data[i * 4 + c] = c < channels ? data[i * channels + c]! : 1
   kernels.sanitise(picture)
@@ -22,16 +22,16 @@ export type LoadPass = (ref: PassRef) => Promise<PassBlock>
 class ScopedStore implements PictureStore {
   private readonly live = new Set<Picture>()
   constructor(private readonly inner: PictureStore) {}
-  take(width: number, height: number, channels: 1 | 4): Picture {
-    const picture = this.inner.take(width, height, channels)
+  allocate(width: number, height: number, channels: 1 | 4): Picture {
+    const picture = this.inner.allocate(width, height, channels)
     this.live.add(picture)
     return picture
   }
-  give(picture: Picture): void {
-    if (this.live.delete(picture)) this.inner.give(picture)
+  release(picture: Picture): void {
+    if (this.live.delete(picture)) this.inner.release(picture)
   }
   giveAllBut(kept?: Picture): void {
-    for (const picture of this.live) if (picture !== kept) this.inner.give(picture)
+    for (const picture of this.live) if (picture !== kept) this.inner.release(picture)
   }
 }
 
@@ -189,7 +189,7 @@ export class Evaluator {
       if (entry.pins > 0) continue
       this.kept.delete(key)
       this.keptBytes -= entry.bytes
-      this.workshop.store.give(entry.picture)
+      this.workshop.store.release(entry.picture)
     }
   }
 }

@@ -29,7 +29,7 @@ export function placePass(
   const { kernels, store } = workshop
   const channels = pictureChannels(pass)
   const isDepth = pass.kind === 'depth'
-  const picture = store.take(area.width, area.height, channels)
+  const picture = store.allocate(area.width, area.height, channels)
   const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
   const fitsWhole = block.channels === channels && block.width === area.width && block.height === area.height
   const isWhole = fitsWhole && block.x + area.marginPx === 0 && block.y + area.marginPx === 0
@@ -82,7 +82,7 @@ export function placeObjects(
   { store }: Workshop,
 ): Picture {
   const matte = objectMatte(block, masks, ids)
-  const picture = store.take(area.width, area.height, 1)
+  const picture = store.allocate(area.width, area.height, 1)
   scatter(picture, matte, { ...block, channels: 1 }, area, false)
   return picture
 }

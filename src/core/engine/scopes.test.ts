@@ -75,7 +75,7 @@ test('a vectorscope has greys in its middle and primaries at their Cb and Cr (IT
 
 test.each(scopeKinds)('a %s counted by the kernel is that of its plain twin, in a part of the picture', (kind) => {
   const plain = filled((x, y) => (x % 5 === 0 && y % 3 === 0 ? [0, 0, 0, 0] : [x / 20 - 0.4, (x * y) % 7, y / 9, 0.5 + (x % 2) / 2]))
-  const shared = store.take(width, height, 4)
+  const shared = store.allocate(width, height, 4)
   shared.data.set(plain.data)
   for (const region of [whole, [3, 2, 61, 19], [9, 9, 10, 10], [5, 5, 5, 5]] as const) {
     const [a, b] = [countBy(plain, kind, region, plainKernels), countBy(shared, kind, region, fast)]

@@ -28,7 +28,7 @@ export function displayViewed(
     kernels.display(codes, picture, view)
     return
   }
-  const seen = store.take(picture.width, picture.height, 4)
+  const seen = store.allocate(picture.width, picture.height, 4)
   if (viewing?.type === 'shoulder') kernels.shoulder(seen, picture, view.gain, viewing.white)
   else if (table && entries) {
     const { size, cube: isCube, from, to } = entries
@@ -36,5 +36,5 @@ export function displayViewed(
     kernels.lookUp(seen, picture, { table: table.picture, size, isCube, from, to, gain: view.gain, takesEncoded, givesEncoded: true }) // prettier-ignore
   }
   kernels.display(codes, seen, { ...view, gain: 1 })
-  store.give(seen)
+  store.release(seen)
 }

@@ -7,7 +7,7 @@ const disc: Aperture = { blades: 0, turn: 0, roundness: 0 }
 const workshop = { kernels, store }
 
 function filled(width: number, height: number, fill: (x: number, y: number) => readonly number[]): Picture {
-  const made = store.take(width, height, fill(0, 0).length as 1 | 4)
+  const made = store.allocate(width, height, fill(0, 0).length as 1 | 4)
   for (let i = 0; i < width * height; i++)
     made.data.set(fill(i % width, Math.floor(i / width)), i * made.channels)
   return made
@@ -42,7 +42,7 @@ describe('defocus', () => {
   test.each([1.3, 4, 20])('a radius of %d px equals a disc summed pixel by pixel, under 1 % RMS of the picture', (radius) => {
     const next = random(5)
     const src = filled(97, 71, (x, y) => [Math.max(0, next()), (x % 16 < 2 ? 8 : 0.1) + 0.01 * y, Math.max(0, next()) ** 3, 1])
-    const out = store.take(97, 71, 4)
+    const out = store.allocate(97, 71, 4)
     apertureBlur(out, src, radius, disc, workshop)
     const truth = bruteDisc(src, radius)
     const sum = (of: (i: number) => number) => truth.reduce((s, _, i) => s + of(i) ** 2, 0)
@@ -50,7 +50,7 @@ describe('defocus', () => {
   }) // prettier-ignore
   test('a bright point keeps its energy and becomes the shape of the aperture', () => {
     const src = filled(81, 81, (x, y) => (x === 40 && y === 40 ? [900, 300, 0, 1] : [0, 0, 0, 1]))
-    const out = store.take(81, 81, 4)
+    const out = store.allocate(81, 81, 4)
     for (const aperture of [disc, { blades: 5, turn: 20, roundness: 0.3 }]) {
       apertureBlur(out, src, 15, aperture, workshop)
       expect(out.data.reduce((s, v, i) => (i % 4 === 0 ? s + v : s), 0) / 900).toBeCloseTo(1, 3)
@@ -65,7 +65,7 @@ describe('defocus', () => {
   test('by depth, one distance for all is the constant blur of its own radius, wherever it lies in the range', () => {
     const next = random(9)
     const src = filled(60, 40, () => [Math.max(0, next()), Math.max(0, next()), 0.2, 1])
-    const [a, b] = [store.take(60, 40, 4), store.take(60, 40, 4)]
+    const [a, b] = [store.allocate(60, 40, 4), store.allocate(60, 40, 4)]
     // Borders of cells and their neighbours in single precision among them.
     const radii = [...radiusCells(12).slice(1, -1), 6, 12, 0.6, 9.3].flatMap((r) => [
       r,
@@ -93,7 +93,7 @@ describe('defocus', () => {
       return Math.sqrt(2 * (square / all - 1 / 6))
     }
     const src = filled(101, 101, (x, y) => (x === 50 && y === 50 ? [1000, 0, 0, 1] : [0, 0, 0, 1]))
-    const out = store.take(101, 101, 4)
+    const out = store.allocate(101, 101, 4)
     for (let r = 3; r < 30; r += 0.37) {
       defocusByDepth(
         out,
@@ -125,7 +125,7 @@ describe('defocus', () => {
         const side = 2 * Math.ceil(radius) + 5
         const mid = (side - 1) / 2
         const src = filled(side, side, (x, y) => (x === mid && y === mid ? [1, 0, 0, 1] : [0, 0, 0, 1]))
-        const out = store.take(side, side, 4)
+        const out = store.allocate(side, side, 4)
         apertureBlur(out, src, radius, apertures[name]!, workshop)
         const { area } = apertureRuns(radius, apertures[name]!)
         for (let y = 0; y < side; y++)
@@ -146,7 +146,7 @@ describe('defocus', () => {
   const halves = (nearLeft: number, right: number, radius: { behind: number; inFront: number }) => {
     const src = filled(80, 24, (x) => (x < 40 ? [1, 0, 0, 1] : [0, 0, 1, 1]))
     const nearness = filled(80, 24, (x) => [x < 40 ? nearLeft : right])
-    const out = store.take(80, 24, 4)
+    const out = store.allocate(80, 24, 4)
     defocusByDepth(out, src, nearness, radius, disc, workshop)
     return (x: number) => [...out.data.subarray((12 * 80 + x) * 4, (12 * 80 + x) * 4 + 4)]
   }
@@ -175,7 +175,7 @@ describe('defocus', () => {
   test('on a surface that runs through all distances there are no seams, and nothing bright from elsewhere shines through', () => {
     const src = filled(160, 30, (x) => (x > 140 ? [100, 100, 100, 1] : [0.1, 0.1, 0.1, 1]))
     const nearness = filled(160, 30, (x) => [x > 120 ? 0 : 14 * (1 - x / 120)])
-    const out = store.take(160, 30, 4)
+    const out = store.allocate(160, 30, 4)
     defocusByDepth(out, src, nearness, { behind: 14, inFront: 14 }, disc, workshop)
     for (let y = 0; y < 30; y++)
       for (let x = 0; x < 120; x++) {

@@ -105,10 +105,10 @@ export function apertureBlur(
 }
 
 function spread(out: Picture, src: Picture, runs: readonly Run[], { kernels, store }: Workshop): void {
-  const sums = store.take(src.width, src.height, src.channels)
+  const sums = store.allocate(src.width, src.height, src.channels)
   kernels.rowSums(sums, src)
   kernels.sumOfRuns(out, sums, runs)
-  store.give(sums)
+  store.release(sums)
 }
 
 /** Cells of radius that are looked at apart; each has the layers that its pixels want. Their borders, from sharp to `most`. */
@@ -191,11 +191,11 @@ export function defocusByDepth(
   const { kernels, store } = workshop
   const { width, height } = src
   const layers = layersOf(nearness, most)
-  const places = store.take(width, height, 1)
+  const places = store.allocate(width, height, 1)
   placeIn(places, nearness, layers)
   const extents = extentsOf(places, layers.length)
-  const [layer, blurred] = [store.take(width, height, 4), store.take(width, height, 4)]
-  const [open, seen, known] = [store.take(width, height, 1), store.take(width, height, 1), store.take(width, height, 1)]
+  const [layer, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
+  const [open, seen, known] = [store.allocate(width, height, 1), store.allocate(width, height, 1), store.allocate(width, height, 1)]
   kernels.fill(out, 0, 0, 0, 0)
   known.data.fill(0)
   let isFilled = false
@@ -222,7 +222,7 @@ export function defocusByDepth(
     }
     kernels.layOver(rows(out), rows(known), rows(radius > 0 ? blurred : layer), rows(radius > 0 ? seen : open))
   }
-  for (const taken of [places, layer, blurred, open, seen, known]) store.give(taken)
+  for (const taken of [places, layer, blurred, open, seen, known]) store.release(taken)
 } // prettier-ignore
 
 /** The first and the last row that a layer has pixels in; undefined where it has none. */
@@ -258,13 +258,13 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
   if (known.data.every((v) => v > 0.999)) return
   const { width, height } = out
   // Colour is weighed by how far it is known already; the weight travels as a picture of its own.
-  const weight = store.take(width, height, 4)
+  const weight = store.allocate(width, height, 4)
   kernels.fill(weight, 1, 1, 1, 1)
   kernels.weigh(weight, weight, known, 0, 1)
   const levels: { colour: Picture; weight: Picture }[] = [{ colour: out, weight }]
   for (let w = width, h = height; w > 1 || h > 1; ) {
     ;[w, h] = [Math.ceil(w / 2), Math.ceil(h / 2)]
-    const [colour, less] = [store.take(w, h, 4), store.take(w, h, 4)]
+    const [colour, less] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
     const last = levels.at(-1)!
     kernels.boxReduce(colour, last.colour, 2)
     kernels.boxReduce(less, last.weight, 2)
@@ -288,7 +288,7 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
       }
   }
   for (const { colour, weight: taken } of levels) {
-    if (colour !== out) store.give(colour)
-    store.give(taken)
+    if (colour !== out) store.release(colour)
+    store.release(taken)
   }
 } // prettier-ignore

@@ -23,7 +23,7 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
   /** A further picture of one channel in the same kind of memory as another. */
   const single = (like: Picture, value: (i: number) => number) => {
     const make = like.at < 0 ? plainStore : store
-    const made = make.take(width, height, 1)
+    const made = make.allocate(width, height, 1)
     for (let i = 0; i < made.data.length; i++) made.data[i] = value(i)
     return made
   }
@@ -88,7 +88,7 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
   ] as const)('looking up, cube: %s, encoded: %s → %s', (isCube, takesEncoded, givesEncoded) => {
     compare((k, out, a) => {
       const size = 5
-      const table = (a.at < 0 ? plainStore : store).take(isCube ? 25 : 5, isCube ? 5 : 1, 4)
+      const table = (a.at < 0 ? plainStore : store).allocate(isCube ? 25 : 5, isCube ? 5 : 1, 4)
       for (let i = 0; i < table.data.length; i++) table.data[i] = Math.abs(Math.sin(i * 12.9898)) // prettier-ignore
       k.lookUp(out, a, { table, size, isCube, from: [0, -0.1, 0], to: [1, 2, 1.5], gain: 0.9, takesEncoded, givesEncoded })
     }, 2e-5)
@@ -126,7 +126,7 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
 describe('what the kernels mean', () => {
   const both: readonly (readonly [string, Kernels])[] = [['plain', plainKernels], ['SIMD', fast]] // prettier-ignore
   const pixel = (kernels: Kernels, rgba: readonly number[], run: (k: Kernels, p: Picture) => void) => {
-    const p = (kernels === fast ? store : plainStore).take(1, 1, 4)
+    const p = (kernels === fast ? store : plainStore).allocate(1, 1, 4)
     p.data.set(rgba)
     run(kernels, p)
     return [...p.data]
@@ -151,9 +151,9 @@ describe('what the kernels mean', () => {
     const [size, fine] = [48, 8]
     const near = (x: number, y: number) => [0.55 + 0.05 * Math.sin(x), 0.3, 0.08, 1 + 0 * y]
     const far = (x: number, y: number) => [0.02 + 0 * x, 0.09 + 0.01 * Math.cos(y), 0.2, 1]
-    const src = store.take(size, size, 4)
-    const depth = store.take(size, size, 1)
-    const out = store.take(size, size, 4)
+    const src = store.allocate(size, size, 4)
+    const depth = store.allocate(size, size, 1)
+    const out = store.allocate(size, size, 4)
     const truth = new Float32Array(size * size * 4)
     src.data.fill(0)
     const mist = shape()

@@ -5,12 +5,12 @@ import { createLoneKernels } from './wasm-kernels.ts'
 
 const { kernels, store } = createLoneKernels(256)
 const matte = (width: number, height: number, value: (x: number, y: number) => number): Picture => {
-  const made = store.take(width, height, 1)
+  const made = store.allocate(width, height, 1)
   for (let i = 0; i < made.data.length; i++) made.data[i] = value(i % width, Math.floor(i / width))
   return made
 }
 const distances = (src: Picture) => {
-  const out = store.take(src.width, src.height, 1)
+  const out = store.allocate(src.width, src.height, 1)
   kernels.distance(out, src)
   return out
 }
@@ -35,7 +35,7 @@ describe('distance', () => {
   test.each([[-5, 9], [3, 12], [-20, -4], [-0.8, -0.2], [0.2, 6]] as const)('from %d to %d is the same as of all, and beyond that on the same side of it', (from, to) => {
     const src = matte(61, 47, (x, y) => Math.min(1, Math.max(0, 0.5 + Math.sin(x / 7) * 3 + Math.cos(y / 5 + x / 11) * 3)))
     const whole = distances(src)
-    const near = store.take(61, 47, 1)
+    const near = store.allocate(61, 47, 1)
     kernels.distance(near, src, [from, to])
     let met = 0
     for (const [i, d] of whole.data.entries()) {
@@ -76,7 +76,7 @@ describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of 
   test.each([0, 7, 17, 30, 45, 63, 90, 118, 200, 285])('a straight edge at %i°', (degrees) => {
     for (const spread of [-9.3, -0.6, 0.01, 1.5, 13.2]) {
       const src = sampled(80, 60, slanted(degrees, 0.3))
-      const out = store.take(80, 60, 1)
+      const out = store.allocate(80, 60, 1)
       kernels.distance(out, src)
       kernels.edge(out, out, spread, 1)
       // Where the edge leaves the picture, what lies beyond is not known.
@@ -91,14 +91,14 @@ describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of 
     const disc = (r: number) => (x: number, y: number) => Math.hypot(x - 50.3, y - 49.6) - r
     for (const spread of [-4, -1.5, 0.01, 0.5, 2, 16]) {
       if (radius + spread < 2) continue
-      const out = store.take(100, 100, 1)
+      const out = store.allocate(100, 100, 1)
       kernels.distance(out, sampled(100, 100, disc(radius)))
       kernels.edge(out, out, spread, 1)
       expect(worst(out, sampled(100, 100, disc(radius + spread))), `${spread}`).toBeLessThan(most)
     }
   })
   test('an edge 12 pixels wide runs straight from 1 to 0 across them', () => {
-    const out = store.take(80, 60, 1)
+    const out = store.allocate(80, 60, 1)
     kernels.distance(out, sampled(80, 60, slanted(33, 0.2)))
     kernels.edge(out, out, 0, 12)
     const ramp = matte(80, 60, (x, y) =>
@@ -129,7 +129,7 @@ test.each([6, -6, 13.5])(
     const size = 161
     const disc = (r: number) =>
       matte(size, size, (x, y) => Math.min(1, Math.max(0, r + 0.5 - Math.hypot(x - 80, y - 80))))
-    const out = store.take(size, size, 1)
+    const out = store.allocate(size, size, 1)
     for (const soft of [1, 5]) {
       kernels.edge(out, distances(disc(40)), spread, soft)
       const area = out.data.reduce((a, b) => a + b, 0)
@@ -142,7 +142,7 @@ test.each([6, -6, 13.5])(
 test('edges equal their plain twin', () => {
   const src = matte(17, 9, (x, y) => (x * 5 + y * 3) % 7 - 3)
   const plain = { ...plainPicture(17, 9, 1), data: src.data.slice() }
-  const [a, b] = [plainPicture(17, 9, 1), store.take(17, 9, 1)]
+  const [a, b] = [plainPicture(17, 9, 1), store.allocate(17, 9, 1)]
   plainKernels.edge(a, plain, 1.3, 2.5)
   kernels.edge(b, src, 1.3, 2.5)
   a.data.forEach((v, i) => { expect(b.data[i]!).toBeCloseTo(v, 6) })

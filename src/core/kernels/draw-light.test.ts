@@ -11,7 +11,7 @@ const fast = { kernels, store }
 
 /** Soft lights of several sizes and colours on black. */
 function lights(width: number, height: number, softness = 1): Picture {
-  const picture = store.take(width, height, 4)
+  const picture = store.allocate(width, height, 4)
   picture.data.fill(0)
   const spots = [[0.31, 0.42, 6, 3, 1], [0.62, 0.55, 1, 4, 2], [0.5, 0.2, 3, 3, 3], [0.77, 0.81, 9, 2, 5]] as const // prettier-ignore
   for (const [x, y, r, g, b] of spots)
@@ -95,7 +95,7 @@ const origins: [string, [number, number]][] = [
 describe('rays', () => {
   const [width, height] = [161, 97]
   const cast = (light: Picture, shape: Partial<RayShape>) => {
-    const out = store.take(light.width, light.height, 4)
+    const out = store.allocate(light.width, light.height, 4)
     castRays(out, light, { origin: [70.3, 31.8], length: 60, exponent: 1, gain: 1, ...shape }, fast)
     return out
   }
@@ -121,7 +121,7 @@ describe('rays', () => {
     }
   })
   test('a point gives no light towards the origin nor beyond its length; exponent 0 is constant, 1 linear', () => {
-    const light = store.take(300, 41, 4)
+    const light = store.allocate(300, 41, 4)
     light.data.fill(0)
     for (let y = 18; y < 23; y++) for (let x = 58; x < 63; x++) light.data.fill(1, (y * 300 + x) * 4, (y * 300 + x) * 4 + 3)
     const along = (exponent: number) => {
@@ -135,7 +135,7 @@ describe('rays', () => {
     for (const x of [80, 160, 240]) expect(linear(x)).toBeCloseTo(5 * (1 - (x - 60) / 200), 1)
   }) // prettier-ignore
   test('are symmetric about their origin', () => {
-    const light = store.take(101, 101, 4)
+    const light = store.allocate(101, 101, 4)
     for (let i = 0; i < 101 * 101; i++) {
       const r = Math.hypot((i % 101) - 50, Math.floor(i / 101) - 50)
       light.data.fill(r < 8 ? 1 : 0, i * 4, i * 4 + 4)
@@ -152,11 +152,11 @@ describe('rays', () => {
         expect(Math.abs(other - at(x, y))).toBeLessThan(0.02)
   })
   test('what stands in the way takes the light behind it, in its share', () => {
-    const light = store.take(200, 21, 4)
+    const light = store.allocate(200, 21, 4)
     light.data.fill(0)
     for (let y = 0; y < 21; y++) light.data.fill(1, (y * 200 + 20) * 4, (y * 200 + 24) * 4)
     const wall = (value: number) => {
-      const occluder = store.take(200, 21, 1)
+      const occluder = store.allocate(200, 21, 1)
       occluder.data.forEach((_, i) => {
         occluder.data[i] = i % 200 >= 60 && i % 200 < (value === 1 ? 63 : 61) ? value : 0
       })
@@ -169,12 +169,12 @@ describe('rays', () => {
     expect(wall(0.5)[1]).toBeCloseTo(2, 2)
   })
   test('nothing gets through a wall one pixel wide, however it runs and wherever the rays cross it', () => {
-    const light = store.take(121, 121, 4)
+    const light = store.allocate(121, 121, 4)
     light.data.fill(0)
     for (let y = 52; y < 69; y++)
       for (let x = 52; x < 69; x++) light.data.fill(10, (y * 121 + x) * 4, (y * 121 + x) * 4 + 3)
     // A ring of single pixels around the light: each step of it upright, level or slanted.
-    const occluder = store.take(121, 121, 1)
+    const occluder = store.allocate(121, 121, 1)
     const isWall = (x: number, y: number) => Math.round(Math.hypot(x - 60.2, y - 59.7)) === 30
     occluder.data.forEach((_, i) => {
       occluder.data[i] = isWall(i % 121, Math.floor(i / 121)) ? 1 : 0
@@ -214,7 +214,7 @@ describe('spikes', () => {
   const [width, height] = [121, 89]
   const shape = { exponent: 1.5, gain: 1, colourSpread: 0 }
   const drawn = (light: Picture, spikes: readonly Spike[], more = {}) => {
-    const out = store.take(light.width, light.height, 4)
+    const out = store.allocate(light.width, light.height, 4)
     drawSpikes(out, light, spikes, { ...shape, ...more }, fast)
     return out
   }
@@ -228,7 +228,7 @@ describe('spikes', () => {
     },
   )
   test('are smooth along any angle: no copies, no steps', () => {
-    const light = store.take(401, 401, 4)
+    const light = store.allocate(401, 401, 4)
     light.data.fill(0)
     light.data.fill(100, (200 * 401 + 200) * 4, (200 * 401 + 200) * 4 + 3)
     gaussianBlur(light, light, 0.8, fast)
@@ -251,7 +251,7 @@ describe('spikes', () => {
     }
   })
   test('with spread colours red reaches farther than blue, and each keeps its light', () => {
-    const light = store.take(301, 31, 4)
+    const light = store.allocate(301, 31, 4)
     light.data.fill(0)
     light.data.fill(50, (15 * 301 + 20) * 4, (15 * 301 + 20) * 4 + 3)
     const out = drawn(light, [{ angle: 0, length: 200 }], { colourSpread: 1 })
@@ -273,11 +273,11 @@ describe.each([[1, 1], [2, 1], [3, 7], [23, 17]])('the fast lines equal their pl
       return { src, out, occluder }
     }
     const a = make((w, h, c) => plainPicture(w, h, c))
-    const b = make((w, h, c) => store.take(w, h, c))
+    const b = make((w, h, c) => store.allocate(w, h, c))
     work(a.out, a.src, { kernels: plainKernels, store: plainStore }, a.occluder)
     work(b.out, b.src, fast, b.occluder)
     a.out.data.forEach((v, i) => { expect(Math.abs(v - b.out.data[i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v))) })
-    for (const p of Object.values(b)) store.give(p)
+    for (const p of Object.values(b)) store.release(p)
   }
   test('rays, with and without something in the way', () => {
     for (const origin of [[width / 3, height / 2], [-9, 4]] as [number, number][])

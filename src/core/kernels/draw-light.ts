@@ -56,7 +56,7 @@ export function drawSpikes(
     const [cos, sin] = [Math.cos((line * Math.PI) / 180), Math.sin((line * Math.PI) / 180)]
     const isSteep = Math.abs(sin) > Math.SQRT1_2
     if (isSteep && !turned) {
-      const [a, b] = [store.take(src.height, src.width, 4), store.take(src.height, src.width, 4)]
+      const [a, b] = [store.allocate(src.height, src.width, 4), store.allocate(src.height, src.width, 4)]
       kernels.transpose(a, src)
       kernels.fill(b, 0, 0, 0, 0)
       turned = { src: a, out: b }
@@ -70,16 +70,16 @@ export function drawSpikes(
     const run = (from.width - 1) * slope
     const first = Math.floor(Math.min(0, -run)) - 1
     const count = Math.ceil(from.height - 1 - Math.min(0, run)) - first + Math.ceil(Math.max(0, -run)) + 2
-    const drawn = store.take(from.width, count, 4)
+    const drawn = store.allocate(from.width, count, 4)
     kernels.streakLines(drawn, from, slope, first, taps(ahead), taps(behind))
     kernels.streakBack(to, drawn, slope, first, 1)
-    store.give(drawn)
+    store.release(drawn)
   }
   if (!turned) return
-  const upright = store.take(out.width, out.height, 4)
+  const upright = store.allocate(out.width, out.height, 4)
   kernels.transpose(upright, turned.out)
   kernels.addLight(out, out, upright, 'add', false)
-  for (const picture of [upright, turned.src, turned.out]) store.give(picture)
+  for (const picture of [upright, turned.src, turned.out]) store.release(picture)
 }
 
 /** Rays lie this far apart, in pixels, where they are farthest from each other. */
@@ -162,15 +162,15 @@ export function castRays(out: Picture, light: Picture, shape: RayShape, { kernel
     kernels.fill(out, 0, 0, 0, 0)
     return
   }
-  const rays = store.take(length, count, 4)
+  const rays = store.allocate(length, count, 4)
   const { gainAt } = shape
   const gains = Array.from({ length: count }, (_, i) =>
     gainAt ? gainAt(geometry.firstAngle + i * geometry.stepAngle) : 1,
   )
-  const depth = shape.occluder && store.take(out.width, out.height, 1)
+  const depth = shape.occluder && store.allocate(out.width, out.height, 1)
   if (depth) kernels.opticalDepth(depth, shape.occluder)
   kernels.rayLines(rays, light, depth, taps, gains, geometry)
-  if (depth) store.give(depth)
+  if (depth) store.release(depth)
   kernels.rayBack(out, rays, geometry, shape.gain)
-  store.give(rays)
+  store.release(rays)
 }

@@ -10,7 +10,7 @@ const eye = { field: 20, age: 30, pigment: 0.5 }
 
 test.each([[2, 2], [4, 8], [16, 2], [32, 64], [64, 16]])('the transform at %i × %i is the sum of its definition, and there and back', (w, h) => {
   const plain = plainPicture(w, h)
-  const fast = store.take(w, h, 4)
+  const fast = store.allocate(w, h, 4)
   plain.data.forEach((_, i) => { fast.data[i] = plain.data[i] = ((i * 7919) % 17) / 8 - 1 })
   const before = plain.data.slice()
   for (const isInverse of [false, true]) {
@@ -19,11 +19,11 @@ test.each([[2, 2], [4, 8], [16, 2], [32, 64], [64, 16]])('the transform at %i ×
     plain.data.forEach((v, i) => { expect(Math.abs(v - fast.data[i]!)).toBeLessThan(2e-5 * w * h) })
   }
   before.forEach((v, i) => { expect(fast.data[i]! / (w * h)).toBeCloseTo(v, 4) })
-  store.give(fast)
+  store.release(fast)
 }) // prettier-ignore
 
 test('a shift in the picture turns phases only: all of its frequencies are as strong (theory)', () => {
-  const [a, b] = [store.take(32, 16, 4), store.take(32, 16, 4)]
+  const [a, b] = [store.allocate(32, 16, 4), store.allocate(32, 16, 4)]
   for (const p of [a, b]) p.data.fill(0)
   a.data[0] = 1
   b.data[(5 * 32 + 9) * 4] = 1
@@ -34,10 +34,10 @@ test('a shift in the picture turns phases only: all of its frequencies are as st
 
 /** A point of light in the middle, as the eye sees it. */
 function seen(width: number, height: number, far: [number, number, number] = [1, 1, 1]): Picture {
-  const src = store.take(width, height, 4)
+  const src = store.allocate(width, height, 4)
   src.data.fill(0)
   src.data.fill(1, ((height >> 1) * width + (width >> 1)) * 4, ((height >> 1) * width + (width >> 1)) * 4 + 3)
-  const out = store.take(width, height, 4)
+  const out = store.allocate(width, height, 4)
   glare(out, src, glareSpectrum(width, height, eye, width, workshop), [1, 1, 1], far, workshop)
   return out
 }

@@ -57,7 +57,7 @@ export function glareSpectrum(
     const i = Math.floor(r)
     return table[i]! + (table[i + 1]! - table[i]!) * (r - i)
   }
-  const spectrum = store.take(sides[0], sides[1], 4)
+  const spectrum = store.allocate(sides[0], sides[1], 4)
   const { data } = spectrum
   data.fill(0)
   let sum = 0
@@ -95,12 +95,12 @@ export function glare(
 ): void {
   const { factor, w, h } = glareSize(src.width, src.height)
   const [pw, ph] = [spectrum.width, spectrum.height]
-  const small = factor === 1 ? src : store.take(w, h, 4)
+  const small = factor === 1 ? src : store.allocate(w, h, 4)
   if (factor > 1) kernels.boxReduce(small, src, factor)
-  const sum = store.take(w, h, 4)
+  const sum = store.allocate(w, h, 4)
   kernels.fill(sum, 0, 0, 0, 0)
-  const plane = store.take(pw, ph, 4)
-  const part = store.take(w, h, 4)
+  const plane = store.allocate(pw, ph, 4)
+  const part = store.allocate(w, h, 4)
   const isOne = near.every((v, c) => v === far[c])
   for (const lane of [0, 2] as const) {
     kernels.fill(plane, 0, 0, 0, 0)
@@ -117,5 +117,5 @@ export function glare(
   }
   if (factor === 1) out.data.set(sum.data)
   else kernels.resample(out, sum, [1 / factor, 0, 0, 0, 1 / factor, 0], 'cubic')
-  for (const picture of [part, plane, sum, ...(factor > 1 ? [small] : [])]) store.give(picture)
+  for (const picture of [part, plane, sum, ...(factor > 1 ? [small] : [])]) store.release(picture)
 }

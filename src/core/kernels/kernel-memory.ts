@@ -21,7 +21,7 @@ export class KernelMemory implements PictureStore {
   }
 
   /** Takes a span of bytes, aligned to 64. */
-  takeBytes(bytes: number): number {
+  allocateBytes(bytes: number): number {
     const size = Math.max(align, Math.ceil(bytes / align) * align)
     let slot = this.free.findIndex(([start, end]) => end - start >= size)
     if (slot < 0) {
@@ -37,7 +37,7 @@ export class KernelMemory implements PictureStore {
     return start
   }
 
-  giveBytes(start: number): void {
+  releaseBytes(start: number): void {
     const size = this.taken.get(start)
     if (size === undefined) throw new Error('Internal mistake: a span of memory was given back twice')
     this.taken.delete(start)
@@ -50,8 +50,8 @@ export class KernelMemory implements PictureStore {
       this.free[i - 1]![1] = this.free.splice(i, 1)[0]![1]
   }
 
-  take(width: number, height: number, channels: 1 | 4): Picture {
-    const at = this.takeBytes(width * height * channels * 4)
+  allocate(width: number, height: number, channels: 1 | 4): Picture {
+    const at = this.allocateBytes(width * height * channels * 4)
     return {
       width,
       height,
@@ -61,8 +61,8 @@ export class KernelMemory implements PictureStore {
     }
   }
 
-  give(picture: Picture): void {
-    this.giveBytes(picture.at)
+  release(picture: Picture): void {
+    this.releaseBytes(picture.at)
   }
 
   private grow(size: number): void {

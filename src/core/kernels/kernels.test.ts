@@ -137,12 +137,12 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
         // The twin computes in doubles: a value on the border of two entries may fall to either side.
         expect(Math.max(...x.map((v, i) => Math.abs(v - y[i]!)))).toBeLessThanOrEqual(1)
       }
-    store.give(fa)
+    store.release(fa)
   })
 })
 
 test('NaN and infinities are counted and become 0; all else stays', () => {
-  const picture = store.take(3, 1, 4)
+  const picture = store.allocate(3, 1, 4)
   picture.data.set([NaN, 1, Infinity, 0.5, -Infinity, -2, 3e38, 0, 1e-40, -0, 5, 1])
   expect(fast.sanitise(picture)).toBe(3)
   expect(Array.from(picture.data)).toEqual([
@@ -159,7 +159,7 @@ test('NaN and infinities are counted and become 0; all else stays', () => {
     5,
     1,
   ])
-  store.give(picture)
+  store.release(picture)
 })
 
 describe('half floats (IEEE 754-2019)', () => {
@@ -237,7 +237,7 @@ describe('over (Porter & Duff 1984)', () => {
         .toBuffer()
       // sharp computes on the codes as they are; so does this, taking them as linear.
       const [below, top] = straight.map((codes) => {
-        const picture = store.take(width, height, 4)
+        const picture = store.allocate(width, height, 4)
         codes.forEach((v, i) => {
           picture.data[i] = i % 4 === 3 ? v / 255 : (v / 255) * (codes[i | 3]! / 255)
         })
@@ -252,7 +252,7 @@ describe('over (Porter & Duff 1984)', () => {
         if (alpha > 0.1) worst = Math.max(worst, Math.abs(Math.min(1, value) * 255 - reference[i]!))
       }
       expect(worst).toBeLessThan(1.6)
-      for (const picture of [below, top]) store.give(picture)
+      for (const picture of [below, top]) store.release(picture)
     },
   )
   test('every mode at opacity 0, or where its matte is 0, is as if the lane were not there', () => {
@@ -289,7 +289,7 @@ describe('over (Porter & Duff 1984)', () => {
 
 describe('Gaussian blur', () => {
   const impulse = (width: number, height: number) => {
-    const picture = store.take(width, height, 4)
+    const picture = store.allocate(width, height, 4)
     picture.data.fill(0)
     picture.data.fill(
       1,
@@ -317,12 +317,12 @@ describe('Gaussian blur', () => {
         }
       expect(Math.abs(sum - 1)).toBeLessThan(1e-4)
       expect(worst).toBeLessThan(6e-3)
-      store.give(picture)
+      store.release(picture)
     },
   )
   test('a step becomes the error function', () => {
     const [width, height, sigma] = [201, 9, 9]
-    const picture = store.take(width, height, 4)
+    const picture = store.allocate(width, height, 4)
     for (let i = 0; i < picture.data.length; i++) picture.data[i] = (i >> 2) % width >= 100 ? 1 : 0
     gaussianBlur(picture, picture, sigma, { kernels: fast, store })
     // Abramowitz & Stegun 7.1.26, good to 1.5e-7.
@@ -339,7 +339,7 @@ describe('Gaussian blur', () => {
       expect(
         Math.abs(picture.data[(4 * width + x) * 4]! - (0.5 + 0.5 * erf((x - 99.5) / (sigma * Math.SQRT2)))),
       ).toBeLessThan(1.5e-3)
-    store.give(picture)
+    store.release(picture)
   })
   test('is within 1 % of libvips on a picture', async () => {
     const [width, height, sigma] = [160, 120, 6]
@@ -350,7 +350,7 @@ describe('Gaussian blur', () => {
       .blur({ sigma, precision: 'float', minAmplitude: 0.001 })
       .raw()
       .toBuffer()
-    const picture = store.take(width, height, 4)
+    const picture = store.allocate(width, height, 4)
     codes.forEach((v, i) => {
       picture.data[i] = v
     })
@@ -358,21 +358,21 @@ describe('Gaussian blur', () => {
     let total = 0
     for (let i = 0; i < codes.length; i++) total += Math.abs(picture.data[i]! - reference[i]!)
     expect(total / codes.length / 255).toBeLessThan(0.01)
-    store.give(picture)
+    store.release(picture)
   })
   test('the plain and the fast path give the same blur', () => {
     const [a, fa] = pair(45, 31, 5)
     gaussianBlur(a, a, 9, { kernels: plainKernels, store: plainStore })
     gaussianBlur(fa, fa, 9, { kernels: fast, store })
     expectClose(a.data, fa.data, 1e-5)
-    store.give(fa)
+    store.release(fa)
   })
 })
 
 describe('spread light', () => {
   const spreadOf = (widest: number, tight: number) => {
     const size = 257
-    const picture = store.take(size, size, 4)
+    const picture = store.allocate(size, size, 4)
     picture.data.fill(0)
     picture.data.fill(1, ((size >> 1) * size + (size >> 1)) * 4, ((size >> 1) * size + (size >> 1)) * 4 + 3)
     spreadLight(picture, picture, {
@@ -387,7 +387,7 @@ describe('spread light', () => {
       (_, i) => picture.data[((size >> 1) * size + (size >> 1) + i) * 4]!,
     )
     const sum = picture.data.reduce((s, v, i) => (i % 4 === 0 ? s + v : s), 0)
-    store.give(picture)
+    store.release(picture)
     return { row, sum }
   }
   test('keeps the energy of the light and falls off without a bump', () => {
@@ -412,13 +412,13 @@ describe('spread light', () => {
 })
 
 test('18 % grey is shown as code 118', () => {
-  const grey = store.take(1, 1, 4)
+  const grey = store.allocate(1, 1, 4)
   grey.data.set([0.18, 0.18, 0.18, 1])
   const out = new Uint8Array(4)
   fast.display(out, grey, { gain: 1, channel: 'colour', checker: 0 })
   expect(Array.from(out)).toEqual([118, 118, 118, 255])
   expect(Math.round(linearToSrgb(0.18) * 255)).toBe(118)
-  store.give(grey)
+  store.release(grey)
 })
 
 describe('resampling', () => {

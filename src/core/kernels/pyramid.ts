@@ -40,7 +40,7 @@ export function descend(
   for (let level = 0; level < levels; level++) {
     width = Math.ceil(width / 2)
     height = Math.ceil(height / 2)
-    const next = store.take(width + 2 * pad, height + 2 * pad, 4)
+    const next = store.allocate(width + 2 * pad, height + 2 * pad, 4)
     kernels.halve(next, result[level]!, levelOffset(from + level), edge)
     result.push(next)
   }
@@ -86,14 +86,14 @@ export function gaussianBlur(out: Picture, src: Picture, sigma: number, workshop
   const levels = descend(src, halvings, 'repeat', workshop)
   const last = levels[halvings]!
   const weights = gaussWeights(rest(halvings))
-  const between = store.take(last.width, last.height, 4)
+  const between = store.allocate(last.width, last.height, 4)
   kernels.gaussRows(between, last, weights)
   const blurred = halvings === 0 ? out : last
   kernels.gaussColumns(blurred, between, weights)
-  store.give(between)
+  store.release(between)
   for (let level = halvings - 1; level >= 0; level--)
     ascend(level === 0 ? out : levels[level]!, undefined, levels[level + 1]!, level, 0, 1, kernels)
-  for (const picture of levels.slice(1)) store.give(picture)
+  for (const picture of levels.slice(1)) store.release(picture)
 }
 
 /** Standard deviation of each level's Gaussian, in pixels; levels below 1 are finer than a pyramid resolves. */
@@ -172,29 +172,29 @@ export function spreadLight(out: Picture, src: Picture, how: Spread): void {
   const first = isWhole && caught ? out : src
   if (isWhole && colour) kernels.colourMatrix(out, first, colour.matrix, colour.alpha)
   const whole = isWhole && colour ? out : first
-  const half = store.take(Math.ceil(src.width / 2) + 2 * pad, Math.ceil(src.height / 2) + 2 * pad, 4)
+  const half = store.allocate(Math.ceil(src.width / 2) + 2 * pad, Math.ceil(src.height / 2) + 2 * pad, 4)
   if (isWhole) kernels.halve(half, whole, levelOffset(0), 'black')
   else {
     kernels.brightHalve(half, src, levelOffset(0), caught)
     if (colour) kernels.colourMatrix(half, half, colour.matrix, colour.alpha)
   }
   if (softened > 0) {
-    const soft = store.take(src.width, src.height, 4)
+    const soft = store.allocate(src.width, src.height, 4)
     kernels.smooth(soft, whole)
     kernels.mix(out, whole, soft, undefined, softened)
-    store.give(soft)
+    store.release(soft)
   }
   const levels = [softened > 0 ? out : whole, ...descend(half, count - 1, 'black', workshop, 1)]
   for (let level = count - 1; level >= 0; level--) {
     const target = level === 0 ? out : levels[level]!
     // What is left of the grid of a level's pixels would make the glow of a small light that moves flicker.
     const coarse = levels[level + 1]!
-    const soft = store.take(coarse.width, coarse.height, 4)
+    const soft = store.allocate(coarse.width, coarse.height, 4)
     kernels.smooth(soft, coarse)
     const fine = weights[level]! > 0 ? levels[level] : undefined
     const coarseWeight = level === count - 1 ? weights[count]! / sum : 1
     ascend(target, fine, soft, level, weights[level]! / sum, coarseWeight, kernels)
-    store.give(soft)
+    store.release(soft)
   }
-  for (const picture of levels.slice(1)) store.give(picture)
+  for (const picture of levels.slice(1)) store.release(picture)
 }

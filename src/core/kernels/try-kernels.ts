@@ -31,7 +31,7 @@ export function pair(
     const isAlpha = channels === 1 || i % 4 === 3
     plain.data[i] = isAlpha ? [0, 0.5, 1, Math.abs(next()) / 4][i % 4 === 3 ? (i >> 2) % 4 : i % 4]! : next()
   }
-  const shared = store.take(width, height, channels)
+  const shared = store.allocate(width, height, channels)
   shared.data.set(plain.data)
   return [plain, shared]
 }
@@ -57,10 +57,10 @@ export function comparing(width: number, height: number) {
     const [b, fb] = pair(width, height, 2)
     const [m, fm] = pair(width, height, 3, 1)
     const out = plainPicture(outSize[0]!, outSize[1]!)
-    const fastOut = store.take(outSize[0]!, outSize[1]!, 4)
+    const fastOut = store.allocate(outSize[0]!, outSize[1]!, 4)
     run(plainKernels, out, a, b, m)
     run(fast, fastOut, fa, fb, fm)
     expectClose(out.data, fastOut.data, tolerance)
-    for (const picture of [fa, fb, fm, fastOut]) store.give(picture)
+    for (const picture of [fa, fb, fm, fastOut]) store.release(picture)
   }
 }

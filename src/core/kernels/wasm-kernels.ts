@@ -1,6 +1,6 @@
 import { displayTable } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
-import { Crew, createControl, createKernelMemory, instantiateKernels } from './crew.ts'
+import { ThreadPool, createControl, createKernelMemory, instantiateKernels } from './thread-pool.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import { blends, isOperator, operators } from './join-modes.ts'
 import {
@@ -43,26 +43,26 @@ function colourOf(table: Float32Array): readonly [number, number, number] | unde
 /** No two pixels are farther apart. */
 const farthestPixel = 40_000
 
-/** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the crew. */
-export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
+/** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the pool. */
+export function createWasmKernels(store: KernelMemory, pool: ThreadPool): Kernels {
   const table = displayTable()
-  const tableAt = store.takeBytes(table.length)
+  const tableAt = store.allocateBytes(table.length)
   new Uint8Array(store.memory.buffer, tableAt, table.length).set(table)
 
-  const run = (name: Parameters<Crew['run']>[0], out: Picture, ...args: number[]) => {
-    crew.run(name, args, out.height, out.width * 4)
+  const run = (name: Parameters<ThreadPool['run']>[0], out: Picture, ...args: number[]) => {
+    pool.run(name, args, out.height, out.width * 4)
   }
   const withBytes = (bytes: number, call: (at: number) => void) => {
-    const at = store.takeBytes(bytes)
+    const at = store.allocateBytes(bytes)
     try {
       call(at)
     } finally {
-      store.giveBytes(at)
+      store.releaseBytes(at)
     }
   }
   /** Rows of its own for each thread, for the time of one call. */
   const withScratch = (bytes: number, call: (at: number) => void) => {
-    withBytes(bytes * (crew.hands + 1), call)
+    withBytes(bytes * (pool.workers + 1), call)
   }
   /** Puts numbers in kernel memory for the time of one call. */
   const withFloats = (values: ArrayLike<number>, call: (at: number) => void) => {
@@ -95,24 +95,24 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     out: Float32Array | Uint16Array,
     src: Float32Array | Uint16Array,
   ) => {
-    const from = isShared(src) ? src.byteOffset : store.takeBytes(src.byteLength)
-    const to = isShared(out) ? out.byteOffset : store.takeBytes(out.byteLength)
+    const from = isShared(src) ? src.byteOffset : store.allocateBytes(src.byteLength)
+    const to = isShared(out) ? out.byteOffset : store.allocateBytes(out.byteLength)
     try {
       const bytes = (array: ArrayBufferView) =>
         new Uint8Array(array.buffer, array.byteOffset, array.byteLength)
       const inside = (at: number, length: number) => new Uint8Array(store.memory.buffer, at, length)
       if (!isShared(src)) inside(from, src.byteLength).set(bytes(src))
-      crew.run(name, [to, from], src.length, 1)
+      pool.run(name, [to, from], src.length, 1)
       if (!isShared(out)) bytes(out).set(inside(to, out.byteLength))
     } finally {
-      if (!isShared(src)) store.giveBytes(from)
-      if (!isShared(out)) store.giveBytes(to)
+      if (!isShared(src)) store.releaseBytes(from)
+      if (!isShared(out)) store.releaseBytes(to)
     }
   }
 
   return {
     watch: (isStale) => {
-      crew.watch(isStale)
+      pool.watch(isStale)
     },
     join: (out, below, top, matte, mode, opacity) => {
       const sources = [out.at, below.at, top.at, matte?.at ?? 0, opacity]
@@ -157,7 +157,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, ...caughtNumbers(caught))
       })
     },
-    sanitise: (picture) => crew.exports.sanitise(picture.at, picture.data.length),
+    sanitise: (picture) => pool.exports.sanitise(picture.at, picture.data.length),
     halve: (out, src, offset, edge) => {
       run('halve', out, out.at, src.at, out.width, src.width, src.height, offset, Number(edge === 'black'))
     },
@@ -277,13 +277,13 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
       withScratch(bytes, (scratch) => {
         const alongRows = (count: number) => {
           withFloats(twiddles(width), (at) => {
-            crew.run('fourierRows', [data.at, scratch, bytes, at, way, width], count, width * 4)
+            pool.run('fourierRows', [data.at, scratch, bytes, at, way, width], count, width * 4)
           })
         }
         if (!isInverse) alongRows(height)
         withFloats(twiddles(height), (at) => {
           const args = [data.at, scratch, bytes, at, way, width, height]
-          crew.run('fourierColumns', args, Math.ceil(width / 4), height * 16)
+          pool.run('fourierColumns', args, Math.ceil(width / 4), height * 16)
         })
         if (isInverse) alongRows(rows)
       })
@@ -305,7 +305,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
           withScratch(bytes, (scratch) => {
             for (const [outside, reach] of reaches.entries()) {
               const columns = [nearest, src.at, outside, width, height]
-              if (reach >= 0) crew.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
+              if (reach >= 0) pool.run('nearestInColumns', columns, Math.ceil(width / 16), height * 16)
               run(
                 'distanceRows',
                 out,
@@ -405,7 +405,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     sumOfRuns: (out, sums, runs) => {
       withFloats(runs.flat(), (at) => {
         const args = [out.at, sums.at, sums.channels, at, runs.length, sums.width, sums.height]
-        crew.run('sumOfRuns', args, out.height, out.width * sums.channels * runs.length)
+        pool.run('sumOfRuns', args, out.height, out.width * sums.channels * runs.length)
       })
     },
     slice: (out, src, places, at) => {
@@ -425,7 +425,7 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
         new Float32Array(buffer, encodedAt, encoded.length).set(encoded)
         const sizes = [src.width, ...region, columns, levels, side, reach]
         const which = scopeKinds.indexOf(kind)
-        pixels = crew.exports.countScope(at, src.at, levelAt, encodedAt, which, shift, last, ...sizes)
+        pixels = pool.exports.countScope(at, src.at, levelAt, encodedAt, which, shift, last, ...sizes)
         counts.set(own)
       })
       return pixels
@@ -438,20 +438,20 @@ export function createWasmKernels(store: KernelMemory, crew: Crew): Kernels {
     },
     display: (out, src, { gain, channel, checker }) => {
       const size = src.width * src.height * 4
-      const at = isShared(out) ? out.byteOffset : store.takeBytes(size)
+      const at = isShared(out) ? out.byteOffset : store.allocateBytes(size)
       run('display', src, at, src.at, tableAt, gain, displayChannels.indexOf(channel), checker, src.width)
       if (isShared(out)) return
       out.set(new Uint8Array(store.memory.buffer, at, size))
-      store.giveBytes(at)
+      store.releaseBytes(at)
     },
   }
 }
 
-/** A memory of its own, the pictures in it and the kernels on it; `hands` other threads serve the control block. */
-export function createKernels(memory: WebAssembly.Memory, control: SharedArrayBuffer, hands: number) {
+/** A memory of its own, the pictures in it and the kernels on it; `workers` other threads serve the control block. */
+export function createKernels(memory: WebAssembly.Memory, control: SharedArrayBuffer, workers: number) {
   const exports = instantiateKernels(memory)
   const store = new KernelMemory(memory, exports.heapBase())
-  return { store, kernels: createWasmKernels(store, new Crew(exports, control, hands)) }
+  return { store, kernels: createWasmKernels(store, new ThreadPool(exports, control, workers)) }
 }
 
 /** Kernels on the calling thread alone. */

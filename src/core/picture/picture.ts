@@ -21,8 +21,8 @@ export function plainPicture(width: number, height: number, channels: 1 | 4 = 4)
 /** Takes and gives back pictures; what a step takes as scratch is given back after it. */
 export interface PictureStore {
   /** The contents of a new picture are undefined. Throws OutOfMemoryError when nothing is left. */
-  take(width: number, height: number, channels: 1 | 4): Picture
-  give(picture: Picture): void
+  allocate(width: number, height: number, channels: 1 | 4): Picture
+  release(picture: Picture): void
 }
 
 /** The memory for pictures is used up; the caller may work at a smaller size. */
@@ -34,6 +34,6 @@ export class OutOfMemoryError extends Error {
 }
 
 export const plainStore: PictureStore = {
-  take: plainPicture,
-  give: () => undefined,
+  allocate: plainPicture,
+  release: () => undefined,
 }

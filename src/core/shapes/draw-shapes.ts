@@ -32,12 +32,12 @@ export function drawShapes(
   const [first, ...others] = shapes
   if (first?.by === 'union') draw(out, first)
   else out.data.fill(0)
-  const cover = others.length > 0 ? store.take(out.width, out.height, 1) : undefined
+  const cover = others.length > 0 ? store.allocate(out.width, out.height, 1) : undefined
   for (const shape of others) {
     draw(cover!, shape)
     combineMattes(out.data, out.data, cover!.data, shape.by)
   }
-  if (cover) store.give(cover)
+  if (cover) store.release(cover)
 }
 
 function drawShape(
@@ -66,10 +66,10 @@ function drawShape(
   const [width, height] = [out.width + pad[0] + pad[2], out.height + pad[1] + pad[3]]
   const placed = ([x, y]: readonly [number, number]) => [place(x) + pad[0], place(y) + pad[1]] as const
   const outline = flatten(path, placed, tolerance)
-  const hard = store.take(width, height, 1)
+  const hard = store.allocate(width, height, 1)
   hard.data.fill(0)
   coverOf(hard.data, width, height, [outline], rule)
-  const distance = store.take(width, height, 1)
+  const distance = store.allocate(width, height, 1)
   if (varies) {
     const past = reach + 2 * softGrid
     kernels.distance(distance, hard, [-past, past])
@@ -84,8 +84,8 @@ function drawShape(
     const from = (y + pad[1]) * width + pad[0]
     out.data.set(hard.data.subarray(from, from + out.width), y * out.width)
   }
-  store.give(hard)
-  store.give(distance)
+  store.release(hard)
+  store.release(distance)
 }
 
 /** Cover from distances, where the soft width outside is that of the nearest place of the outline. Farther than `reach` it does not count. */

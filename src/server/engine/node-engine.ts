@@ -7,7 +7,7 @@ import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { plan } from '../../core/engine/plan/plan.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
-import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
+import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import type { Picture } from '../../core/picture/picture.ts'
@@ -22,11 +22,11 @@ export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction }) =>
   return decodePassBlock(bytes.buffer)
 }
 
-/** An engine on this thread, helped by hands in worker threads. */
+/** An engine on this thread, helped by workers in worker threads. */
 export class NodeEngine {
   readonly kernels: Kernels
   private readonly evaluator: Evaluator
-  private readonly hands: Worker[]
+  private readonly workers: Worker[]
 
   constructor(
     loadPass: LoadPass,
@@ -35,12 +35,12 @@ export class NodeEngine {
     const memory = createKernelMemory(memoryMiB)
     const control = createControl()
     // All bundles lie in one folder.
-    const hand = new URL('./hand-thread.mjs', import.meta.url)
-    this.hands = Array.from(
+    const worker = new URL('./pool-worker.mjs', import.meta.url)
+    this.workers = Array.from(
       { length: threads - 1 },
-      () => new Worker(hand, { workerData: { memory, control } }),
+      () => new Worker(worker, { workerData: { memory, control } }),
     )
-    for (const worker of this.hands) worker.unref()
+    for (const worker of this.workers) worker.unref()
     const { store, kernels } = createKernels(memory, control, threads - 1)
     this.kernels = kernels
     this.evaluator = new Evaluator({ kernels, store }, loadPass, (memoryMiB / 2) * 2 ** 20)
@@ -62,6 +62,6 @@ export class NodeEngine {
   }
 
   async close(): Promise<void> {
-    await Promise.all(this.hands.map((worker) => worker.terminate()))
+    await Promise.all(this.workers.map((worker) => worker.terminate()))
   }
 }

@@ -26,7 +26,11 @@ const { kernels, store } = createLoneKernels(256)
 
 /** A small bright disc on a transparent background, with its bloom, whose light counts as cover. */
 function glowing(): Picture {
-  const [disc, light, out] = [0, 1, 2].map(() => store.take(width, height, 4)) as [Picture, Picture, Picture]
+  const [disc, light, out] = [0, 1, 2].map(() => store.allocate(width, height, 4)) as [
+    Picture,
+    Picture,
+    Picture,
+  ]
   for (let i = 0; i < width * height; i++) {
     const isIn = Math.hypot((i % width) - 30, Math.floor(i / width) - 20) < 5
     disc.data.set(isIn ? [0.9, 0.5, 0.2, 1] : [0, 0, 0, 0], i * 4)

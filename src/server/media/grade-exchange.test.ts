@@ -58,7 +58,7 @@ const colours = [
   [3, -1, 0.2],
 ]
 const asPicture = () => {
-  const picture = store.take(colours.length, 1, 4)
+  const picture = store.allocate(colours.length, 1, 4)
   picture.data.set(colours.flatMap((c) => [...c, 1]))
   return picture
 }
@@ -86,9 +86,9 @@ describe('.cube', () => {
       const detail = file.info.passes[0]!.detail!.table!
       expect(detail).toEqual({ size: made.size, cube: isCube, from, to })
       const block = file.readPass('table')
-      const entries = store.take(block.width, block.height, 4)
+      const entries = store.allocate(block.width, block.height, 4)
       entries.data.set(block.data)
-      const [picture, out] = [asPicture(), store.take(colours.length, 1, 4)]
+      const [picture, out] = [asPicture(), store.allocate(colours.length, 1, 4)]
       kernels.lookUp(out, picture, { table: entries, size: made.size, isCube, from, to, gain: 1, takesEncoded: false, givesEncoded: false }) // prettier-ignore
       expect(worst(rows(out.data), byOpenColorIo('look.cube', text, colours))).toBeLessThan(2e-5)
     },
@@ -119,7 +119,7 @@ describe('.cdl and .ccc', () => {
     (as) => {
       const text = writeCdl(correction, as)
       expect(parseCdl(text)).toEqual([{ ...correction, missing: [] }])
-      const [picture, out] = [asPicture(), store.take(colours.length, 1, 4)]
+      const [picture, out] = [asPicture(), store.allocate(colours.length, 1, 4)]
       kernels.decisionList(out, picture, { ...correction, isHeld: false })
       expect(worst(rows(out.data), byOpenColorIo(`grade.${as}`, text, colours, '0'))).toBeLessThan(2e-5)
     },

@@ -1,5 +1,5 @@
 import type { Comp } from '../../core/comp/schema.ts'
-import { createControl, createKernelMemory } from '../../core/kernels/crew.ts'
+import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Scope } from '../../core/engine/scopes.ts'
@@ -43,7 +43,7 @@ const thumbWidth = 96
  */
 export class EngineClient {
   private engine!: Worker
-  private hands: Worker[] = []
+  private workers: Worker[] = []
   private readonly newest = new Int32Array(new SharedArrayBuffer(4))
   private readonly waiting = new Map<number, (value: never) => void>()
   private wanted: Wanted | undefined
@@ -66,10 +66,10 @@ export class EngineClient {
     const memory = createKernelMemory(2048)
     const control = createControl()
     this.engine = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module' })
-    this.hands = Array.from({ length: threads - 1 }, () => {
-      const hand = new Worker(new URL('./hand.worker.ts', import.meta.url), { type: 'module' })
-      hand.postMessage({ memory, control })
-      return hand
+    this.workers = Array.from({ length: threads - 1 }, () => {
+      const worker = new Worker(new URL('./pool.worker.ts', import.meta.url), { type: 'module' })
+      worker.postMessage({ memory, control })
+      return worker
     })
     this.engine.onmessage = ({ data }: MessageEvent<EngineReply>) => {
       this.receive(data)
@@ -79,7 +79,7 @@ export class EngineClient {
       this.replace(event.message)
     }
     const newest = this.newest.buffer
-    this.post({ type: 'start', memory, control, hands: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
+    this.post({ type: 'start', memory, control, workers: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
   }
 
   /** An engine that died is replaced and its work done once more; when that dies too, it is said. */
@@ -159,7 +159,7 @@ export class EngineClient {
 
   close(): void {
     this.engine.terminate()
-    for (const hand of this.hands) hand.terminate()
+    for (const worker of this.workers) worker.terminate()
   }
 
   /** The largest picture that is there at once, by how long those before it took. */

@@ -60,7 +60,7 @@ const loadPass: LoadPass = async ({ hash, pass, as, reduction }) => {
   return decodePassBlock(await answer.arrayBuffer())
 }
 
-/** The engine of a page: one thread that plans and leads, with hands on other threads. */
+/** The engine of a page: one thread that plans and leads, with workers on other threads. */
 class Engine {
   private readonly newest: Int32Array
   private readonly evaluator: Evaluator
@@ -76,8 +76,8 @@ class Engine {
       }
     | undefined
 
-  constructor({ memory, control, hands, newest, budgetBytes }: StartRequest) {
-    const { kernels, store } = createKernels(memory, control, hands)
+  constructor({ memory, control, workers, newest, budgetBytes }: StartRequest) {
+    const { kernels, store } = createKernels(memory, control, workers)
     this.kernels = kernels
     this.newest = new Int32Array(newest)
     this.evaluator = new Evaluator({ kernels, store }, loadPass, budgetBytes)
@@ -182,10 +182,10 @@ class Engine {
         return
       case 'cut-out': {
         const { kernels, store } = this.evaluator.workshop
-        const [cut, cover] = [store.take(whole.width, whole.height, 4), asSingle(matte, store)]
+        const [cut, cover] = [store.allocate(whole.width, whole.height, 4), asSingle(matte, store)]
         kernels.weigh(cut, whole, cover, 0, 1)
         kernels.display(codes, cut, view)
-        for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.give(taken)
+        for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.release(taken)
         return
       }
       default:
@@ -445,7 +445,7 @@ class Engine {
 /** One channel of a matte: of a picture, its alpha. */
 function asSingle(matte: Picture, store: PictureStore): Picture {
   if (matte.channels === 1) return matte
-  const cover = store.take(matte.width, matte.height, 1)
+  const cover = store.allocate(matte.width, matte.height, 1)
   extractMatte(cover, matte, 'alpha', false)
   return cover
 }

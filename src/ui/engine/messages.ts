@@ -106,7 +106,7 @@ export interface StartRequest {
   readonly type: 'start'
   readonly memory: WebAssembly.Memory
   readonly control: SharedArrayBuffer
-  readonly hands: number
+  readonly workers: number
   /** One word: the serial of the newest picture asked for. */
   readonly newest: SharedArrayBuffer
   readonly budgetBytes: number

@@ -73,7 +73,7 @@ export function joined(p: Planning, bus?: string, upTo = Infinity): PlanNode {
       `join ${mode} ${opacity}`,
       matte ? [below, top, matte] : [below, top],
       ([b, t, m], { kernels, store }) => {
-        const out = store.take(b!.width, b!.height, 4)
+        const out = store.allocate(b!.width, b!.height, 4)
         kernels.join(out, b!, t!, m, mode, opacity)
         return out
       },

@@ -15,7 +15,7 @@ export function matteOf(p: Planning, link: MatteLink, laneId: string, stepId?: s
     if (!whole || !next) return undefined
     const { by } = more
     whole = node(`matte ${by}`, [whole, next], ([a, b], { store }) => {
-      const out = store.take(a!.width, a!.height, 1)
+      const out = store.allocate(a!.width, a!.height, 1)
       combineMattes(out.data, a!.data, b!.data, by)
       return out
     })
@@ -54,7 +54,7 @@ export function singleMatte(
 /** A part of a picture as a matte. */
 export function mattePart(p: Planning, source: PlanNode, use: MatteUse, invert: boolean): PlanNode {
   return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
-    const out = store.take(src!.width, src!.height, 1)
+    const out = store.allocate(src!.width, src!.height, 1)
     extractMatte(out, src!, use, invert)
     return out
   })
@@ -69,12 +69,12 @@ export function shapedMatte(p: Planning, matte: PlanNode, spread: number, soft: 
   const [from, to] = edgeRange(spread, width)
   const within = [-far(-from), far(to)] as const
   const distance = node(`distance ${within.join(' ')}`, [matte], ([src], { kernels, store }) => {
-    const out = store.take(src!.width, src!.height, 1)
+    const out = store.allocate(src!.width, src!.height, 1)
     kernels.distance(out, src!, within)
     return out
   })
   return node(`edge ${spread} ${soft}`, [distance], ([src], { kernels, store }) => {
-    const out = store.take(src!.width, src!.height, 1)
+    const out = store.allocate(src!.width, src!.height, 1)
     kernels.edge(out, src!, spread, width)
     return out
   })

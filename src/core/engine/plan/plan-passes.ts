@@ -9,7 +9,7 @@ import type { Planning } from './planning.ts'
 export function flat(p: Planning, r: number, g: number, b: number, a: number): PlanNode {
   const { width, height } = p.area
   return node(`flat ${r} ${g} ${b} ${a} ${width}x${height}`, [], (_, { kernels, store }) => {
-    const out = store.take(width, height, 4)
+    const out = store.allocate(width, height, 4)
     kernels.fill(out, r, g, b, a)
     return out
   })
@@ -25,7 +25,7 @@ export function gapNode(p: Planning, pass: Pass): PlanNode {
   const { width, height } = p.area
   const value = pass.kind === 'depth' ? farthest : 0
   return node(`gap ${value} ${width}x${height}`, [], (_, { store }) => {
-    const out = store.take(width, height, 1)
+    const out = store.allocate(width, height, 1)
     out.data.fill(value)
     return out
   })
@@ -73,7 +73,7 @@ export function reducedNode(p: Planning, whole: PlanNode, pass: Pass, load?: Pas
     `reduce ${factor} ${filter}`,
     [whole],
     ([src], { kernels, store }) => {
-      const out = store.take(w, h, channels)
+      const out = store.allocate(w, h, channels)
       if (filter === 'pick') pickNearest(out, src!, factor)
       else if (channels === 1) meanReduce(out, src!, factor)
       else kernels.boxReduce(out, src!, factor)

@@ -48,7 +48,7 @@ export function drawingNode(
     `shapes ${JSON.stringify(shapes)} ${width}x${height}+${marginPx}/${reduction}`,
     [],
     (_, workshop) => {
-      const out = workshop.store.take(width, height, 1)
+      const out = workshop.store.allocate(width, height, 1)
       drawShapes(out, shapes, (p) => p / reduction + marginPx, 1 / reduction, workshop)
       return out
     },
@@ -62,7 +62,7 @@ export function filledMatte(
   [r, g, b]: readonly [number, number, number],
 ): PlanNode {
   return node(`filled ${r} ${g} ${b}`, [matte], ([m], { kernels, store }) => {
-    const out = store.take(m!.width, m!.height, 4)
+    const out = store.allocate(m!.width, m!.height, 4)
     kernels.fill(out, r, g, b, 1)
     kernels.weigh(out, out, m!, 0, 1)
     return out
@@ -79,7 +79,7 @@ export function colourOf(p: Planning, link: Link, laneId: string, stepId?: strin
   const found = passNode(p, link, laneId, stepId)
   if (!found || pictureChannels(found.pass) === 4) return found?.node
   return node('grey', [found.node], ([src], { store }) => {
-    const out = store.take(src!.width, src!.height, 4)
+    const out = store.allocate(src!.width, src!.height, 4)
     for (let i = 0; i < src!.data.length; i++) {
       out.data.fill(src!.data[i]!, i * 4, i * 4 + 3)
       out.data[i * 4 + 3] = 1
@@ -106,7 +106,7 @@ export function sourceNode(p: Planning, source: Source, laneId: string): PlanNod
         `gradient ${JSON.stringify(source)} ${width}x${height}+${marginPx}/${reduction}`,
         [],
         (_, { store }) => {
-          const out = store.take(width, height, 4)
+          const out = store.allocate(width, height, 4)
           paintGradient(out, source, (p) => p / reduction + marginPx)
           return out
         },

@@ -31,7 +31,7 @@ export function feedOf(
       return (
         picture &&
         node('first channel', [picture], ([src], { store }) => {
-          const out = store.take(src!.width, src!.height, 1)
+          const out = store.allocate(src!.width, src!.height, 1)
           for (let i = 0; i < out.data.length; i++) out.data[i] = src!.data[i * 4]!
           return out
         })
@@ -110,7 +110,7 @@ export function effectNode(
     what,
     [picture, ...feeds, ...others, ...(prepared ? [prepared] : [])],
     ([src, ...fed], workshop) => {
-      const out = workshop.store.take(src!.width, src!.height, 4)
+      const out = workshop.store.allocate(src!.width, src!.height, 4)
       const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
       effect.apply({
         ...workshop,
@@ -136,7 +136,7 @@ export function effectNode(
 /** The part of a picture inside a matte. */
 export function withinMatte(p: Planning, picture: PlanNode, matte: PlanNode): PlanNode {
   return node('within', [picture, matte], ([src, m], { kernels, store }) => {
-    const out = store.take(src!.width, src!.height, 4)
+    const out = store.allocate(src!.width, src!.height, 4)
     kernels.weigh(out, src!, m!, 0, 1)
     return out
   })
@@ -151,7 +151,7 @@ export function colouredNode(p: Planning, linear: LinearColour, picture: PlanNod
     `linear ${whole.join(' ')} ${cover}`,
     [from],
     ([src], { kernels, store }) => {
-      const out = store.take(src!.width, src!.height, 4)
+      const out = store.allocate(src!.width, src!.height, 4)
       kernels.colourMatrix(out, src!, whole, cover)
       return out
     },
@@ -173,7 +173,7 @@ export function placedNode(
     `place ${whole.join(' ')} ${filter}`,
     [from],
     ([src], { kernels, store }) => {
-      const out = store.take(src!.width, src!.height, 4)
+      const out = store.allocate(src!.width, src!.height, 4)
       if (back) kernels.resample(out, src!, back, filter)
       else kernels.fill(out, 0, 0, 0, 0)
       return out
@@ -195,7 +195,7 @@ export function mixed(
     `mix ${amount}`,
     matte ? [before, after, matte] : [before, after],
     ([a, b, m], { kernels, store }) => {
-      const out = store.take(a!.width, a!.height, 4)
+      const out = store.allocate(a!.width, a!.height, 4)
       kernels.mix(out, a!, b!, m, amount)
       return out
     },
@@ -235,7 +235,7 @@ export function stepNode(
     `light ${String(join)} ${String(coverAlpha)}`,
     [alone ? nothing(p) : picture, light],
     ([src, l], { kernels, store }) => {
-      const out = store.take(src!.width, src!.height, 4)
+      const out = store.allocate(src!.width, src!.height, 4)
       kernels.addLight(out, src!, l!, join as 'add' | 'screen', coverAlpha as boolean)
       return out
     },

@@ -49,9 +49,9 @@ export function caughtNode(p: Planning, stepId: string): PlanNode {
   if (!effect || !('threshold' in effect.dials)) return nothing(p)
   const caught = caughtBy(dialsOf(p, step, effect) as unknown as CatchValues)
   return node(`caught ${JSON.stringify(caught)}`, [lightInput(p, stepId)], ([src], { kernels, store }) => {
-    const bright = store.take(src!.width, src!.height, 4)
+    const bright = store.allocate(src!.width, src!.height, 4)
     kernels.brightPass(bright, src!, caught)
-    const out = store.take(src!.width, src!.height, 1)
+    const out = store.allocate(src!.width, src!.height, 1)
     for (let i = 0; i < out.data.length; i++) {
       const [r, g, b] = [src!.data[i * 4]!, src!.data[i * 4 + 1]!, src!.data[i * 4 + 2]!]
       const all = Math.max(r, g, b)

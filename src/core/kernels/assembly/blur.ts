@@ -1,6 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { brightRun } from './colour'
-import { hand } from './hand'
+import { thread } from './thread'
 
 @inline
 function held(i: i32, n: i32): i32 {
@@ -105,7 +105,7 @@ export function brightHalve(
   const rowBytes = ((sw + 2 * rowPad) as usize) << 4
   const padBytes: usize = rowPad << 4
   // Four rows that turn with the source rows, and one that is black.
-  const rows = scratch + ((hand * scratchBytes) as usize)
+  const rows = scratch + ((thread * scratchBytes) as usize)
   const black = rows + 4 * rowBytes
   memory.fill(rows, 0, 5 * rowBytes)
   let next = 2 * y0 + offset - 1
@@ -228,7 +228,7 @@ export function gaussRows(out: usize, src: usize, weights: usize, radius: i32, w
 
 /** [1 6 15 20 15 6 1]/64 along both axes in one pass; edges repeat. */
 export function smooth(out: usize, src: usize, scratch: usize, scratchBytes: i32, width: i32, height: i32, y0: i32, y1: i32): void {
-  const line = scratch + ((hand * scratchBytes) as usize)
+  const line = scratch + ((thread * scratchBytes) as usize)
   const inner = line + 48
   const stride = (width as usize) << 4
   const w0 = f32x4.splat(20.0 / 64.0)

@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { hand } from './hand'
+import { thread } from './thread'
 
 // Distances of pixels to the edge of a shape. Sources: Felzenszwalb & Huttenlocher 2012, lower envelope of parabolas; Gustavson & Strand
 // 2011, where an edge lies in a pixel that it covers in part.
@@ -138,7 +138,7 @@ export function distanceRows(
   const beyond: f32 = outside ? -1e9 : 1e9
   const sign: f32 = outside ? -1 : 1
   const most = reach * reach
-  const sites = scratch + ((hand * scratchBytes) as usize)
+  const sites = scratch + ((thread * scratchBytes) as usize)
   const borders = sites + ((width as usize) << 2)
   for (let y = y0; y < y1; y++) {
     const row = ((y * width) as usize) << 2

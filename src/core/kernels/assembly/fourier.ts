@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { hand } from './hand'
+import { thread } from './thread'
 
 // Fourier transforms of pictures whose sides are powers of two. A pixel is two complex numbers: red + i·green and blue + i·alpha.
 // Neither direction is scaled. Source: Cooley & Tukey 1965; two stages of radix 2 are taken in one pass over memory.
@@ -75,7 +75,7 @@ function reversals(table: usize, n: i32, bytes: i32): void {
 export function fourierRows(
   data: usize, scratch: usize, scratchBytes: i32, twiddles: usize, isInverse: i32, width: i32, y0: i32, y1: i32,
 ): void {
-  const line = scratch + ((hand * scratchBytes) as usize)
+  const line = scratch + ((thread * scratchBytes) as usize)
   const places = line + ((width as usize) << 4)
   reversals(places, width, 16)
   for (let y = y0; y < y1; y++) {
@@ -97,7 +97,7 @@ export function fourierRows(
 export function fourierColumns(
   data: usize, scratch: usize, scratchBytes: i32, twiddles: usize, isInverse: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
-  const strip = scratch + ((hand * scratchBytes) as usize)
+  const strip = scratch + ((thread * scratchBytes) as usize)
   const stride = (width as usize) << 4
   const many = min<i32>(together, width)
   const places = strip + (((height * together) as usize) << 4)

@@ -4,7 +4,7 @@
 
 export { joinOver, joinOperator, joinScreen, joinBlend, mix, addLight } from './join'
 export { gains, colourMatrix, brightPass, weigh, unweigh, sanitise, fill } from './colour'
-export { setHand } from './hand'
+export { setThread } from './thread'
 export { streakLines, streakBack, transpose, opticalDepth, rayLines, rayBack, lightLevels } from './streak'
 export { nearestInColumns, distanceRows, edgeLines, edge } from './distance'
 export { keyColour } from './key'

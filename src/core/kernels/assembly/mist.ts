@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { hand } from './hand'
+import { thread } from './thread'
 
 /** Depth from here on stands for "nothing was hit". */
 const nothing: f32 = 1e30
@@ -214,7 +214,7 @@ export function mist(
   const colour = f32x4.replace_lane(v128.load(params, 32), 3, 1)
   const empty = fills ? v128.load(table + ((last as usize) << 4)) : f32x4.splat(0)
   const limit = f32x4.splat(last * (1.0 / 128.0))
-  const own = scratch + ((hand * scratchBytes) as usize)
+  const own = scratch + ((thread * scratchBytes) as usize)
   const rowBytes = ((scratchBytes - 192) / 3) as usize
   const places = own + rowBytes * 3
   const from4 = f32x4.splat(from), scale4 = f32x4.splat(scale), last4 = f32x4.splat(last), beyond4 = f32x4.splat(last * 2), end4 = f32x4.splat(last - 1), zero = f32x4.splat(0)

@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { hand } from './hand'
+import { thread } from './thread'
 import { exp2x4, log2x4 } from './maths'
 
 // Light drawn out along lines. A line's samples become double cumulative sums, of which a piecewise linear profile
@@ -92,7 +92,7 @@ export function streakLines(
   out: usize, src: usize, scratch: usize, scratchBytes: i32, ahead: usize, aheadCount: i32, behind: usize, behindCount: i32,
   byChannel: i32, slope: f64, first: f64, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
-  const line = scratch + ((hand * scratchBytes) as usize)
+  const line = scratch + ((thread * scratchBytes) as usize)
   const sums = line + ((width as usize) << 4)
   const stride = (width as usize) << 4
   const zero = f32x4.splat(0)
@@ -156,7 +156,7 @@ export function streakBack(
 ): void {
   const factor = f32x4.splat(gain)
   const stride = (width as usize) << 4
-  const slants = scratch + ((hand * scratchBytes) as usize)
+  const slants = scratch + ((thread * scratchBytes) as usize)
   slant(slants, -first, -slope, width)
   for (let x0 = 0; x0 < width; x0 += block) {
     const x1 = min<i32>(width, x0 + block)
@@ -276,7 +276,7 @@ export function rayLines(
   out: usize, light: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
   geometry: usize, length: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
-  const sums = scratch + ((hand * scratchBytes) as usize)
+  const sums = scratch + ((thread * scratchBytes) as usize)
   const ox = load<f64>(geometry)
   const oy = load<f64>(geometry, 8)
   const angle0 = load<f64>(geometry, 16)
@@ -397,7 +397,7 @@ export function rayBack(
   const turn = f32x4.splat(6.2831853)
   const zero = f32x4.splat(0)
   const stride = (length as usize) << 4
-  const places = scratch + ((hand * scratchBytes) as usize)
+  const places = scratch + ((thread * scratchBytes) as usize)
   for (let x0 = 0; x0 < width; x0 += block)
     for (let y = y0; y < y1; y++) {
       const x1 = min<i32>(width, x0 + block)

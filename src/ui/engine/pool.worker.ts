@@ -1,6 +1,6 @@
-import { serveAsHand } from '../../core/kernels/crew.ts'
+import { serveAsPoolWorker } from '../../core/kernels/thread-pool.ts'
 
 // From here on this thread waits for work and never returns to its event loop.
 self.onmessage = ({ data }: MessageEvent<{ memory: WebAssembly.Memory; control: SharedArrayBuffer }>) => {
-  serveAsHand(data.memory, data.control)
+  serveAsPoolWorker(data.memory, data.control)
 }

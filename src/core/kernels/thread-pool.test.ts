@@ -2,22 +2,22 @@ import { Worker } from 'node:worker_threads'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { Cancelled } from '../cancelled.ts'
 import { OutOfMemoryError, type Picture } from '../picture/picture.ts'
-import { createControl, createKernelMemory } from './crew.ts'
+import { createControl, createKernelMemory } from './thread-pool.ts'
 import type { Kernels } from './kernels.ts'
 import { gaussianBlur, spreadLight } from './pyramid.ts'
 import { createKernels, createLoneKernels } from './wasm-kernels.ts'
 
 const memory = createKernelMemory(512)
 const control = createControl()
-const hands = [1, 2].map(() => new Worker('./dist/hand-thread.mjs', { workerData: { memory, control } }))
-const crew = createKernels(memory, control, hands.length)
+const workers = [1, 2].map(() => new Worker('./dist/pool-worker.mjs', { workerData: { memory, control } }))
+const pool = createKernels(memory, control, workers.length)
 const lone = createLoneKernels(512)
 beforeAll(async () => {
   const word = new Int32Array(control)
-  while (Atomics.load(word, 8) < hands.length) await new Promise((resolve) => setTimeout(resolve, 10))
+  while (Atomics.load(word, 8) < workers.length) await new Promise((resolve) => setTimeout(resolve, 10))
 })
 afterAll(async () => {
-  await Promise.all(hands.map((hand) => hand.terminate()))
+  await Promise.all(workers.map((worker) => worker.terminate()))
 })
 
 const fill = (picture: Picture) => {
@@ -33,14 +33,14 @@ describe('several threads give the same bits as one', () => {
     work: (k: Kernels, out: Picture, a: Picture, b: Picture, store: typeof lone.store) => void,
   ) => {
     const [a, b, out] = [
-      fill(store.take(width, height, 4)),
-      fill(store.take(width, height, 4)),
-      store.take(width, height, 4),
+      fill(store.allocate(width, height, 4)),
+      fill(store.allocate(width, height, 4)),
+      store.allocate(width, height, 4),
     ]
     work(kernels, out, a, b, store)
     // As bytes: comparing a million numbers one by one takes a test framework very long.
     const result = Buffer.from(out.data.slice().buffer)
-    for (const picture of [a, b, out]) store.give(picture)
+    for (const picture of [a, b, out]) store.release(picture)
     return result
   }
   test.each<[string, Parameters<typeof run>[1]]>([
@@ -57,17 +57,17 @@ describe('several threads give the same bits as one', () => {
   ])('%s', (_, work) => {
     const expected = run(lone, work)
     // Often, so that threads that come late to a job would be noticed.
-    for (let i = 0; i < 10; i++) expect(run(crew, work).equals(expected)).toBe(true)
+    for (let i = 0; i < 10; i++) expect(run(pool, work).equals(expected)).toBe(true)
   }) // prettier-ignore
 })
 
 test.each([
-  ['several threads', crew],
+  ['several threads', pool],
   ['one thread', lone],
 ])(
   'work that is no longer wanted stops between bands, on %s, and the next is whole',
   (_, { kernels, store }) => {
-    const [src, out, whole] = [0, 1, 2].map(() => fill(store.take(2400, 2000, 4))) as [
+    const [src, out, whole] = [0, 1, 2].map(() => fill(store.allocate(2400, 2000, 4))) as [
       Picture,
       Picture,
       Picture,
@@ -84,7 +84,7 @@ test.each([
     kernels.watch(() => false)
     kernels.gains(out, src, 3, 3, 3, 3)
     expect(Buffer.from(out.data.slice().buffer).equals(Buffer.from(whole.data.slice().buffer))).toBe(true)
-    for (const picture of [src, out, whole]) store.give(picture)
+    for (const picture of [src, out, whole]) store.release(picture)
   },
 )
 
@@ -94,7 +94,7 @@ describe('kernel memory', () => {
     const before = store.usedBytes
     const sizes = [[7, 3], [100, 50], [1, 1], [64, 64], [33, 2]] as const // prettier-ignore
     for (let round = 0; round < 50; round++) {
-      const taken = sizes.map(([w, h]) => store.take(w, h, round % 2 ? 1 : 4))
+      const taken = sizes.map(([w, h]) => store.allocate(w, h, round % 2 ? 1 : 4))
       taken.forEach((p, i) => {
         p.data.fill(i + 1)
       })
@@ -103,21 +103,21 @@ describe('kernel memory', () => {
       })
       // In another order each time, so that gaps of all kinds arise and close.
       for (const p of taken.toSorted((a, b) => ((a.at * (round + 3)) % 97) - ((b.at * (round + 3)) % 97)))
-        store.give(p)
+        store.release(p)
       expect(store.usedBytes).toBe(before)
     }
-    const whole = store.take(900, 1000, 4)
+    const whole = store.allocate(900, 1000, 4)
     expect(whole.at % 64).toBe(0)
-    expect(() => { store.give(whole); store.give(whole) }).toThrow(/twice/) // prettier-ignore
+    expect(() => { store.release(whole); store.release(whole) }).toThrow(/twice/) // prettier-ignore
   })
   test('says when there is no room, and has it again once something is given back', () => {
     const { store } = createLoneKernels(64)
     const held: Picture[] = []
     expect(() => {
-      for (;;) held.push(store.take(1000, 1000, 4))
+      for (;;) held.push(store.allocate(1000, 1000, 4))
     }).toThrow(OutOfMemoryError)
     expect(held.length).toBe(4)
-    store.give(held[1]!)
-    expect(store.take(1000, 1000, 4).at).toBe(held[1]!.at)
+    store.release(held[1]!)
+    expect(store.allocate(1000, 1000, 4).at).toBe(held[1]!.at)
   })
 })

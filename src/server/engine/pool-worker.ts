@@ -1,5 +1,5 @@
 import { workerData } from 'node:worker_threads'
-import { serveAsHand } from '../../core/kernels/crew.ts'
+import { serveAsPoolWorker } from '../../core/kernels/thread-pool.ts'
 
 const { memory, control } = workerData as { memory: WebAssembly.Memory; control: SharedArrayBuffer }
-serveAsHand(memory, control)
+serveAsPoolWorker(memory, control)

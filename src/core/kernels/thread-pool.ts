@@ -10,7 +10,7 @@ export type RowFunction = (typeof rowFunctions)[number]
 
 type NumericFunction = (...args: number[]) => number
 export type KernelExports = Record<
-  RowFunction | 'sanitise' | 'countScope' | 'heapBase' | 'setHand',
+  RowFunction | 'sanitise' | 'countScope' | 'heapBase' | 'setThread',
   NumericFunction
 >
 
@@ -26,7 +26,7 @@ export function instantiateKernels(memory: WebAssembly.Memory): KernelExports {
   return exports as unknown as KernelExports
 }
 
-/** Memory for pictures, shared among the threads of a crew. `maximumMiB` is reserved, not used up front. */
+/** Memory for pictures, shared among the threads of a pool. `maximumMiB` is reserved, not used up front. */
 export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
   return new WebAssembly.Memory({ initial: 256, maximum: maximumMiB * 16, shared: true })
 }
@@ -35,12 +35,12 @@ export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
 const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [
   0, 1, 2, 3, 4, 5, 6, 7,
 ] // prettier-ignore
-/** Hands that have begun to wait for jobs, and how many of them the present job counts on, by order of arrival. */
+/** Workers that have begun to wait for jobs, and how many of them the present job counts on, by order of arrival. */
 const [ready, invited] = [8, 9]
 const argumentsAt = 64
 const most = 16
 
-/** The block through which the leading thread and its hands agree on work. */
+/** The block through which the leading thread and its workers agree on work. */
 export function createControl(): SharedArrayBuffer {
   return new SharedArrayBuffer(argumentsAt + most * 8)
 }
@@ -67,20 +67,20 @@ function workThrough(
   }
 }
 
-/** The life of a hand: waits for jobs and helps with them until its thread is ended. Blocks the thread. */
-export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuffer): never {
+/** The life of a worker: waits for jobs and helps with them until its thread is ended. Blocks the thread. */
+export function serveAsPoolWorker(memory: WebAssembly.Memory, control: SharedArrayBuffer): never {
   const exports = instantiateKernels(memory)
   const words = new Int32Array(control, 0, 16)
   const args = new Float64Array(control, argumentsAt, most)
   let seen = Atomics.load(words, generation)
   const index = Atomics.add(words, ready, 1)
-  exports.setHand(index + 1)
+  exports.setThread(index + 1)
   for (;;) {
     Atomics.wait(words, generation, seen)
     const now = Atomics.load(words, generation)
     if (now === seen) continue
     const isInvited = index < Atomics.load(words, invited)
-    // A job that counts on this hand does not end without it; one that does not may have given way to the next.
+    // A job that counts on this worker does not end without it; one that does not may have given way to the next.
     if (Atomics.load(words, generation) !== now) continue
     seen = now
     if (!isInvited) continue
@@ -89,8 +89,8 @@ export function serveAsHand(memory: WebAssembly.Memory, control: SharedArrayBuff
   }
 }
 
-/** Runs row functions: by itself, or together with hands that wait on the same control block. */
-export class Crew {
+/** Runs row functions: by itself, or together with workers that wait on the same control block. */
+export class ThreadPool {
   private readonly words: Int32Array
   private readonly args: Float64Array
   private isStale: () => boolean = () => false
@@ -98,7 +98,7 @@ export class Crew {
   constructor(
     readonly exports: KernelExports,
     control: SharedArrayBuffer,
-    readonly hands: number,
+    readonly workers: number,
   ) {
     this.words = new Int32Array(control, 0, 16)
     this.args = new Float64Array(control, argumentsAt, most)
@@ -113,8 +113,8 @@ export class Crew {
   run(name: RowFunction, args: readonly number[], rows: number, rowCost: number): void {
     const { words, isStale } = this
     if (isStale()) throw new Cancelled()
-    // A hand that is still being started is not waited for.
-    const there = this.hands === 0 ? 0 : Atomics.load(words, ready)
+    // A worker that is still being started is not waited for.
+    const there = this.workers === 0 ? 0 : Atomics.load(words, ready)
     const values = rows * rowCost
     const isAlone = there === 0 || values < 100_000
     if (rows < 2 || (isAlone && values < 2 * bandValues)) {
