@@ -33,7 +33,7 @@ function channel(
   }
 }
 
-/** All passes of a frame as one EXR with layers: distances to 1 or 2 mm, movement to 1/128 pixel; object masks as Cryptomatte of two levels (four ranks). */
+/** All passes of a frame as one EXR with layers: distances to 2 mm, movement to 1/128 pixel; object masks as Cryptomatte of two levels (four ranks). */
 export function encodeFrame(rows: FrameRows, width: number, height: number, zlib: Zlib): Uint8Array {
   const layer = (name: string, letters: string, type: 'half' | 'float', data: Float32Array, steps: number) =>
     Array.from(letters, (letter, i) => channel(`${name}${letter}`, type, data, letters.length, i, steps))
@@ -51,8 +51,8 @@ export function encodeFrame(rows: FrameRows, width: number, height: number, zlib
       compression: 'zip',
       channels: [
         ...layer('', 'RGBA', 'half', rows.beauty, 4096),
-        ...layer('depth.', 'Z', 'float', rows.depth, 1024),
-        ...layer('normal.', 'XYZ', 'half', rows.normal, 400),
+        ...layer('depth.', 'Z', 'float', rows.depth, 512),
+        ...layer('normal.', 'XYZ', 'half', rows.normal, 256),
         ...layer('position.', 'XYZ', 'float', rows.position, 512),
         ...layer('emission.', 'RGB', 'half', rows.emission, 512),
         ...layer('reflection.', 'RGB', 'half', rows.reflection, 256),
