@@ -65,7 +65,7 @@ function stepWords(comp: Comp, media: MediaTable, step: Step): string {
   const declared = findEffect(step.effect)?.feeds
   const feeds = Object.entries(step.feeds).map(([name, f]) =>
     declared?.[name]?.kind === 'matte'
-      ? `${name === 'within' ? 'light' : name} ${matteWords(comp, media, f)}`
+      ? `${declared[name].role === 'part' ? 'light' : name} ${matteWords(comp, media, f)}`
       : `${name} from ${linkWords(comp, media, f.from)}`,
   )
   const where = step.matte ? [`only ${matteWords(comp, media, step.matte)}`] : []

@@ -14,11 +14,13 @@ export const lightFeeds = {
   light: {
     kind: 'light',
     required: false,
+    role: 'light',
     hint: 'Where the light comes from: an emission pass makes only what gives light shine. Without it, the step’s own picture.',
   },
   within: {
     kind: 'matte',
     required: false,
+    role: 'part',
     without: 'everything',
     hint: 'Only light inside this gives any: chosen objects, a drawn shape or another lane.',
   },

@@ -12,6 +12,8 @@ export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'mo
 export interface Feed {
   readonly kind: FeedKind
   readonly required: boolean
+  /** What the engine does with it: it is the light that is taken, or the part of that light that counts, which the engine takes. */
+  readonly role?: 'light' | 'part'
   /** What counts while nothing is connected; 'its own picture' where left out. */
   readonly without?: string
   readonly hint: string

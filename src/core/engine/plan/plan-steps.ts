@@ -58,6 +58,14 @@ export function dialsOf(p: Planning, step: Step, effect: Effect): Record<string,
   )
 }
 
+/** Names of the feeds that an effect takes light from, and that say which part of it. */
+export function lightRoles(effect: Pick<Effect, 'feeds'>): { light?: string; part?: string } {
+  const named = (role: 'light' | 'part') =>
+    Object.entries(effect.feeds).find(([, feed]) => feed.role === role)?.[0]
+  const [light, part] = [named('light'), named('part')]
+  return { ...(light === undefined ? {} : { light }), ...(part === undefined ? {} : { part }) }
+}
+
 /** The effect's own result for a picture, before amount and matte: the light alone for effects that give light. */
 export function effectNode(
   p: Planning,
@@ -83,16 +91,17 @@ export function effectNode(
     }
   }
   if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
-  const within = names.indexOf('within')
-  if (within >= 0 && effect.feeds['light']) {
-    const matte = feeds.splice(within, 1)[0]!
-    names.splice(within, 1)
-    const light = names.indexOf('light')
-    const part = withinMatte(p, light < 0 ? picture : feeds[light]!, matte)
+  const { light: lightName, part: partName } = lightRoles(effect)
+  const part = partName === undefined ? -1 : names.indexOf(partName)
+  if (part >= 0 && lightName !== undefined) {
+    const matte = feeds.splice(part, 1)[0]!
+    names.splice(part, 1)
+    const light = names.indexOf(lightName)
+    const lit = withinMatte(p, light < 0 ? picture : feeds[light]!, matte)
     if (light < 0) {
-      names.push('light')
-      feeds.push(part)
-    } else feeds[light] = part
+      names.push(lightName)
+      feeds.push(lit)
+    } else feeds[light] = lit
   }
   const { frame, reduction } = p
   const { rate } = p.comp.frames

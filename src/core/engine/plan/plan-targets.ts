@@ -8,7 +8,7 @@ import { mattePart, matteOf } from './plan-mattes.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { nothing, objectsNode, passNode } from './plan-passes.ts'
 import { colourOf } from './plan-sources.ts'
-import { dialsOf, feedOf, stepNode, withinMatte } from './plan-steps.ts'
+import { dialsOf, feedOf, lightRoles, stepNode, withinMatte } from './plan-steps.ts'
 import type { Planning } from './planning.ts'
 
 /** What to compute: the whole picture, a lane's own picture at a point of it, or the light a step gives. */
@@ -37,9 +37,12 @@ export type Target =
 export function lightInput(p: Planning, stepId: string): PlanNode {
   const found = p.stepInput(stepId)
   if (!found) return nothing(p)
-  const { light, within } = found.step.feeds
+  const effect = findEffect(found.step.effect)
+  const roles = effect ? lightRoles(effect) : {}
+  const fed = (name: string | undefined) => (name === undefined ? undefined : found.step.feeds[name])
+  const [light, part] = [fed(roles.light), fed(roles.part)]
   const whole = (light && colourOf(p, light.from, found.laneId, stepId)) ?? found.picture
-  const matte = within && matteOf(p, within, found.laneId, stepId)
+  const matte = part && matteOf(p, part, found.laneId, stepId)
   return matte ? withinMatte(p, whole, matte) : whole
 }
 
