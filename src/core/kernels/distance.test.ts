@@ -84,7 +84,7 @@ describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of 
     }
   })
   test.each([
-    [5.2, 0.09],
+    [5.2, 0.08],
     [12.7, 0.06],
     [25, 0.06],
   ])('a disc of radius %d (small ones bend within their pixels: within %d)', (radius, most) => {
@@ -116,9 +116,9 @@ describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of 
     const src = sampled(39, 31, blobs)
     const wanted = plainPicture(39, 31, 1)
     plainKernels.distance(wanted, { ...plainPicture(39, 31, 1), data: src.data.slice() })
-    // Where two edges are equally near, either may be the one that is found.
+    // Where two edges are equally near, either may be the one that is found; and the twin does not see how an edge bends.
     const far = [...distances(src).data].map((v, i) => Math.abs(v - wanted.data[i]!))
-    expect(far.filter((v) => v > 0.06).length / far.length).toBeLessThan(0.03)
+    expect(far.filter((v) => v > 0.06).length / far.length).toBeLessThan(0.05)
     expect(far.reduce((sum, v) => sum + v) / far.length).toBeLessThan(0.03)
   })
 })

@@ -127,6 +127,34 @@ const mostHops = 8
 const squareAcross: f32 = 0.3
 
 /**
+ * How far pixel x, y lies outside of the edge that runs through pixel px, py: off its line, and by how the edge bends, which the
+ * directions of the lines beside it say. Off a circle of curvature k that a line touches: s²·k / (2·(1 + k·across)), s pixels along it.
+ */
+@inline
+function acrossBent(lines: usize, x: i32, y: i32, px: i32, py: i32, width: i32, height: i32): f32 {
+  const line = lines + (((py * width + px) as usize) << 4)
+  const lx = load<f32>(line), ly = load<f32>(line, 4)
+  const vx = (x - px) as f32, vy = (y - py) as f32
+  const across = lx * vx + ly * vy + load<f32>(line, 8)
+  const along = lx * vy - ly * vx
+  let turned: f32 = 0, apart: f32 = 0
+  for (let j = max<i32>(0, py - 1); j <= min<i32>(height - 1, py + 1); j++)
+    for (let i = max<i32>(0, px - 1); i <= min<i32>(width - 1, px + 1); i++) {
+      const other = lines + (((j * width + i) as usize) << 4)
+      const ox = load<f32>(other), oy = load<f32>(other, 4)
+      // A corner is no bend.
+      if (!(load<f32>(other, 12) > 0) || lx * ox + ly * oy < 0.85) continue
+      const step = lx * ((j - py) as f32) - ly * ((i - px) as f32)
+      turned += (lx * oy - ly * ox) * step
+      apart += step * step
+    }
+  if (apart < 0.5) return across
+  const bend = min<f32>(0.5, max<f32>(-0.5, turned / apart))
+  const grown = (1.0 as f32) + bend * across
+  return grown < 0.3 ? across : across + (bend * along * along) / (2 * grown)
+}
+
+/**
  * Distance to the edge of the shape, from the line through the pixel of it that is nearest, going along the edge until the line is the
  * one across from here. Where edges run between pixels, half a pixel less than the distance of pixels. Written only for pixels on one side; `outside`: those inside, negative. What is farther
  * than `reach` is beyond all reach; below 0 all is.
@@ -246,29 +274,32 @@ export function distanceRows(
         const along = lx * vy - ly * vx
         const over = abs<f32>(along) - lineReach
         if (across >= 0) best = min<f32>(best, over > 0 ? sqrt<f32>(across * across + over * over) : across)
-        if (over <= 0) {
-          if (abs<f32>(along) <= squareAcross) break
-          // Half way between two pixels of the edge the one that is more square across counts, as edges bend.
+        // Not far at once: an edge that bends is left otherwise.
+        const step = max<f32>(-2, min<f32>(2, along))
+        const tx = cx + (Math.round((-ly * step) as f64) as i32), ty = cy + (Math.round((lx * step) as f64) as i32)
+        const isStuck = (tx == cx && ty == cy) || tx < 0 || ty < 0 || tx >= width || ty >= height
+        if (over <= 0 || (isStuck && over < 1)) {
+          // The line that is most square across from here counts, of the same stretch of edge; the next best says how the edge bends.
+          let sx = cx, sy = cy
           let least = abs<f32>(along)
-          for (let j = max<i32>(0, cy - 1); j <= min<i32>(height - 1, cy + 1); j++)
+          for (let j = max<i32>(0, cy - 1); j <= min<i32>(height - 1, cy + 1) && least > squareAcross; j++)
             for (let i = max<i32>(0, cx - 1); i <= min<i32>(width - 1, cx + 1); i++) {
               const other = lines + (((j * width + i) as usize) << 4)
               if (!(load<f32>(other, 12) > 0)) continue
               const ox = (x - i) as f32, oy = (y - j) as f32
               const beside = abs<f32>(load<f32>(other) * oy - load<f32>(other, 4) * ox)
               const away = sign * (load<f32>(other) * ox + load<f32>(other, 4) * oy + load<f32>(other, 8))
-              // Of the same stretch of edge, and not of one behind it.
               if (beside < least && away >= 0 && away < across + 0.5) {
                 least = beside
-                best = away
+                sx = i
+                sy = j
               }
             }
+          const bent = acrossBent(lines, x, y, sx, sy, width, height)
+          if (across >= 0) best = max<f32>(0, sign * bent)
           break
         }
-        // Not far at once: an edge that bends is left otherwise.
-        const step = max<f32>(-2, min<f32>(2, along))
-        const tx = cx + (Math.round((-ly * step) as f64) as i32), ty = cy + (Math.round((lx * step) as f64) as i32)
-        if ((tx == cx && ty == cy) || tx < 0 || ty < 0 || tx >= width || ty >= height) break
+        if (isStuck) break
         cx = tx
         cy = ty
       }
