@@ -64,7 +64,29 @@ export function generateEffects() {
   )
 }
 
+/** Lists every type of dial: its rules, and the types of their declarations as one. */
+export function generateDialTypes() {
+  const folder = at('src/core/dials')
+  const names = readdirSync(folder)
+    .filter((name) => /^[a-z]+\.ts$/.test(name))
+    .filter((name) => readFileSync(join(folder, name), 'utf8').includes('export default defineDialType'))
+    .map((name) => name.slice(0, -3))
+    .filter((name) => name !== 'dials')
+    .sort()
+  const declared = (name) => `${name[0].toUpperCase()}${name.slice(1)}Dial`
+  writeIfChanged(
+    join(folder, 'index.gen.ts'),
+    names
+      .map((name) => `import ${name}Type, { type ${declared(name)} } from './${name}.ts'\n`)
+      .concat(names.map((name) => `export * from './${name}.ts'\n`))
+      .join('') +
+      `\nexport const dialTypes = { ${names.map((name) => `${name}: ${name}Type`).join(', ')} } as const\n` +
+      `export type Dial = ${names.map(declared).join(' | ')}\n`,
+  )
+}
+
 export function generate() {
+  generateDialTypes()
   generateKernels()
   generateEffects()
 }

@@ -1,17 +1,6 @@
-import { dialLabel, type Dial } from '../core/effects/dials.ts'
+import { dialLabel, dialWords, type Dial } from '../core/dials/dials.ts'
 import type { Effect } from '../core/effects/effect.ts'
 import { effects } from '../core/effects/registry.ts'
-
-function rangeOf(dial: Dial): string {
-  switch (dial.type) {
-    case 'number':
-      return `${dial.range.join(' – ')} (${dial.hard.join(' – ')})${dial.unit ? ` ${dial.unit}` : ''}`
-    case 'choice':
-      return Object.keys(dial.options).join(', ')
-    default:
-      return dial.type
-  }
-}
 
 /** The reference has a picture of it: what works from a file of the user's own has none. */
 export const isPictured = ({ feeds }: Pick<Effect, 'feeds'>): boolean =>
@@ -33,7 +22,7 @@ export function effectsReference(): string {
         Object.entries<Dial>(dials)
           .map(
             ([key, dial]) =>
-              `| \`${key}\` ${dialLabel(key, dial)} | ${JSON.stringify(dial.default)} | ${rangeOf(dial)} | ${dial.hint} |`,
+              `| \`${key}\` ${dialLabel(key, dial)} | ${JSON.stringify(dial.default)} | ${dialWords(dial)} | ${dial.hint} |`,
           )
           .join('\n'),
       ...(starts.length > 0 ? [`Starting points: ${starts.map((s) => s.name).join(', ')}.`] : []),

@@ -1,4 +1,4 @@
-import type { DialValue } from '../effects/dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { isAnimated, type Animated, type DialSetting, type Ease } from './schema.ts'
 
 const curves = { linear: [0, 0, 1, 1], smooth: [0.42, 0, 0.58, 1] } as const

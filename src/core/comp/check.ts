@@ -1,4 +1,4 @@
-import { dialProblem } from '../effects/dials.ts'
+import { dialProblem } from '../dials/dials.ts'
 import { findEffect } from '../effects/registry.ts'
 import type { Problem } from './problem.ts'
 import { isAnimated, type Comp, type Step } from './schema.ts'

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import type { DialValue } from '../effects/dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { effects, findEffect } from '../effects/registry.ts'
 import { settingAt } from './animation.ts'
 import { dialProblems } from './check.ts'

@@ -1,6 +1,15 @@
 import { produce, type WritableDraft } from 'immer'
-import { defaultDials, findEffect } from '../effects/registry.ts'
-import type { DialValue } from '../effects/dials.ts'
+import { findEffect } from '../effects/registry.ts'
+import {
+  colour,
+  defaultOn,
+  flag,
+  number,
+  point,
+  shiftedDial,
+  type Dial,
+  type DialValue,
+} from '../dials/dials.ts'
 import { settingAt } from './animation.ts'
 import {
   allSteps,
@@ -36,20 +45,35 @@ export interface AtFrame {
   readonly autoKey?: boolean
 }
 
-/** The object that holds a setting, and its key in it. */
+/** The object that holds a setting, its key in it, and how it is declared. */
 interface Slot {
   readonly holder: Record<string, unknown>
   readonly key: string
-  /** What counts where nothing is said. */
-  readonly fallback: DialValue
+  /** Undefined for dials of effects that are not known here. */
+  readonly dial: Dial | undefined
   /** Whether a track may stand here. */
   readonly moves: boolean
-  readonly range?: readonly [number, number] | undefined
 }
 
-const unitRange = [0, 1] as const
-/** Limits of spread and softness, as the format has them. */
-const [spreadRange, softRange] = [[-4000, 4000] as const, [0, 4000] as const]
+const unit = { default: 1, range: [0, 1], step: 0.01 } as const
+/** How the settings that are no dials of an effect are declared. */
+const declared = {
+  on: flag({ default: true, hint: 'Off leaves the step out.' }),
+  amount: number({ ...unit, hint: 'How far the step acts: 0 leaves the picture as it was, 1 is all of it.' }),
+  opacity: number({ ...unit, hint: 'How much of the lane meets the picture below it.' }),
+  colour: colour({ default: [1, 1, 1], hint: 'Its colour, linear.' }),
+  alpha: number({ ...unit, hint: 'How much it covers.' }),
+  at: point({ default: [0, 0], hint: 'Where this end lies.' }),
+  spread: number({
+    default: 0,
+    range: [-40, 40],
+    hard: [-4000, 4000],
+    unit: 'px',
+    hint: 'Above 0 the matte grows, below 0 it shrinks.',
+  }),
+  soft: number({ default: 0, range: [0, 60], hard: [0, 4000], unit: 'px', hint: 'Width of its edge.' }),
+  invert: flag({ default: false, hint: 'On: it acts outside instead.' }),
+} as const
 
 function linkAt(comp: Comp, ref: LinkRef): FeedLink | undefined {
   const matte =
@@ -64,56 +88,49 @@ function linkAt(comp: Comp, ref: LinkRef): FeedLink | undefined {
 }
 
 function slotOf(comp: Comp, ref: SettingRef): Slot | undefined {
-  const held = (holder: object | undefined, key: string, rest: Omit<Slot, 'holder' | 'key'>) =>
-    holder && { holder: holder as Record<string, unknown>, key, ...rest }
+  const held = (holder: object | undefined, key: string, dial: Dial | undefined, moves: boolean) =>
+    holder && { holder: holder as Record<string, unknown>, key, dial, moves }
   switch (ref.of) {
     case 'dial': {
       const step = allSteps(comp).find((s) => s.id === ref.step)
       const effect = step && findEffect(step.effect)
       const dial = effect && Object.hasOwn(effect.dials, ref.key) ? effect.dials[ref.key] : undefined
-      const fallback = (effect && defaultDials(effect, comp.canvas)[ref.key]) ?? 0
-      const range = dial?.type === 'number' ? dial.hard : undefined
-      return held(step?.dials, ref.key, { fallback, moves: true, range })
+      return held(step?.dials, ref.key, dial, true)
     }
     case 'amount':
     case 'on': {
       const step = allSteps(comp).find((s) => s.id === ref.step)
-      return ref.of === 'on'
-        ? held(step, 'on', { fallback: true, moves: false })
-        : held(step, 'amount', { fallback: 1, moves: true, range: unitRange })
+      return held(step, ref.of, declared[ref.of], ref.of === 'amount')
     }
     case 'opacity':
-      return held(comp.lanes.find((l) => l.id === ref.lane)?.join, 'opacity', {
-        fallback: 1,
-        moves: true,
-        range: unitRange,
-      })
+      return held(comp.lanes.find((l) => l.id === ref.lane)?.join, 'opacity', declared.opacity, true)
     case 'source': {
       const source = comp.lanes.find((l) => l.id === ref.lane)?.source
-      const [end, key] = ref.key.split('.') as [string, string | undefined]
-      const range = ref.key.endsWith('alpha') ? unitRange : undefined
+      const [end, key] = ref.key.split('.') as [string, 'at' | 'colour' | 'alpha' | undefined]
       if (source?.type === 'gradient' && key !== undefined)
-        return held(source[end as 'from' | 'to'], key, { fallback: 0, moves: false, range })
+        return held(source[end as 'from' | 'to'], key, declared[key], false)
       if ((source?.type === 'colour' || source?.type === 'drawing') && key === undefined)
-        return held(source, end, { fallback: [1, 1, 1], moves: false, range })
+        return held(source, end, declared[end as 'colour' | 'alpha'], false)
       return undefined
     }
     case 'spread':
     case 'soft':
-      return held(linkAt(comp, ref.link), ref.of, {
-        fallback: 0,
-        moves: false,
-        range: ref.of === 'spread' ? spreadRange : softRange,
-      })
     case 'invert':
-      return held(linkAt(comp, ref.link), 'invert', { fallback: false, moves: false })
+      return held(linkAt(comp, ref.link), ref.of, declared[ref.of], false)
   }
+}
+
+/** How a setting is declared: its type, range and unit. Undefined where there is none, or of an effect that is not known here. */
+export function dialAt(comp: Comp, ref: SettingRef): Dial | undefined {
+  return slotOf(comp, ref)?.dial
 }
 
 /** What stands at a setting: a constant or a track. Undefined where there is no such setting. */
 export function settingOf(comp: Comp, ref: SettingRef): DialSetting | undefined {
   const slot = slotOf(comp, ref)
-  return slot && ((slot.holder[slot.key] as DialSetting | undefined) ?? (slot.fallback as DialSetting))
+  if (!slot) return undefined
+  const fallback = slot.dial ? defaultOn(slot.dial, comp.canvas) : 0
+  return (slot.holder[slot.key] as DialSetting | undefined) ?? (fallback as DialSetting)
 }
 
 /** The value of a setting at a frame; undefined where there is no such setting. */
@@ -128,23 +145,19 @@ export function moves(comp: Comp, ref: SettingRef): boolean {
   return setting !== undefined && isAnimated(setting)
 }
 
-const isNumbers = (value: unknown): value is readonly number[] =>
-  Array.isArray(value) && value.every((v) => typeof v === 'number')
-
 type KeyValue = Animated['keys'][number]['value']
 
 /** A track of which every key is changed alike, so that it has `value` at the frame; what can not be shifted changes in the key that rules there. */
-function shifted({ keys }: Animated, now: DialValue, value: DialValue, frame: number, slot: Slot): Animated {
-  const held = (v: number) => (slot.range ? Math.min(slot.range[1], Math.max(slot.range[0], v)) : v)
-  const by = (from: DialValue, to: DialValue, key: KeyValue): KeyValue | undefined => {
-    if (typeof from === 'number' && typeof to === 'number' && typeof key === 'number')
-      return held(key + (to - from))
-    if (isNumbers(from) && isNumbers(to) && isNumbers(key) && from.length === to.length)
-      return key.map((v, i) => v + (to[i]! - from[i]!))
-    return undefined
-  }
-  if (keys.every((key) => by(now, value, key.value) !== undefined))
-    return { keys: keys.map((key) => ({ ...key, value: by(now, value, key.value)! })) }
+function shifted(
+  { keys }: Animated,
+  now: DialValue,
+  value: DialValue,
+  frame: number,
+  dial: Dial | undefined,
+): Animated {
+  const moved = keys.map((key) => dial && shiftedDial(dial, key.value, now, value))
+  if (moved.every((v) => v !== undefined))
+    return { keys: keys.map((key, i) => ({ ...key, value: moved[i] as KeyValue })) }
   const ruling = Math.max(
     0,
     keys.findLastIndex((key) => key.frame <= frame),
@@ -178,7 +191,7 @@ export function setSetting(
   const next = isAnimated(setting)
     ? autoKey
       ? withKey(setting, value, frame)
-      : shifted(setting, settingAt(setting, frame), value, frame, slot)
+      : shifted(setting, settingAt(setting, frame), value, frame, slot.dial)
     : autoKey && slot.moves
       ? { keys: [{ frame, value: value as KeyValue }] }
       : value

@@ -3,7 +3,7 @@ import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
 import { radius95, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { catchDials, caughtBy, lightFeeds, tintBy, tintDials } from './catch-light.ts'
-import { choice, colour, number } from './dials.ts'
+import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 /** Of a brown eye. */

@@ -1,5 +1,5 @@
 import { gaussianBlur } from '../kernels/pyramid.ts'
-import { number } from './dials.ts'
+import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({

@@ -1,7 +1,7 @@
 import type { Caught } from '../kernels/kernels.ts'
 import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
-import { choice, colour, number } from './dials.ts'
+import { choice, colour, number } from '../dials/dials.ts'
 import type { Feed } from './effect.ts'
 
 // What the effects that draw light out of a picture have in common: which light they take, and its colour.

@@ -1,4 +1,4 @@
-import { flag, number } from './dials.ts'
+import { flag, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({

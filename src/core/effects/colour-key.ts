@@ -1,5 +1,5 @@
 import { linearToOklab } from '../picture/oklab.ts'
-import { choice, number, picks } from './dials.ts'
+import { choice, number, picks } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, levelled, writeMatte } from './write-matte.ts'
 

@@ -1,5 +1,5 @@
 import { combineMattes, extractMatte } from '../engine/matte.ts'
-import { choice } from './dials.ts'
+import { choice } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { withCover } from './new-cover.ts'
 

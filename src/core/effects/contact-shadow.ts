@@ -1,4 +1,4 @@
-import { colour, number } from './dials.ts'
+import { colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
 

@@ -1,5 +1,5 @@
 import { axisToLight, curveThrough, lightToAxis, type CurvePoint } from '../picture/tone-curve.ts'
-import { curve } from './dials.ts'
+import { curve } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { preparedTable, toneTableOf } from './tone-table.ts'
 

@@ -1,5 +1,5 @@
 import { apertureBlur, defocusByDepth } from '../kernels/defocus.ts'
-import { choice, number } from './dials.ts'
+import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 /** Depth from here on is where nothing was hit. */

@@ -1,4 +1,4 @@
-import { number } from './dials.ts'
+import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 

@@ -1,5 +1,5 @@
 import { describe, expect, test } from 'vitest'
-import { dialProblem } from './dials.ts'
+import { dialProblem } from '../dials/dials.ts'
 import { meanDensity } from '../kernels/plain-kernels.ts'
 import depthMist from './depth-mist.ts'
 import { picture, single, tried } from './try-effect.ts'

@@ -5,7 +5,7 @@ import { findCamera } from '../picture/find-camera.ts'
 import type { Picture, Rgb } from '../picture/picture.ts'
 import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
 import { extractMatte } from '../engine/matte.ts'
-import { choice, colour, curve, flag, gradient, number, point, type Values } from './dials.ts'
+import { choice, colour, curve, flag, gradient, number, point, type Values } from '../dials/dials.ts'
 import { defineEffect, type PreparedFor } from './effect.ts'
 import { secondsAt } from '../time.ts'
 

@@ -4,7 +4,7 @@ import type { ResampleFilter } from '../kernels/kernels.ts'
 import type { Affine } from '../picture/affine.ts'
 import type { LinearColour } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
-import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from './dials.ts'
+import { choice, flag, type ChoiceDial, type Dial, type FlagDial, type Values } from '../dials/dials.ts'
 
 export type Family = 'light' | 'shade' | 'depth' | 'matte' | 'colour' | 'motion' | 'finish'
 export type FeedKind = 'light' | 'matte' | 'depth' | 'normal' | 'position' | 'motion' | 'table'

@@ -1,6 +1,6 @@
 import { findCamera } from '../picture/find-camera.ts'
 import { fresnel } from '../picture/fresnel.ts'
-import { choice, number } from './dials.ts'
+import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 

@@ -1,6 +1,6 @@
 import { gradientThrough, type GradientStop } from '../picture/tone-curve.ts'
 import { luminance, stopsFromGrey } from '../picture/colour.ts'
-import { flag, gradient, number } from './dials.ts'
+import { flag, gradient, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { preparedTable, toneTableOf } from './tone-table.ts'
 

@@ -1,6 +1,6 @@
 import { leastCover } from '../picture/colour.ts'
 import type { LinearColour } from '../picture/colour.ts'
-import { choice } from './dials.ts'
+import { choice } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 const opposite: LinearColour = { matrix: [-1, 0, 0, 1, 0, -1, 0, 1, 0, 0, -1, 1], alpha: 1 }

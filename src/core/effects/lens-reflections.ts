@@ -3,7 +3,7 @@ import { gaussianBlur } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import { catchDials, caughtBy, lightFeeds } from './catch-light.ts'
-import { colour, number, point } from './dials.ts'
+import { colour, number, point } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({

@@ -2,7 +2,7 @@ import { castRays } from '../kernels/draw-light.ts'
 import { noise3 } from '../kernels/noise.ts'
 import { hueSaturationMatrix, linearColour } from '../picture/colour.ts'
 import { catchDials, caughtBy, lightFeeds } from './catch-light.ts'
-import { choice, colour, number, point } from './dials.ts'
+import { choice, colour, number, point } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { secondsAt } from '../time.ts'
 

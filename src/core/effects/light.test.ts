@@ -2,7 +2,7 @@ import { describe, expect, test } from 'vitest'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { luminance } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
-import type { DialValue } from './dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { effects, defaultDials, findEffect } from './registry.ts'
 import { spikeCount } from './star-glare.ts'
 

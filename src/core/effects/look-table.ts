@@ -1,4 +1,4 @@
-import { choice } from './dials.ts'
+import { choice } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 const encodings = { linear: 'Linear light', srgb: 'sRGB-encoded' } as const

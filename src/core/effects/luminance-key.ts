@@ -1,5 +1,5 @@
 import { leastCover, luminance } from '../picture/colour.ts'
-import { number } from './dials.ts'
+import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
 

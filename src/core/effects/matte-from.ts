@@ -1,5 +1,5 @@
 import { extractMatte } from '../engine/matte.ts'
-import { choice, flag } from './dials.ts'
+import { choice, flag } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({

@@ -1,7 +1,7 @@
 import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, radius95, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
-import { choice, colour, number } from './dials.ts'
+import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 export default defineEffect({

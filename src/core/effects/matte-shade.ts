@@ -1,5 +1,5 @@
 import { extractMatte } from '../engine/matte.ts'
-import { choice, colour, number } from './dials.ts'
+import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { movedShape, shapeDials, takeColours, shapeFeeds, shapeOffset } from './moved-shape.ts'
 

@@ -4,7 +4,7 @@ import { plainKernels } from '../kernels/plain-kernels.ts'
 import { hashUnit } from '../kernels/noise.ts'
 import { cubeRoot, linearToOklab } from '../picture/oklab.ts'
 import { plainPicture } from '../picture/picture.ts'
-import type { DialValue } from './dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { kernels, picture, store, tried } from './try-effect.ts'
 
 const alphas = (data: Float32Array) => Array.from({ length: data.length / 4 }, (_, i) => data[i * 4 + 3]!)

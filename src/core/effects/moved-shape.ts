@@ -4,7 +4,7 @@ import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
 import type { Picture } from '../picture/picture.ts'
-import { choice, flag, number, point } from './dials.ts'
+import { choice, flag, number, point } from '../dials/dials.ts'
 import { placingDials } from './placing-dials.ts'
 import type { Feed } from './effect.ts'
 

@@ -1,6 +1,6 @@
 import type { ResampleFilter } from '../kernels/kernels.ts'
 import { inverse, placement, type Affine } from '../picture/affine.ts'
-import { choice, number, point } from './dials.ts'
+import { choice, number, point } from '../dials/dials.ts'
 import { placingDials } from './placing-dials.ts'
 import { defineEffect } from './effect.ts'
 

@@ -1,4 +1,4 @@
-import { number } from './dials.ts'
+import { number } from '../dials/dials.ts'
 
 /** Dials that move, turn and scale something; `reach` is what the sliders for moving cover, in pixels. */
 export function placingDials(reach: number) {

@@ -1,4 +1,4 @@
-import type { Dial, DialValue } from './dials.ts'
+import { defaultOn, type Dial, type DialValue } from '../dials/dials.ts'
 import type { Effect } from './effect.ts'
 import { effectList } from './index.gen.ts'
 
@@ -17,11 +17,6 @@ export function defaultDials(
   canvas: { readonly width: number; readonly height: number } = { width: 1, height: 1 },
 ): Record<string, DialValue> {
   return Object.fromEntries(
-    Object.entries<Dial>(effect.dials).map(([key, dial]) => [
-      key,
-      dial.type === 'point'
-        ? [dial.default[0] * canvas.width, dial.default[1] * canvas.height]
-        : dial.default,
-    ]),
+    Object.entries<Dial>(effect.dials).map(([key, dial]) => [key, defaultOn(dial, canvas)]),
   )
 }

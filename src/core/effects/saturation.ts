@@ -1,5 +1,5 @@
 import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
-import { number } from './dials.ts'
+import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 const matrixOf = ({ saturation }: { readonly saturation: number }): LinearColour =>

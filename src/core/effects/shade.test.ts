@@ -1,7 +1,7 @@
 import { expect, test } from 'vitest'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import type { Picture } from '../picture/picture.ts'
-import type { DialValue } from './dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { defaultDials, findEffect } from './registry.ts'
 
 // Shades and rims from shapes, on a grey disc of radius 30 in the middle of 120 × 120.

@@ -1,6 +1,6 @@
 import { extractMatte } from '../engine/matte.ts'
 import { gaussianBlur } from '../kernels/pyramid.ts'
-import { choice, number } from './dials.ts'
+import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { withCover } from './new-cover.ts'
 

@@ -2,7 +2,7 @@ import { drawSpikes } from '../kernels/draw-light.ts'
 import { hashUnit } from '../kernels/noise.ts'
 import { gaussianBlur } from '../kernels/pyramid.ts'
 import { catchDials, caughtBy, lightFeeds, tintBy, tintDials } from './catch-light.ts'
-import { choice, number } from './dials.ts'
+import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 /** A light of one pixel begins its spikes with this share of its own brightness at strength 1. */

@@ -1,6 +1,6 @@
 import { hueSaturationMatrix, linearColour, luminance, type LinearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
-import { colour, flag, number } from './dials.ts'
+import { colour, flag, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 /** White becomes the colour; with its brightness kept, grey keeps its luminance. */

@@ -1,6 +1,6 @@
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import type { Picture } from '../picture/picture.ts'
-import type { DialValue } from './dials.ts'
+import type { DialValue } from '../dials/dials.ts'
 import { defaultDials, findEffect } from './registry.ts'
 
 // For checks: effects on small pictures, one thread.

@@ -1,6 +1,6 @@
 import type { Picture } from '../picture/picture.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
-import { flag, number } from './dials.ts'
+import { flag, number } from '../dials/dials.ts'
 
 /** Dials that every key and pick ends with. */
 export const levelDials = {

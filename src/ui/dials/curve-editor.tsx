@@ -1,7 +1,7 @@
 'use client'
 
 import { useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { dialLabel, type CurveDial } from '../../core/effects/dials.ts'
+import { dialLabel, type CurveDial } from '../../core/dials/dials.ts'
 import { axisToLight, curveThrough, lightToAxis, type CurvePoint } from '../../core/picture/tone-curve.ts'
 import { newGesture, type SetValue } from './value-field.tsx'
 import { ResetButton } from './reset-button.tsx'

@@ -1,7 +1,7 @@
 'use client'
 
 import { Crosshair, X } from 'lucide-react'
-import type { ColourPicked, PicksDial } from '../../core/effects/dials.ts'
+import type { ColourPicked, PicksDial } from '../../core/dials/dials.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import type { Probed } from '../engine/messages.ts'

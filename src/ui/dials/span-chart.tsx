@@ -3,7 +3,7 @@
 import { Crosshair, Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
 import type { Step } from '../../core/comp/schema.ts'
-import { dialLabel } from '../../core/effects/dials.ts'
+import { dialLabel } from '../../core/dials/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import type { ValueHistogram } from '../../core/engine/histogram.ts'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'

@@ -1,5 +1,5 @@
 import { expect, test } from 'vitest'
-import { number } from '../../core/effects/dials.ts'
+import { number } from '../../core/dials/dials.ts'
 import { effects } from '../../core/effects/registry.ts'
 import { fromSlider, toSlider } from './taper.ts'
 

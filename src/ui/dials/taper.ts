@@ -1,4 +1,4 @@
-import type { NumberDial } from '../../core/effects/dials.ts'
+import type { NumberDial } from '../../core/dials/dials.ts'
 
 /** Smallest value a logarithmic slider that begins at 0 tells from 0, as a share of its end. */
 const logFloor = 0.002

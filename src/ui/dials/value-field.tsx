@@ -1,6 +1,6 @@
 'use client'
 
-import type { DialValue } from '../../core/effects/dials.ts'
+import type { DialValue } from '../../core/dials/dials.ts'
 import { useId, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
 
 /** Sets a dial; edits of one gesture are undone together. */

@@ -1,6 +1,6 @@
 import { temporal } from 'zundo'
 import { setSetting, type SettingRef } from '../../core/comp/settings.ts'
-import type { DialValue } from '../../core/effects/dials.ts'
+import type { DialValue } from '../../core/dials/dials.ts'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'

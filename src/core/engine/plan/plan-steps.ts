@@ -1,6 +1,6 @@
 import { settingAt } from '../../comp/animation.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
-import type { DialValue } from '../../effects/dials.ts'
+import { scaledDial, type DialValue } from '../../dials/dials.ts'
 import type { Effect, FeedKind } from '../../effects/effect.ts'
 import { defaultDials, findEffect } from '../../effects/registry.ts'
 import type { ResampleFilter } from '../../kernels/kernels.ts'
@@ -50,10 +50,7 @@ export function dialsOf(p: Planning, step: Step, effect: Effect): Record<string,
   return Object.fromEntries(
     Object.entries(effect.dials).map(([key, dial]) => {
       const value = settingAt(all[key] as Step['dials'][string], p.frame)
-      if (dial.type === 'number' && dial.unit === 'px') return [key, (value as number) / p.reduction]
-      if (dial.type === 'point')
-        return [key, (value as number[]).map((v) => v / p.reduction + p.area.marginPx)]
-      return [key, value]
+      return [key, scaledDial(dial, value, { reduction: p.reduction, marginPx: p.area.marginPx })]
     }),
   )
 }

@@ -2,10 +2,10 @@
 
 import { Trash2 } from 'lucide-react'
 import { useRef, useState, type PointerEvent } from 'react'
-import { dialLabel, type GradientDial } from '../../core/effects/dials.ts'
+import { dialLabel, type GradientDial } from '../../core/dials/dials.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import { gradientThrough, type GradientStop } from '../../core/picture/tone-curve.ts'
-import { ColourRow } from './basic-rows.tsx'
+import { ColourRow } from './colour-row.tsx'
 import { newGesture, type SetValue } from './value-field.tsx'
 import { ResetButton } from './reset-button.tsx'
 
@@ -13,7 +13,7 @@ const mostStops = 64
 const hold = (v: number) => Number(Math.min(1, Math.max(0, v)).toFixed(4))
 
 /** Colours along a line: a click beside the stops adds one, drag moves it, the chosen one has its colour below. */
-export function GradientEditor({
+export function GradientRow({
   name,
   dial,
   value,

@@ -1,0 +1,54 @@
+'use client'
+
+import { dialAt, moves, readSetting, type SettingRef } from '../../core/comp/settings.ts'
+import type { Dial } from '../../core/dials/dials.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { DialRow } from './dial-row.tsx'
+
+/** Below a setting that moves: what a change does. */
+export function MovesNote() {
+  return <p className="pl-1 text-xs text-accent">moves; a change shifts its whole curve</p>
+}
+
+/**
+ * The controls of one setting of the comp. `name` is what it is called here, `edits` names its changes for undo; `hint` and `resetsTo` where
+ * this place has words and a default of its own.
+ */
+export function SettingRow({
+  of: ref,
+  name,
+  edits,
+  hint,
+  resetsTo,
+}: {
+  of: SettingRef
+  name: string
+  edits: string
+  hint?: string
+  resetsTo?: Dial['default']
+}) {
+  const { store } = useShotContext()
+  const comp = useShot((s) => s.comp)
+  const frame = useShot((s) => s.frame)
+  const dial = dialAt(comp, ref)
+  const value = readSetting(comp, ref, frame)
+  if (!dial || value === undefined) return null
+  const shown = {
+    ...dial,
+    ...(hint && { hint }),
+    ...(resetsTo !== undefined && { default: resetsTo }),
+  } as Dial
+  return (
+    <>
+      <DialRow
+        name={name}
+        dial={shown}
+        value={value}
+        onChange={(next, gesture) => {
+          store.getState().write(edits, [[ref, next]], gesture && `${JSON.stringify(ref)} ${gesture}`)
+        }}
+      />
+      {moves(comp, ref) && <MovesNote />}
+    </>
+  )
+}
