@@ -35,7 +35,32 @@ function compile(folder, name, options) {
     ],
     { stdio: 'inherit' },
   )
-  writeFileSync(target, `export const ${name}Wasm =\n  '${readFileSync(wasm).toString('base64')}'\n`)
+  const base64 = readFileSync(wasm).toString('base64')
+  writeFileSync(target, `${exportedTypes(sources)}export const ${name}Wasm =\n  '${base64}'\n`)
+}
+
+/** What TypeScript has to know of the functions in AssemblyScript: their arguments, and which of them work on rows that threads share. */
+function exportedTypes(folder) {
+  const index = readFileSync(join(folder, 'index.ts'), 'utf8')
+  const files = ['./index', ...[...index.matchAll(/export (?:\*|\{[^}]*\}) from '(.+)'/g)].map((m) => m[1])]
+  const functions = files.flatMap((file) => {
+    const text = readFileSync(join(folder, `${file}.ts`), 'utf8')
+    return [...text.matchAll(/^export function (\w+)\(([^)]*)\)\s*:\s*(\w+)/gm)].map(
+      ([, name, list, result]) => ({
+        name,
+        args: list.split(',').flatMap((one) => one.trim().split(':')[0].trim() || []),
+        result: result === 'void' ? 'void' : 'number',
+      }),
+    )
+  })
+  const rows = functions.filter(({ args }) => /^[yn]0,[yn]1$/.test(args.slice(-2).join()))
+  const line = ({ name, args, result }) =>
+    `  ${name}(${args.map((arg) => `${arg}: number`).join(', ')}): ${result}\n`
+  return (
+    `export interface Exports {\n${functions.map(line).join('')}}\n` +
+    `/** Those that work on rows from one to before another, their last two arguments. */\n` +
+    `export const rowFunctions = [${rows.map(({ name }) => `'${name}'`).join(', ')}] as const\n`
+  )
 }
 
 /** The pixel kernels, on a memory that threads share; and the stand-in renderer, whose threads have each their own. */

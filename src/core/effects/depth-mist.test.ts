@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { dialProblem } from '../dials/dials.ts'
-import { meanDensity } from '../kernels/plain-kernels.ts'
+import { meanDensity } from '../kernels/declarations/position.ts'
 import depthMist from './depth-mist.ts'
 import { picture, single, tried } from './try-effect.ts'
 

@@ -1,18 +1,12 @@
 import { Cancelled } from '../cancelled.ts'
-import { kernelsWasm } from './kernels.gen.ts'
+import { kernelsWasm, rowFunctions, type Exports } from './kernels.gen.ts'
 
-/** The functions of the WebAssembly module that work on rows and may therefore be shared among threads. */
-export const rowFunctions = [
-  'brightHalve', 'joinOver', 'joinOperator', 'joinScreen', 'joinBlend', 'mix', 'addLight', 'gains', 'colourMatrix', 'brightPass', 'weigh', 'unweigh', 'fill',
-  'halve', 'upAdd', 'smooth', 'gaussRows', 'gaussColumns', 'boxReduce', 'resample', 'streakLines', 'streakBack', 'transpose', 'opticalDepth', 'rayLines', 'rayBack', 'lightLevels', 'fourierRows', 'fourierColumns', 'filterSpectrum', 'nearestInColumns', 'edgeLines', 'distanceRows', 'edge', 'keyColour', 'mist', 'distancesFrom', 'thinWithHeight', 'toneTable', 'decisionList', 'hold', 'lookUp', 'shoulder', 'rowSums', 'sumOfRuns', 'slice', 'layOver', 'halfToFloat', 'floatToHalf', 'display',
-] as const // prettier-ignore
 export type RowFunction = (typeof rowFunctions)[number]
-
-type NumericFunction = (...args: number[]) => number
-export type KernelExports = Record<
-  RowFunction | 'sanitise' | 'countScope' | 'heapBase' | 'setThread',
-  NumericFunction
->
+export type KernelExports = Exports
+type AnyRows = (...args: number[]) => void
+type BeforeRows<A> = A extends [...infer First, number, number] ? First : never
+/** The arguments of a row function, without its rows. */
+export type RowArguments<N extends RowFunction> = Readonly<BeforeRows<Parameters<Exports[N]>>>
 
 let compiled: WebAssembly.Module | undefined
 
@@ -54,7 +48,7 @@ function workThrough(
   args: Float64Array,
   isStale: () => boolean = () => false,
 ): void {
-  const call = exports[rowFunctions[words[functionIndex]!]!]
+  const call: AnyRows = exports[rowFunctions[words[functionIndex]!]!]
   const own = Array.from(args.subarray(0, words[argumentCount]))
   const rows = words[rowCount]!
   const step = words[bandRows]!
@@ -110,25 +104,27 @@ export class ThreadPool {
   }
 
   /** Calls `name(...args, y0, y1)` over all rows; `rowCost` is about the number of values in a row. Throws Cancelled. */
-  run(name: RowFunction, args: readonly number[], rows: number, rowCost: number): void {
+  run<N extends RowFunction>(name: N, args: RowArguments<N>, rows: number, rowCost: number): void {
     const { words, isStale } = this
+    const numbers = args as readonly number[]
     if (isStale()) throw new Cancelled()
     // A worker that is still being started is not waited for.
     const there = this.workers === 0 ? 0 : Atomics.load(words, ready)
     const values = rows * rowCost
     const isAlone = there === 0 || values < 100_000
     if (rows < 2 || (isAlone && values < 2 * bandValues)) {
-      this.exports[name](...args, 0, rows)
+      const call: AnyRows = this.exports[name]
+      call(...numbers, 0, rows)
       return
     }
     const helping = isAlone ? 0 : there
     const bands = Math.min(rows, Math.max((helping + 1) * 4, Math.ceil(values / bandValues)))
     words[functionIndex] = rowFunctions.indexOf(name)
-    words[argumentCount] = args.length
+    words[argumentCount] = numbers.length
     words[rowCount] = rows
     words[bandRows] = Math.ceil(rows / bands)
     words[bandCount] = Math.ceil(rows / words[bandRows])
-    this.args.set(args)
+    this.args.set(numbers)
     Atomics.store(words, nextBand, 0)
     if (helping > 0) {
       Atomics.store(words, invited, helping)

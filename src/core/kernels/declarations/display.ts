@@ -1,0 +1,54 @@
+import type { Picture } from '../../picture/picture.ts'
+import { displayTable, luminance } from '../../picture/colour.ts'
+import type { KernelCalls } from '../kernel-calls.ts'
+
+export interface DisplayOptions {
+  /** Linear factor on the picture before encoding; the backing keeps its brightness. */
+  gain: number
+  channel: 'colour' | 'red' | 'green' | 'blue' | 'alpha' | 'luminance'
+  /** Side in pixels of the checker shown where alpha is below 1; 0 = black. */
+  checker: number
+}
+
+export const displayChannels = ['colour', 'red', 'green', 'blue', 'alpha', 'luminance'] as const
+
+export interface DisplayKernels {
+  /** To 8-bit sRGB-encoded RGBA for a screen, opaque; by table, at most one code off. */
+  display(out: Uint8Array, src: Picture, options: DisplayOptions): void
+}
+
+/** The plain twins. */
+export const plainDisplay: DisplayKernels = {
+  display(out, src, { gain, channel, checker }) {
+    const table = displayTable()
+    const bits = new Uint32Array(1)
+    const value = new Float32Array(bits.buffer)
+    const code = (v: number) => {
+      value[0] = Math.min(1 - 2 ** -24, Math.max(2 ** -13, v))
+      return table[(bits[0]! - 0x39000000) >>> 14]!
+    }
+    for (let p = 0; p < src.width * src.height; p++) {
+      const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]
+      const dark = (Math.floor((p % src.width) / checker) ^ Math.floor(p / src.width / checker)) & 1
+      const backing = checker && channel === 'colour' ? (dark ? 0.09 : 0.045) * Math.max(0, 1 - a) : 0
+      const grey = [0, r, g, b, a, luminance(r, g, b)][displayChannels.indexOf(channel)]! * gain
+      for (let c = 0; c < 3; c++) {
+        const linear = channel === 'colour' ? src.data[p * 4 + c]! * gain + backing : grey
+        out[p * 4 + c] =
+          channel === 'alpha' ? Math.floor(Math.min(1, Math.max(0, a)) * 255 + 0.5) : code(linear)
+      }
+      out[p * 4 + 3] = 255
+    }
+  },
+}
+
+export const fastDisplay = ({ tableAt, run, isShared, store }: KernelCalls): DisplayKernels => ({
+  display: (out, src, { gain, channel, checker }) => {
+    const size = src.width * src.height * 4
+    const at = isShared(out) ? out.byteOffset : store.allocateBytes(size)
+    run('display', src, at, src.at, tableAt, gain, displayChannels.indexOf(channel), checker, src.width)
+    if (isShared(out)) return
+    out.set(new Uint8Array(store.memory.buffer, at, size))
+    store.releaseBytes(at)
+  },
+})

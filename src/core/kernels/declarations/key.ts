@@ -1,0 +1,52 @@
+import type { Picture } from '../../picture/picture.ts'
+import { linearToOklab } from '../../picture/oklab.ts'
+import { leastCover } from '../../picture/colour.ts'
+import type { KernelCalls } from '../kernel-calls.ts'
+
+/** A picked colour in OKLab. */
+export interface ColourPick {
+  readonly lab: readonly [number, number, number]
+  readonly isWanted: boolean
+}
+
+export interface ColourKey {
+  readonly reach: number
+  readonly soft: number
+  readonly lightness: number
+}
+
+export interface KeyKernels {
+  /**
+   * How near the straight colour of each pixel is to picked ones, one channel 0–1, times its alpha: 1 within `reach` of one that is
+   * wanted, down to 0 over `soft` beyond; less so near one that is not. Distances are those of OKLab, with lightness weighed by `lightness`.
+   */
+  keyColour(out: Picture, src: Picture, picks: readonly ColourPick[], key: ColourKey): void
+}
+
+/** The plain twins. */
+export const plainKey: KeyKernels = {
+  keyColour(out, { data }, picks, { reach, soft, lightness }) {
+    for (let i = 0; i < out.data.length; i++) {
+      const [r, g, b, alpha] = [data[i * 4]!, data[i * 4 + 1]!, data[i * 4 + 2]!, data[i * 4 + 3]!]
+      const [l, a, bb] = alpha > leastCover ? linearToOklab(r / alpha, g / alpha, b / alpha) : [0, 0, 0]
+      const near = (isWanted: boolean) =>
+        picks
+          .filter((p) => p.isWanted === isWanted)
+          .map(({ lab }) => {
+            const far = Math.sqrt((lightness * (l - lab[0])) ** 2 + (a - lab[1]) ** 2 + (bb - lab[2]) ** 2)
+            return soft > 0 ? 1 - (far - reach) / soft : far <= reach ? 1 : 0
+          })
+          .reduce((most, v) => Math.max(most, Math.min(1, v)), 0)
+      out.data[i] = alpha > leastCover ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
+    }
+  },
+}
+
+export const fastKey = ({ run, withFloats }: KernelCalls): KeyKernels => ({
+  keyColour: (out, src, picks, { reach, soft, lightness }) => {
+    const numbers = picks.flatMap(({ lab, isWanted }) => [...lab, isWanted ? 1 : -1])
+    withFloats(numbers, (at) => {
+      run('keyColour', out, out.at, src.at, at, picks.length, reach, soft, lightness, out.width)
+    })
+  },
+})
