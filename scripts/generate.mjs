@@ -110,7 +110,22 @@ export function generateDialTypes() {
   )
 }
 
+/** Lists every kind of pass. */
+export function generatePassKinds() {
+  const folder = at('src/core/passes')
+  const names = readdirSync(folder)
+    .filter((name) => readFileSync(join(folder, name), 'utf8').includes('export default definePassKind('))
+    .map((name) => name.slice(0, -3))
+    .sort()
+  writeIfChanged(
+    join(folder, 'index.gen.ts'),
+    names.map((name) => `import ${name} from './${name}.ts'\n`).join('') +
+      `\nexport const passRules = [${names.join(', ')}] as const\n`,
+  )
+}
+
 export function generate() {
+  generatePassKinds()
   generateDialTypes()
   generateKernels()
   generateEffects()

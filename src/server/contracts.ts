@@ -1,8 +1,8 @@
 import * as v from 'valibot'
 import { gapFillings, readingSchema } from '../core/comp/media.ts'
 import { finite } from '../core/comp/parts.ts'
-import { passDetailSchema, passKinds } from '../core/comp/pass-kind.ts'
-import { passFilters } from '../core/formats/reduce-pass.ts'
+import { passDetailSchema, passFilters } from '../core/passes/pass-kind.ts'
+import { passKinds } from '../core/passes/passes.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
 
 // What routes take: bodies as JSON, queries as objects of texts. Every route of src/app/api is listed in `routes`.

@@ -27,7 +27,8 @@ import {
   splitPassName,
 } from './media.ts'
 import { passStats } from '../formats/pass-stats.ts'
-import { guessPass, type PassKind } from './pass-kind.ts'
+import { guessPass } from '../passes/guess-pass.ts'
+import type { PassKind } from '../passes/passes.ts'
 import { ProblemError } from './problem.ts'
 import { parseComp, type Comp } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'

@@ -3,7 +3,7 @@ import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
 import { usualRate } from '../time.ts'
 import { compVersion } from './upgrades/upgrade.ts'
-import { dataKinds, type PassKind } from './pass-kind.ts'
+import { rulesOf, type PassKind } from '../passes/passes.ts'
 import { allSteps, type Comp, type FeedLink, type Lane, type Source, type Step } from './schema.ts'
 
 // Every edit is a pure function from one comp to the next; what did not change is shared between them.
@@ -80,9 +80,9 @@ export function addPassLane(
   const { id } = next.lanes[at]!
   if (comp.lanes.length === 0 || kind === undefined) return next
   return editLane(next, id, (lane) => {
-    if (kind === 'light') lane.join.mode = 'plus'
-    if (kind === 'shadow' || kind === 'occlusion') lane.join.mode = 'multiply'
-    if (kind === 'matte' || dataKinds.includes(kind)) lane.kind = 'matte'
+    const { joins, isForMattes } = rulesOf(kind)
+    if (joins) lane.join.mode = joins
+    if (isForMattes) lane.kind = 'matte'
   })
 }
 

@@ -1,5 +1,6 @@
 import * as v from 'valibot'
-import { colourKinds, passDetailSchema, passKinds } from './pass-kind.ts'
+import { passDetailSchema } from '../passes/pass-kind.ts'
+import { passKinds, rulesOf } from '../passes/passes.ts'
 
 export const passSchema = v.object({
   /** Its layer name in the file, or 'beauty' for the unnamed one. */
@@ -40,7 +41,7 @@ export interface ReadAs extends Reading {
 
 /** How a media's pass is read: kinds of light by the file's word or the media's, all else as stored. */
 export function readAsOf({ reading }: Pick<Media, 'reading'>, { kind }: Pick<Pass, 'kind'>): ReadAs {
-  return colourKinds.includes(kind) ? { ...reading, isData: false } : { isData: true }
+  return rulesOf(kind).isLight ? { ...reading, isData: false } : { isData: true }
 }
 
 /** Short text that tells ways of reading apart; '' for the file's own word. */

@@ -1,7 +1,7 @@
 import type { Effect } from '../effects/effect.ts'
 import { masterId } from './edits.ts'
 import type { MediaTable } from './media.ts'
-import { dataKinds } from './pass-kind.ts'
+import { passKinds, rulesOf } from '../passes/passes.ts'
 import type { Comp, FeedLink, Lane, Step } from './schema.ts'
 
 /** The media that a lane's picture comes from: its own, that of what it taps, or that of the hindmost lane in it. */
@@ -38,7 +38,7 @@ export function naturalFeeds(comp: Comp, media: MediaTable, laneId: string, effe
     const places =
       kind === 'table'
         ? Object.keys(media)
-        : own === undefined || !dataKinds.some((k) => k === kind)
+        : own === undefined || !passKinds.some((k) => k === kind && rulesOf(k).isData)
           ? []
           : [own]
     for (const ref of places) {

@@ -1,9 +1,8 @@
+import { isMiss } from '../picture/depth-miss.ts'
 import { apertureBlur, defocusByDepth } from '../kernels/defocus.ts'
 import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
-/** Depth from here on is where nothing was hit. */
-const nothing = 1e30
 const byDepth = { dial: 'by', is: 'depth' } as const
 
 export default defineEffect({
@@ -63,7 +62,7 @@ export function outOfFocus(
   distance: number,
   { focus, range, behind, inFront }: { readonly focus: number; readonly range: number; readonly behind: number; readonly inFront: number },
 ): number {
-  if (distance >= nothing) return -behind
+  if (isMiss(distance)) return -behind
   const half = range / 2
   if (Math.abs(distance - focus) <= half) return 0
   if (distance > focus) {

@@ -7,12 +7,11 @@ import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, curve, flag, gradient, number, point, type Values } from '../dials/dials.ts'
 import { defineEffect, type PreparedFor } from './effect.ts'
+import { isMiss } from '../picture/depth-miss.ts'
 import { secondsAt } from '../time.ts'
 
 /** Steps of the table along the distance; between them it runs straight. */
 const steps = 1024
-/** Depth from here on is where nothing was hit. */
-const nothing = 1e30
 /** Contrast that is left at the visibility distance: 2 %, so that V = 3.912 / β. Source: Koschmieder 1924; WMO guide. */
 const visibleContrast = 0.02
 const marks = { dial: 'profile', is: ['smooth', 'linear', 'curve'] } as const
@@ -183,7 +182,7 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
     for (let x = 2; x < picture.width; x += 4) {
       const i = y * picture.width + x
       const d = depth.data[i]!
-      const place = d >= nothing ? steps + 1 : Math.min(steps, Math.max(0, Math.round((d - from) * scale)))
+      const place = isMiss(d) ? steps + 1 : Math.min(steps, Math.max(0, Math.round((d - from) * scale)))
       const alpha = picture.data[i * 4 + 3]!
       const weight = table[place * 4 + 3]! ** 4 * alpha
       if (!(weight > 0)) continue
@@ -249,7 +248,7 @@ export default defineEffect({
   apply({ out, picture, feeds, dials: d, prepared, frame, rate, reduction, kernels, store }) {
     const { position } = feeds
     const { width, height } = picture
-    const there = (i: number) => feeds.depth && d.from !== 'mist' ? feeds.depth.data[i]! < nothing : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
+    const there = (i: number) => feeds.depth && d.from !== 'mist' ? !isMiss(feeds.depth.data[i]!) : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
     const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
     const depth = d.from === 'position' ? store.allocate(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth

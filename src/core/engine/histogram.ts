@@ -1,3 +1,4 @@
+import { isMiss } from '../picture/depth-miss.ts'
 import { luminance } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 
@@ -53,13 +54,13 @@ export interface ValueHistogram {
 
 const valueBins = 96
 
-/** Histogram of a picture's first channel between its 0.5th and 99.5th percentile; values beyond `limit` are empty. */
-export function valueHistogram({ data, channels }: Picture, limit = 1e30): ValueHistogram {
+/** Histogram of a picture's first channel between its 0.5th and 99.5th percentile; what was not hit is empty. */
+export function valueHistogram({ data, channels }: Picture): ValueHistogram {
   const values = new Float32Array(data.length / channels)
   let count = 0
   for (let i = 0; i < data.length; i += channels) {
     const value = data[i]!
-    if (value < limit && value > -limit) values[count++] = value
+    if (!isMiss(value) && !isMiss(-value)) values[count++] = value
   }
   const there = values.subarray(0, count)
   const sorted = there.filter((_, i) => i % Math.max(1, Math.floor(count / 20_000)) === 0).sort()

@@ -1,18 +1,15 @@
 import type { Pass } from '../comp/media.ts'
-import { isMiss } from '../formats/depth-miss.ts'
 import { objectMatte } from '../formats/object-masks.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
+import { rulesOf } from '../passes/passes.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { WorkArea } from './work-area.ts'
 
 /** Channels that a pass has as a picture: depth is one, whatever its file repeats it in. */
 export function pictureChannels({ kind, channels }: Pick<Pass, 'kind' | 'channels'>): 1 | 4 {
-  return channels.length === 1 || kind === 'depth' ? 1 : 4
+  return channels.length === 1 || rulesOf(kind).isSingle ? 1 : 4
 }
-
-/** Stands for "nothing was hit" in depth: finite, so that it can be computed with. */
-export const farthest = 3.4028234663852886e38
 
 /**
  * Lays a pass into the work area of the frame; outside its data window is empty (0; depth is the largest float). A picture of
@@ -28,49 +25,22 @@ export function placePass(
 ): { picture: Picture; replaced: number } {
   const { kernels, store } = workshop
   const channels = pictureChannels(pass)
-  const isDepth = pass.kind === 'depth'
+  const rules = rulesOf(pass.kind)
   const picture = store.allocate(area.width, area.height, channels)
   const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
   const fitsWhole = block.channels === channels && block.width === area.width && block.height === area.height
   const isWhole = fitsWhole && block.x + area.marginPx === 0 && block.y + area.marginPx === 0
   if (block.data instanceof Uint16Array) kernels.halfToFloat(isWhole ? picture.data : values, block.data)
   else if (isWhole) picture.data.set(values)
-  if (!isWhole) scatter(picture, values, block, area, isDepth)
-  if (pass.kind === 'ids') return { picture, replaced: 0 }
+  if (!isWhole) scatter(picture, values, block, area, rules.outside)
+  if (rules.isBits) return { picture, replaced: 0 }
   if (pass.type === 'uint') {
     const words = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
     for (let i = 0; i < words.length; i++) picture.data[i] = words[i]!
   }
-  if (isDepth) return { picture, replaced: depthToDistance(picture.data, pass.detail) }
-  const replaced = kernels.sanitise(picture)
-  if (pass.kind === 'normal' && pass.detail?.range === 'packed' && channels === 4) unpackNormals(picture.data)
+  const infinite = rules.takesInfinite ? 0 : kernels.sanitise(picture)
+  const replaced = infinite + (rules.settle?.(picture, pass.detail) ?? 0)
   return { picture, replaced }
-}
-
-/** Makes depth grow with distance, in place; gives back how many values were no numbers. */
-function depthToDistance(data: Float32Array, detail: Pass['detail']): number {
-  const meaning = detail?.depth
-  const miss = detail?.miss ?? undefined
-  let replaced = 0
-  for (let i = 0; i < data.length; i++) {
-    const d = data[i]!
-    if (d === Infinity || d === farthest) data[i] = meaning === 'inverse' ? 0 : farthest
-    else if (!Number.isFinite(d)) {
-      data[i] = 0
-      replaced++
-    } else if (miss !== undefined && isMiss(d, miss)) data[i] = farthest
-    else if (meaning === 'flipped') data[i] = 1 - d
-    else if (meaning === 'inverse') data[i] = d > 0 ? 1 / d : farthest
-  }
-  return replaced
-}
-
-/** Vectors from 0 … 1 to −1 … 1; black, where no surface was, is no direction. */
-function unpackNormals(data: Float32Array): void {
-  for (let i = 0; i < data.length; i += 4) {
-    if (data[i] === 0 && data[i + 1] === 0 && data[i + 2] === 0) continue
-    for (let c = 0; c < 3; c++) data[i + c] = data[i + c]! * 2 - 1
-  }
 }
 
 /** The coverage of objects as a picture of one channel over the work area. */
@@ -83,7 +53,7 @@ export function placeObjects(
 ): Picture {
   const matte = objectMatte(block, masks, ids)
   const picture = store.allocate(area.width, area.height, 1)
-  scatter(picture, matte, { ...block, channels: 1 }, area, false)
+  scatter(picture, matte, { ...block, channels: 1 }, area)
   return picture
 }
 
@@ -95,13 +65,13 @@ function scatter(
   values: Float32Array,
   block: PassBlock,
   area: WorkArea,
-  isDepth: boolean,
+  outside = 0,
 ): void {
   // By words, so that the bits of IDs stay what they are.
   const data = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
   const from32 = new Uint32Array(values.buffer, values.byteOffset, values.length)
   const { channels } = picture
-  picture.data.fill(isDepth ? farthest : 0)
+  picture.data.fill(outside)
   const left = block.x + area.marginPx
   const top = block.y + area.marginPx
   const from = Math.max(0, -left)

@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
-import { guessPass } from '../comp/pass-kind.ts'
-import { findDepthMiss, findMissByAlpha, isMiss } from './depth-miss.ts'
+import { guessPass } from '../passes/guess-pass.ts'
+import { findDepthMiss, findMissByAlpha, meansMiss } from './depth-miss.ts'
 import { passStats } from './pass-stats.ts'
 
 /** Distances of a scene, and a share of pixels in which nothing was hit. */
@@ -15,12 +15,12 @@ test.each([1e10, 1e20, 1e30, 65504, 1e6, 3.4e38, 50_000])(
     const found = findDepthMiss(scene(5, 60, miss))
     expect(found!.value / miss).toBeCloseTo(1, 2)
     expect(found!.why).toMatch(/% of the pixels have/)
-    expect([isMiss(miss, found!.value), isMiss(60, found!.value)]).toEqual([true, false])
+    expect([meansMiss(miss, found!.value), meansMiss(60, found!.value)]).toEqual([true, false])
   },
 )
 test('exactly 0 means it where all else is clear of it', () => {
   expect(findDepthMiss(scene(5, 60, 0))?.value).toBe(0)
-  expect([isMiss(0, 0), isMiss(5, 0), isMiss(1e9, 0)]).toEqual([true, false, false])
+  expect([meansMiss(0, 0), meansMiss(5, 0), meansMiss(1e9, 0)]).toEqual([true, false, false])
   // A depth that begins at the camera is not cut off there.
   expect(findDepthMiss(scene(0, 60, 0))).toBeUndefined()
   expect(findDepthMiss(scene(0, 1, 0))).toBeUndefined()

@@ -76,6 +76,6 @@ export function findMissByAlpha(depths: ArrayLike<number>, alphas: ArrayLike<num
 }
 
 /** Whether a depth means that nothing was hit: as far as the value or farther; for 0 exactly that. */
-export function isMiss(depth: number, miss: number): boolean {
+export function meansMiss(depth: number, miss: number): boolean {
   return miss === 0 ? depth === 0 : depth >= miss * 0.999
 }

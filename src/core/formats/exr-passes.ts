@@ -1,4 +1,4 @@
-import { guessPass } from '../comp/pass-kind.ts'
+import { guessPass } from '../passes/guess-pass.ts'
 import type { Pass } from '../comp/media.ts'
 import { readMaskHeaders } from './cryptomatte.ts'
 import type { ExrChannel, ExrFile, ExrPart } from './exr-header.ts'

@@ -1,4 +1,4 @@
-import type { PassDetail } from '../comp/pass-kind.ts'
+import type { PassDetail } from '../passes/pass-kind.ts'
 import { halfTable } from '../picture/half.ts'
 import type { PassBlock } from './pass-block.ts'
 

@@ -1,7 +1,8 @@
 import { expect, test } from 'vitest'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import type { PassBlock } from './pass-block.ts'
-import { passFilter, reducePass } from './reduce-pass.ts'
+import { passFilter } from '../passes/passes.ts'
+import { reducePass } from './reduce-pass.ts'
 
 const [width, height] = [11, 7]
 const floats = (channels: number, value: (x: number, y: number) => readonly number[]): PassBlock => {

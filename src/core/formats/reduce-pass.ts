@@ -1,19 +1,6 @@
-import type { Pass } from '../comp/media.ts'
-import type { PassKind } from '../comp/pass-kind.ts'
+import type { PassFilter } from '../passes/pass-kind.ts'
 import { halfTable, numbersToHalves } from '../picture/half.ts'
 import type { PassBlock } from './pass-block.ts'
-
-/** How a pass is made smaller: by the mean, the mean brought back to length 1 (packed: of 0 … 1), or by picking pixels. */
-export const passFilters = ['mean', 'normal', 'packed', 'pick'] as const
-export type PassFilter = (typeof passFilters)[number]
-
-const averaged: readonly PassKind[] = ['colour', 'light', 'matte', 'shadow', 'occlusion']
-
-/** The filter that suits what a pass holds: depth, positions, motion and IDs must not be averaged. */
-export function passFilter({ kind, detail }: Pick<Pass, 'kind' | 'detail'>): PassFilter {
-  if (kind === 'normal') return detail?.range === 'packed' ? 'packed' : 'normal'
-  return averaged.includes(kind) ? 'mean' : 'pick'
-}
 
 /**
  * Vectors of averaged normals back to length 1; where surfaces and emptiness met, and they all but cancel out, to 0.

@@ -8,7 +8,8 @@ import type {
   Pass,
   Reading,
 } from '../../core/comp/media.ts'
-import type { PassDetail, PassKind } from '../../core/comp/pass-kind.ts'
+import type { PassDetail } from '../../core/passes/pass-kind.ts'
+import type { PassKind } from '../../core/passes/passes.ts'
 import type { Db } from './pool.ts'
 
 export interface FrameRow {

@@ -11,7 +11,7 @@ import { createControl, createKernelMemory } from '../../core/kernels/thread-poo
 import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import type { Picture } from '../../core/picture/picture.ts'
-import { passFilter } from '../../core/formats/reduce-pass.ts'
+import { passFilter } from '../../core/passes/passes.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
 

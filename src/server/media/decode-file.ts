@@ -1,10 +1,11 @@
 import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
-import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { guessPass } from '../../core/passes/guess-pass.ts'
+import { passFilter, rulesOf } from '../../core/passes/passes.ts'
 import { findMissByAlpha } from '../../core/formats/depth-miss.ts'
 import { objectsIn } from '../../core/formats/object-masks.ts'
 import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
 import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
-import { passFilter, reducePass } from '../../core/formats/reduce-pass.ts'
+import { reducePass } from '../../core/formats/reduce-pass.ts'
 import { halfTable } from '../../core/picture/half.ts'
 import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
@@ -13,7 +14,7 @@ import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
 
 /** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
 export function valueWarning({ name, kind }: Pass, { channels }: PassStats): string | undefined {
-  const bad = channels.reduce((sum, c) => sum + c.nan + (kind === 'depth' ? 0 : c.infinite), 0)
+  const bad = channels.reduce((sum, c) => sum + c.nan + (rulesOf(kind).takesInfinite ? 0 : c.infinite), 0)
   return bad > 0 && kind !== 'ids'
     ? `${bad} values of the pass ${name} are not numbers or infinite; they count as 0`
     : undefined
@@ -32,7 +33,7 @@ export function readingWarning(
   { encoding, alpha }: Pick<MediaInfo, 'encoding' | 'alpha'>,
   stats: PassStats,
 ): string | undefined {
-  if (!colourKinds.includes(kind)) return undefined
+  if (!rulesOf(kind).isLight) return undefined
   const found = stats.alpha
   if (found && found.partial >= enoughPartial) {
     const isStraight = found.above > 0.35 && found.slope > 0.75
@@ -99,7 +100,7 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     const isKnown = inFile.detail?.masks === 'ranked' || inFile.kind === 'table'
     const guess = isKnown ? {} : guessPass(named, inFile.channels, inFile.type, stats)
     const pass = withMissByAlpha({ ...renamed, ...guess }, stored, colour)
-    if (stored.channels === 4 && colourKinds.includes(pass.kind)) colour ??= stored
+    if (stored.channels === 4 && rulesOf(pass.kind).isLight) colour ??= stored
     passes.push(pass)
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])
       if (warning !== undefined) warnings.push(warning)

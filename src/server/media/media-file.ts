@@ -1,5 +1,6 @@
 import type { AlphaUse, Encoding, Pass, ReadAs } from '../../core/comp/media.ts'
-import { colourKinds, guessPass } from '../../core/comp/pass-kind.ts'
+import { guessPass } from '../../core/passes/guess-pass.ts'
+import { rulesOf } from '../../core/passes/passes.ts'
 import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type ExrPart, type Window } from '../../core/formats/exr-header.ts'
@@ -266,7 +267,7 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
     masks: [],
     noticed: () => [],
     readPass(_, as) {
-      const isData = as?.isData ?? !colourKinds.includes(pass.kind)
+      const isData = as?.isData ?? !rulesOf(pass.kind).isLight
       const linear = isData
         ? samplesToLinear(samples, 'linear', 'premultiplied')
         : samplesToLinear(samples, as?.encoding ?? encoding, as?.alpha ?? alpha)

@@ -3,7 +3,7 @@ import { constants, createReadStream } from 'node:fs'
 import { copyFile, mkdir, open, rename, rm, stat } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
-import type { PassFilter } from '../../core/formats/reduce-pass.ts'
+import type { PassFilter } from '../../core/passes/pass-kind.ts'
 import { folders } from '../home.ts'
 import { partName, syncFile, syncFolder } from '../whole-file.ts'
 

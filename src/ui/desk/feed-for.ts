@@ -1,5 +1,5 @@
 import type { MediaTable } from '../../core/comp/media.ts'
-import { dataKinds } from '../../core/comp/pass-kind.ts'
+import { passKinds, rulesOf } from '../../core/passes/passes.ts'
 import type { Comp, Link, Step } from '../../core/comp/schema.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 
@@ -17,5 +17,7 @@ export function feedFor(step: Step, link: Link, comp: Comp, media: MediaTable): 
         : 'matte'
   const same = feeds.find(([, feed]) => feed.kind === kind)
   if (same) return same[0]
-  return kind === 'matte' || dataKinds.some((k) => k === kind) ? 'matte' : (feeds[0]?.[0] ?? 'matte')
+  return kind === 'matte' || passKinds.some((k) => k === kind && rulesOf(k).isData)
+    ? 'matte'
+    : (feeds[0]?.[0] ?? 'matte')
 }

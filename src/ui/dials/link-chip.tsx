@@ -7,7 +7,7 @@ import { shapesAt } from '../../core/comp/drawing-at.ts'
 import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
 import { servingFrame, type MediaTable } from '../../core/comp/media.ts'
-import { dataKinds, type PassKind } from '../../core/comp/pass-kind.ts'
+import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
@@ -104,11 +104,11 @@ function linkOptions(
   laneId: string,
 ): LinkOptions[] {
   const isMatte = kind === 'matte'
-  const isData = dataKinds.some((k) => k === kind)
+  const isData = passKinds.some((k) => k === kind && rulesOf(k).isData)
   const fits = (pass: PassKind) => {
     if (pass === 'table' || kind === 'table') return pass === kind
     if (isMatte) return true
-    return isData ? pass === kind || pass === 'matte' || pass === 'other' : !dataKinds.includes(pass)
+    return isData ? pass === kind || pass === 'matte' || pass === 'other' : !rulesOf(pass).isData
   }
   return [
     ...Object.entries(media).map(([ref, m]) => ({

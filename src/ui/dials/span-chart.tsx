@@ -1,5 +1,6 @@
 'use client'
 
+import { isMiss } from '../../core/picture/depth-miss.ts'
 import { Crosshair, Maximize2 } from 'lucide-react'
 import { useEffect, useRef, useState, type PointerEvent } from 'react'
 import type { Step } from '../../core/comp/schema.ts'
@@ -132,7 +133,7 @@ function SpanField({ step, effect, value, dials }: SpanProps & { readonly dials:
       of: { type: 'feed', step: step.id, feed: span.feed },
     },
     ({ rgba: [at] }) => {
-      if (next && at < 1e30) setMark(next.key, at)
+      if (next && !isMiss(at)) setMark(next.key, at)
       setPicked((picked + 1) % marks.length)
       if (picked + 1 >= marks.length) store.getState().set({ picking: undefined })
     },

@@ -1,7 +1,7 @@
 'use client'
 
 import { useEffect, useState } from 'react'
-import { idColour } from '../../core/engine/readable-pass.ts'
+import { idColour } from '../../core/passes/draw.ts'
 import type { ListedObject } from '../../server/media/decode-file.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'

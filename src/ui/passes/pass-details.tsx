@@ -16,8 +16,8 @@ import {
   type MediaTable,
   type Pass,
 } from '../../core/comp/media.ts'
-import { colourKinds, passKinds, type PassDetail, type PassKind } from '../../core/comp/pass-kind.ts'
-import { passUses } from '../../core/engine/readable-pass.ts'
+import type { PassDetail } from '../../core/passes/pass-kind.ts'
+import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DepthHistogram } from './depth-histogram.tsx'
@@ -230,7 +230,7 @@ function MediaReading({
       <h3 className="font-semibold">
         {media.name} <span className="font-normal text-base-content/60">{frameWords(media, pass)}</span>
       </h3>
-      {colourKinds.includes(pass.kind) && (
+      {rulesOf(pass.kind).isLight && (
         <>
           <Choice
             label="colour"
@@ -327,7 +327,7 @@ export function PassDetails({ mediaRef, media, pass }: { mediaRef: string; media
           <ArrowLeft size={13} aria-hidden /> Picture
         </button>
       </div>
-      <p className="text-xs text-base-content/70">{passUses[pass.kind]}</p>
+      <p className="text-xs text-base-content/70">{rulesOf(pass.kind).use}</p>
       <div className="flex flex-col gap-1.5">
         <Choice
           label="kind"

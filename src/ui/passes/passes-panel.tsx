@@ -4,7 +4,7 @@ import { useDraggable } from '@dnd-kit/core'
 import { Plus } from 'lucide-react'
 import { useEffect, useState } from 'react'
 import type { Media, Pass } from '../../core/comp/media.ts'
-import { passUses } from '../../core/engine/readable-pass.ts'
+import { rulesOf } from '../../core/passes/passes.ts'
 import type { PassThumb } from '../engine/messages.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { SmallPicture } from '../small-picture.tsx'
@@ -87,7 +87,7 @@ function PassCard({
         {pass.type} × {pass.channels.length}
         {thumb && pass.kind !== 'ids' && ` · ${short(thumb.low)} to ${short(thumb.high)}`}
       </p>
-      <p className="px-2.5 pb-2 pt-0.5 text-xs text-base-content/60">{passUses[pass.kind]}</p>
+      <p className="px-2.5 pb-2 pt-0.5 text-xs text-base-content/60">{rulesOf(pass.kind).use}</p>
     </li>
   )
 }

@@ -1,5 +1,6 @@
 'use client'
 
+import { isMiss } from '../../core/picture/depth-miss.ts'
 import { useEffect, useRef, useState } from 'react'
 import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
 import type { Probed } from '../engine/messages.ts'
@@ -99,7 +100,7 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
           {probed.data.map(({ name, value }) => (
             <span key={name}>
               {name}{' '}
-              {value > 1e30
+              {isMiss(value)
                 ? 'nothing hit'
                 : Math.abs(value) >= 1e6
                   ? value.toExponential(2)

@@ -1,8 +1,9 @@
 import { fileAt, framesOfPass, readAsKey, readAsOf, type Pass } from '../../comp/media.ts'
 import type { Link } from '../../comp/schema.ts'
-import { passFilter, renormalise } from '../../formats/reduce-pass.ts'
+import { renormalise } from '../../formats/reduce-pass.ts'
+import { passFilter, rulesOf } from '../../passes/passes.ts'
 import { meanReduce, pickNearest } from '../matte.ts'
-import { farthest, pictureChannels } from '../place-pass.ts'
+import { pictureChannels } from '../place-pass.ts'
 import { loaded, node, type PassRef, type PlanNode } from './plan-node.ts'
 import type { Planning } from './planning.ts'
 
@@ -23,7 +24,7 @@ export function nothing(p: Planning): PlanNode {
 export function gapNode(p: Planning, pass: Pass): PlanNode {
   if (pictureChannels(pass) === 4) return nothing(p)
   const { width, height } = p.area
-  const value = pass.kind === 'depth' ? farthest : 0
+  const value = rulesOf(pass.kind).outside ?? 0
   return node(`gap ${value} ${width}x${height}`, [], (_, { store }) => {
     const out = store.allocate(width, height, 1)
     out.data.fill(value)

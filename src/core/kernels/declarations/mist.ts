@@ -1,3 +1,4 @@
+import { isMiss } from '../../picture/depth-miss.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { held } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
@@ -50,7 +51,7 @@ function mistAt(
     const i = held(py, height) * width + held(px, width)
     const d = depth.data[i]!
     const at = (d - shape.from) * shape.scale * (vary?.data[i] ?? 1)
-    return d >= 1e30 ? last : Math.min(last - 1, Math.max(0, at))
+    return isMiss(d) ? last : Math.min(last - 1, Math.max(0, at))
   }
   const around = (reach: number) => {
     const side = Array.from({ length: 2 * reach + 1 }, (_, k) => k - reach)

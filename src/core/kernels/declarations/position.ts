@@ -1,12 +1,10 @@
+import { depthMiss, isMiss } from '../../picture/depth-miss.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { eachValue } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
-/** Stands for "nothing was hit" in distances. */
-const farthest = 3.4028234663852886e38
-
 const isSurface = (place: readonly number[], depth: number | undefined) =>
-  depth === undefined ? place.some((v) => v !== 0) : depth < 1e30
+  depth === undefined ? place.some((v) => v !== 0) : !isMiss(depth)
 
 /** Mean density, 0–1, between two heights of what is whole up to the ground and thins out exponentially above it. */
 export function meanDensity(a: number, b: number, ground: number, thins: number): number {
@@ -44,7 +42,7 @@ export const plainPosition: PositionKernels = {
   distancesFrom(out, position, depth, from) {
     eachValue(out, (i) => {
       const place = [0, 1, 2].map((c) => position.data[i * 4 + c]!)
-      return isSurface(place, depth?.data[i]) ? Math.hypot(...place.map((v, c) => v - from[c]!)) : farthest
+      return isSurface(place, depth?.data[i]) ? Math.hypot(...place.map((v, c) => v - from[c]!)) : depthMiss
     })
   },
   thinWithHeight(out, src, position, depth, { axis, camera, ground, thins }) {

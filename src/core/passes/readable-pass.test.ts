@@ -1,8 +1,8 @@
 import { expect, test } from 'vitest'
 import { plainPicture, type Picture } from '../picture/picture.ts'
-import { passKinds } from '../comp/pass-kind.ts'
+import { passKinds, rulesOf } from './passes.ts'
 import { hashName, hashToFloat } from '../formats/cryptomatte.ts'
-import { passUses, readablePass } from './readable-pass.ts'
+import { readablePass } from './readable-pass.ts'
 
 const of = (width: number, channels: 1 | 4, value: (i: number) => number[]): Picture => {
   const picture = plainPicture(width, 1, channels)
@@ -69,6 +69,6 @@ test('every kind can be drawn from one or four channels of any values, and says 
         kind,
       )
       expect(codes.filter((_, i) => i % 4 === 3).every((v) => v === 255)).toBe(true)
-      expect(passUses[kind]).toMatch(/\.$/)
+      expect(rulesOf(kind).use).toMatch(/\.$/)
     }
 })
