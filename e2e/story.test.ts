@@ -28,12 +28,13 @@ afterAll(async () => {
   await app.stop()
 })
 
-/** The picture is settled when the last serial stays and no thumbnail is awaited. */
+/** The picture is settled when what is shown is what was asked for last, at full size. */
 const settled = () =>
-  waitFor(
-    driver,
-    'a picture at full size',
-    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-reduction')) === '1',
+  waitFor(driver, 'the latest picture at full size', () =>
+    driver.executeScript<boolean>(() => {
+      const { wanted, serial, reduction } = document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset
+      return serial === wanted && reduction === '1'
+    }),
   )
 const saved = () =>
   waitFor(driver, 'the save', async () =>

@@ -7,7 +7,7 @@ import type { Comp, Step } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { defaultDials } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
-import type { Thumb } from '../engine/messages.ts'
+import type { Thumb } from '../../core/engine/session/requests.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { SmallPicture } from '../small-picture.tsx'
 

@@ -1,6 +1,6 @@
 import { useEffect, useId, useRef } from 'react'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
-import type { Probed } from '../engine/messages.ts'
+import type { Probed } from '../../core/engine/session/requests.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { Picking } from '../shot/shot-store.ts'
 

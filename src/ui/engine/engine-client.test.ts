@@ -1,20 +1,25 @@
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
-import { emptyComp } from '../../core/comp/edits.ts'
+import { addLane, emptyComp } from '../../core/comp/edits.ts'
+import { patched } from '../../core/comp/patches.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { Kind, Wish } from '../../core/engine/session/requests.ts'
 import { EngineClient, type EngineListener, type Wanted } from './engine-client.ts'
-import type { EngineReply, EngineRequest, Shown } from './messages.ts'
+import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage } from './messages.ts'
+
+type Outcome = { type: 'answer'; value?: object } | { type: 'failed'; isMemory: boolean; message: string } | { type: 'given-up' } // prettier-ignore
 
 /** A thread that only notes what it is sent; the test says what it answers, and when it dies. */
 class Thread {
   static all: Thread[] = []
-  readonly sent: EngineRequest[] = []
+  readonly sent: EngineMessage[] = []
   onmessage: ((event: { data: EngineReply }) => void) | null = null
   onerror: ((event: { message: string; preventDefault(): void }) => void) | null = null
   isEnded = false
   constructor(readonly url: URL) {
     Thread.all.push(this)
   }
-  postMessage(request: EngineRequest): void {
-    this.sent.push(request)
+  postMessage(message: EngineMessage): void {
+    this.sent.push(structuredClone(message))
   }
   terminate(): void {
     this.isEnded = true
@@ -22,13 +27,32 @@ class Thread {
   die(): void {
     this.onerror?.({ message: 'out of bounds', preventDefault: () => undefined })
   }
-  get shows() {
-    return this.sent.filter((r) => r.type === 'show')
+  get requests() {
+    return this.sent.filter((m): m is RequestMessage => m.type === 'request')
   }
-  answer(reply: Partial<Shown> | { type: 'failed'; isMemory: boolean; message: string }): void {
-    const { serial, reduction } = this.shows.at(-1)!
-    const shown = { width: 1, height: 1, problems: [], warnings: undefined, tookMs: 900 }
-    this.onmessage?.({ data: { ...shown, serial, reduction, ...reply } as EngineReply })
+  get shows() {
+    return this.requests.filter((r) => r.kind === 'show').map((r) => ({ ...r, wish: r.wish as Wish<'show'> }))
+  }
+  get flags() {
+    const start = this.sent.find((m) => m.type === 'start')!
+    return new SharedFlags(start.flags)
+  }
+  /** The comp as the engine has it, out of all messages. */
+  get comp(): Comp | undefined {
+    let comp: Comp | undefined
+    for (const message of this.sent)
+      if (message.type === 'comp') comp = message.comp
+      else if (message.type === 'patches') comp = patched(comp!, message.patches)
+    return comp
+  }
+  /** Answers the newest request of a kind, and lets the page go on. */
+  async answer(outcome: Outcome, kind: Kind = 'show'): Promise<void> {
+    const { id, wish } = this.requests.findLast((r) => r.kind === kind)!
+    const { reduction } = wish as Wish<'show'>
+    const shown = { width: 1, height: 1, problems: [], warnings: undefined, tookMs: 900, reduction, thumbs: [], meters: {} } // prettier-ignore
+    const data = outcome.type === 'answer' ? { type: 'answer', id, value: { ...shown, ...outcome.value } } : { id, ...outcome } // prettier-ignore
+    this.onmessage?.({ data: data as unknown as EngineReply })
+    await new Promise((resolve) => setTimeout(resolve))
   }
 }
 const engines = () => Thread.all.filter((t) => t.url.pathname.includes('engine.worker'))
@@ -67,9 +91,11 @@ describe('an engine that dies', () => {
     expect(Thread.all.filter((t) => t.isEnded)).toHaveLength(2)
     expect(engines()[1]!.sent[0]?.type).toBe('start')
     expect(engines()[1]!.shows).toHaveLength(1)
+    expect(engines()[1]!.comp).toEqual(wanted.comp)
     expect(listener.onFailed).not.toHaveBeenCalled()
     // What was asked of the dead one is answered with nothing, so that nobody waits for ever.
     expect(await asked).toBeUndefined()
+    expect(engines()[1]!.shows).toHaveLength(1)
   })
   test('twice in a row is not started a third time, and this is said', () => {
     new EngineClient(listener).show(wanted)
@@ -82,38 +108,83 @@ describe('an engine that dies', () => {
 
 describe('memory that runs out', () => {
   const failure = { type: 'failed', isMemory: true, message: 'no memory' } as const
-  test('gives a smaller picture and says so, once', () => {
+  test('gives a smaller picture and says so, once', async () => {
     new EngineClient(listener).show(wanted)
     const engine = engines()[0]!
-    engine.answer({ type: 'shown', reduction: 4 })
-    expect(engine.shows.at(-1)).toMatchObject({ reduction: 1 })
-    engine.answer(failure)
-    expect(engine.shows.at(-1)).toMatchObject({ reduction: 2 })
+    await engine.answer({ type: 'answer' })
+    expect(engine.shows.at(-1)!.wish).toMatchObject({ reduction: 1 })
+    await engine.answer(failure)
+    expect(engine.shows.at(-1)!.wish).toMatchObject({ reduction: 2 })
     expect(listener.onFailed).not.toHaveBeenCalled()
-    engine.answer({ type: 'shown', reduction: 2 })
+    await engine.answer({ type: 'answer' })
     expect(listener.onFailed).toHaveBeenCalledOnce()
     expect(listener.onFailed).toHaveBeenCalledWith(expect.stringContaining('shown at 1/2'))
-    expect(listener.onBusy).toHaveBeenLastCalledWith(false)
+    expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
   })
-  test('at every size is said in the words of what failed', () => {
+  test('at every size is said in the words of what failed', async () => {
     new EngineClient(listener).show(wanted)
-    for (let i = 0; i < 3; i++) engines()[0]!.answer(failure)
+    for (let i = 0; i < 3; i++) await engines()[0]!.answer(failure)
     expect(listener.onFailed).toHaveBeenCalledWith('no memory')
   })
 })
 
-test('a proxy is never given up, full size is for anything newer, and only the newest wish counts', () => {
+describe('what the engine is told', () => {
+  test('is the comp once, then what changed in it, and the media when they are others', () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    client.show(wanted)
+    const edited = addLane(wanted.comp, 'Grey', { type: 'colour', colour: [1, 2, 3], alpha: 1 })
+    client.show({ ...wanted, comp: edited })
+    void client.values({ ...wanted, comp: edited, frame: 2 }, wanted.target)
+    void client.probe({ ...wanted, comp: edited }, 1, 1)
+    expect(engine.comp).toEqual(edited)
+    const told = engine.sent.map((m) => m.type).filter((t) => t !== 'request')
+    expect(told).toEqual(['start', 'media', 'comp', 'patches'])
+    void client.probe({ ...wanted, comp: edited, media: {} }, 1, 1)
+    expect(engine.sent.filter((m) => m.type === 'media')).toHaveLength(2)
+  })
+  test('of other comps is what makes them of the shot’s', () => {
+    const client = new EngineClient(listener)
+    const other = addLane(wanted.comp, 'Grey', { type: 'colour', colour: [1, 2, 3], alpha: 1 })
+    void client.previews(wanted, [wanted.comp, other], wanted.target, 9)
+    const { comps } = engines()[0]!.requests.at(-1)!.wish
+    expect(comps!.map((patches) => patched(engines()[0]!.comp!, patches))).toEqual([wanted.comp, other])
+  })
+})
+
+test('a chart that can not be made is answered with nothing, and so is one that is given up', async () => {
+  const warn = vi.spyOn(console, 'warn').mockImplementation(() => undefined)
+  const client = new EngineClient(listener)
+  for (const outcome of [
+    { type: 'failed', isMemory: false, message: 'gone' },
+    { type: 'given-up' },
+  ] as const) {
+    const asked = client.values(wanted, wanted.target)
+    await engines()[0]!.answer(outcome, 'values')
+    expect(await asked).toBeUndefined()
+  }
+  expect(warn).toHaveBeenCalledOnce()
+  warn.mockRestore()
+})
+
+test('a proxy is never given up, full size is for anything newer, and only the newest wish counts', async () => {
   const client = new EngineClient(listener)
   for (const frame of [1, 2, 3]) client.show({ ...wanted, frame })
   const engine = engines()[0]!
-  expect(engine.shows.map((s) => [s.frame, s.reduction, s.isGivenUp])).toEqual([[1, 4, false]])
-  engine.answer({ type: 'shown' })
-  engine.answer({ type: 'shown' })
-  expect(engine.shows.map((s) => [s.frame, s.reduction, s.isGivenUp])).toEqual([
-    [1, 4, false],
-    [3, 4, false],
-    [3, 1, true],
-  ])
-  engine.answer({ type: 'shown' })
-  expect(engine.sent.at(-1)?.type).toBe('thumbs')
+  const seen = () => engine.shows.map((s) => [s.wish.frame, s.wish.reduction, s.class])
+  expect(seen()).toEqual([[1, 4, 'drag']])
+  await engine.answer({ type: 'answer' })
+  await engine.answer({ type: 'answer' })
+  expect(seen()).toEqual([[1, 4, 'drag'], [3, 4, 'drag'], [3, 1, 'picture']]) // prettier-ignore
+  const settling = engine.shows.at(-1)!.id
+  expect(engine.flags.isGivenUp(settling)).toBe(false)
+  client.show({ ...wanted, frame: 4 })
+  expect(engine.flags.isGivenUp(settling)).toBe(true)
+  expect(engine.flags.isGivenUp(engine.shows[0]!.id)).toBe(false)
+  await engine.answer({ type: 'given-up' })
+  expect(seen().at(-1)).toEqual([4, 4, 'drag'])
+  await engine.answer({ type: 'answer' })
+  await engine.answer({ type: 'answer' })
+  expect(engine.requests.at(-1)?.kind).toBe('thumbs')
+  expect(listener.onShown.mock.calls.map(([, serial]) => serial as number)).toEqual([1, 3, 4, 4])
 })

@@ -1,41 +1,69 @@
+import { Cancelled } from '../../core/cancelled.ts'
+import type { MediaTable } from '../../core/comp/media.ts'
+import { patchesBetween } from '../../core/comp/patches.ts'
 import type { Comp } from '../../core/comp/schema.ts'
-import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
-import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
-import type { Scope } from '../../core/engine/scopes.ts'
-import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
-import type { Reduction } from '../../core/engine/work-area.ts'
+import type { Scope } from '../../core/engine/scopes.ts'
 import type {
-  EngineReply,
-  EngineRequest,
-  Overlay,
+  Answer,
+  Class,
+  Codes,
+  Kind,
   PassThumb,
   Probed,
   Shown,
-  Side,
   Thumb,
+  Wish,
   Work,
-} from './messages.ts'
+} from '../../core/engine/session/requests.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
+import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
+import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
+import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from './messages.ts'
 
-export interface Wanted extends Work {
-  readonly target: Target
-  readonly view: DisplayOptions
-  readonly overlay?: Overlay | undefined
-  readonly hasWarnings?: boolean
+/** A shot at a frame. */
+export interface AtFrame extends Work {
+  readonly frame: number
 }
+export type Wanted = AtFrame & Omit<Wish<'show'>, 'reduction' | 'frame'>
 
 export interface EngineListener {
-  onShown(shown: Shown): void
+  /** A picture of the wish with this number. */
+  onShown(shown: Shown, serial: number): void
   onThumbs(thumbs: readonly Thumb[], meters: Readonly<Record<string, number>>): void
-  /** True from when a picture has been asked for until it is there at full size. */
-  onBusy(isBusy: boolean): void
+  /** True from when a picture has been asked for until it is there at full size; the number of the latest wish. */
+  onBusy(isBusy: boolean, serial: number): void
   onFailed(message: string): void
 }
 
 /** A full-size picture that takes less than this is shown at once, without a proxy before it. */
 const directMs = 45
 const thumbWidth = 96
+
+/** What the engine says of a request that it could not answer. */
+class EngineError extends Error {
+  override name = 'EngineError'
+  constructor(
+    message: string,
+    readonly isMemory: boolean,
+  ) {
+    super(message)
+  }
+}
+
+/** The engine died; what counts is asked for anew. */
+class EngineLost extends Cancelled {}
+
+interface Open {
+  readonly resolve: (value: Answer<Kind>) => void
+  readonly reject: (error: Error) => void
+}
+/** A request on its way. */
+interface Asked<K extends Kind> {
+  readonly id: number
+  readonly answer: Promise<Answer<K>>
+}
 
 /**
  * The page's side of the engine. A new wish first shows a proxy, which is never given up (or a fast drag would show
@@ -44,11 +72,17 @@ const thumbWidth = 96
 export class EngineClient {
   private engine!: Worker
   private workers: Worker[] = []
-  private readonly newest = new Int32Array(new SharedArrayBuffer(4))
-  private readonly waiting = new Map<number, (value: never) => void>()
+  private flags!: SharedFlags
+  private open = new Map<number, Open>()
+  /** What the engine has of the shot. */
+  private sent: { comp?: Comp; media?: MediaTable } = {}
   private wanted: Wanted | undefined
+  /** Counts wishes; only the latest counts. */
   private serial = 0
   private isRunning = false
+  /** The request that a newer wish gives up. */
+  private unwanted: number | undefined
+  private thumbsAsked: number | undefined
   /** By size; not known yet: a small picture comes first. */
   private readonly tookMs: Partial<Record<Reduction, number>> = {}
   private nextId = 1
@@ -65,6 +99,8 @@ export class EngineClient {
     const threads = Math.max(1, Math.min(8, navigator.hardwareConcurrency))
     const memory = createKernelMemory(2048)
     const control = createControl()
+    this.flags = new SharedFlags()
+    this.sent = {}
     this.engine = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module' })
     this.workers = Array.from({ length: threads - 1 }, () => {
       const worker = new Worker(new URL('./pool.worker.ts', import.meta.url), { type: 'module' })
@@ -78,15 +114,16 @@ export class EngineClient {
       event.preventDefault()
       this.replace(event.message)
     }
-    const newest = this.newest.buffer
-    this.post({ type: 'start', memory, control, workers: threads - 1, newest, budgetBytes: 1200 * 2 ** 20 })
+    const flags = this.flags.buffer
+    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes: 1200 * 2 ** 20 })
   }
 
   /** An engine that died is replaced and its work done once more; when that dies too, it is said. */
   private replace(reason: string): void {
     this.close()
-    for (const resolve of this.waiting.values()) resolve(undefined as never)
-    this.waiting.clear()
+    const lost = [...this.open.values()]
+    this.open = new Map()
+    for (const { reject } of lost) reject(new EngineLost())
     this.isRunning = false
     if (performance.now() - this.replacedAt < 10_000) {
       this.listener.onFailed(
@@ -103,58 +140,62 @@ export class EngineClient {
   show(wanted: Wanted): void {
     this.wanted = wanted
     this.serial++
-    Atomics.store(this.newest, 0, this.serial)
-    this.listener.onBusy(true)
+    this.listener.onBusy(true, this.serial)
+    for (const id of [this.unwanted, this.thumbsAsked]) if (id !== undefined) this.flags.giveUp(id)
     if (!this.isRunning) this.run(this.firstReduction())
   }
 
-  histogram(work: Work, target: Target, byMost: boolean): Promise<LuminanceHistogram | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'histogram', id, target, byMost }))
+  histogram(
+    { frame, ...work }: AtFrame,
+    target: Target,
+    byMost: boolean,
+  ): Promise<LuminanceHistogram | undefined> {
+    return this.chart('histogram', work, { frame, target, byMost })
   }
 
   /** A second picture at full size; undefined where it can not be made. */
-  side(work: Work, target: Target, view: DisplayOptions): Promise<Side | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'side', id, target, view }))
+  side({ frame, ...work }: AtFrame, target: Target, view: DisplayOptions): Promise<Codes | undefined> {
+    return this.chart('side', work, { frame, target, view }, 'picture')
   }
 
   /** A picture at full size as an EXR file; undefined where it can not be made. */
-  exr(work: Work, target: Target): Promise<Uint8Array<ArrayBuffer> | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'exr', id, target }))
+  exr({ frame, ...work }: AtFrame, target: Target): Promise<Uint8Array<ArrayBuffer> | undefined> {
+    return this.chart('exr', work, { frame, target })
   }
 
   /** A scope of a picture; undefined where it can not be made. */
   scope(
-    work: Work,
+    { frame, ...work }: AtFrame,
     target: Target,
-    kind: ScopeKind,
+    scope: ScopeKind,
     region?: ScopeRegion,
   ): Promise<{ readonly scope: Scope; readonly tookMs: number } | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'scope', id, target, kind, region }))
+    return this.chart('scope', work, { frame, target, scope, region })
   }
 
   /** Where the values of a pass or a feed lie; undefined where it can not be loaded. */
-  values(work: Work, of: Target): Promise<ValueHistogram | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'values', id, of }))
+  values({ frame, ...work }: AtFrame, target: Target): Promise<ValueHistogram | undefined> {
+    return this.chart('values', work, { frame, target })
   }
 
   /** Values under a pixel of the full frame; undefined outside the picture. */
-  probe(work: Work, x: number, y: number, of?: Target): Promise<Probed | undefined> {
-    return this.ask((id) => ({ ...pick(work), type: 'probe', id, x, y, ...(of ? { of } : {}) }))
+  probe({ frame, ...work }: AtFrame, x: number, y: number, of?: Target): Promise<Probed | undefined> {
+    return this.chart('probe', work, { frame, x, y, of }, 'measures')
   }
 
   /** Small pictures of other comps of the same shot; undefined for those that can not be made. */
   previews(
-    { media, frame }: Work,
+    { frame, ...work }: AtFrame,
     comps: readonly Comp[],
     target: Target,
     width: number,
   ): Promise<readonly (Thumb | undefined)[] | undefined> {
-    return this.ask((id) => ({ type: 'previews', id, comps, media, frame, target, width }))
+    return this.chart('previews', work, { frame, comps, target, width }, 'thumbnails')
   }
 
   /** Readable small pictures of every pass of the media; those that can not be loaded are left out. */
-  passes(work: Work, width: number): Promise<readonly PassThumb[]> {
-    return this.ask((id) => ({ ...pick(work), type: 'passes', id, width }))
+  async passes({ frame, ...work }: AtFrame, width: number): Promise<readonly PassThumb[]> {
+    return (await this.chart('passes', work, { frame, width }, 'thumbnails')) ?? []
   }
 
   close(): void {
@@ -172,70 +213,58 @@ export class EngineClient {
 
   private run(reduction: Reduction): void {
     if (!this.wanted) return
+    const { comp, media, ...wish } = this.wanted
+    const { serial } = this
     this.isRunning = true
-    const isGivenUp = reduction === 1 && (this.tookMs[1] ?? 1000) >= directMs
-    this.post({ ...this.wanted, type: 'show', serial: this.serial, reduction, isGivenUp })
+    const isSettling = reduction === 1 && (this.tookMs[1] ?? 1000) >= directMs
+    this.flags.countPicture()
+    const asked = this.ask(
+      'show',
+      { comp, media },
+      { ...wish, reduction },
+      reduction === 1 ? 'picture' : 'drag',
+    )
+    this.unwanted = isSettling ? asked.id : undefined
+    asked.answer.then(
+      (shown) => {
+        this.received(shown, serial)
+      },
+      (error: unknown) => {
+        this.missed(error, reduction, serial)
+      },
+    )
   }
 
-  private receive(message: EngineReply): void {
-    switch (message.type) {
-      case 'shown':
-        // A picture that was found rather than made says little of the next one.
-        this.tookMs[message.reduction] = Math.max(message.tookMs, 0.8 * (this.tookMs[message.reduction] ?? 0))
-        this.listener.onShown(message)
-        if (this.isShort && message.serial === this.serial) {
-          this.isShort = false
-          this.listener.onFailed(
-            `There is not enough memory for this picture at full size; it is shown at 1/${message.reduction}. Mute lanes or close other pages for more.`,
-          )
-          this.afterPicture(message.serial, 1)
-          return
-        }
-        this.afterPicture(message.serial, message.reduction)
-        return
-      case 'given-up':
-        this.afterPicture(message.serial, 1)
-        return
-      case 'failed': {
-        const smaller = ({ 1: 2, 2: 4, 4: undefined } as const)[message.reduction]
-        if (message.isMemory && smaller && message.serial === this.serial) {
-          // Shown smaller, and said, rather than not at all.
-          this.isShort = true
-          this.run(smaller)
-          return
-        }
-        this.listener.onFailed(message.message)
-        this.afterPicture(message.serial, 1)
-        return
-      }
-      case 'thumbs':
-        this.listener.onThumbs(message.thumbs, message.meters)
-        return
-      case 'histogram':
-      case 'values':
-        this.settle(message.id, message.histogram)
-        return
-      case 'scope':
-        this.settle(message.id, message.scope && { scope: message.scope, tookMs: message.tookMs })
-        return
-      case 'side':
-        this.settle(message.id, message.side)
-        return
-      case 'exr':
-        this.settle(message.id, message.bytes)
-        return
-      case 'passes':
-        this.settle(message.id, message.thumbs)
-        return
-      case 'previews':
-        this.settle(message.id, message.thumbs)
-        return
-      case 'probe':
-        this.settle(message.id, message.probed)
-        return
-      case 'unanswered':
-        this.settle(message.id, undefined)
+  private received(shown: Shown, serial: number): void {
+    const { reduction, tookMs } = shown
+    // A picture that was found rather than made says little of the next one.
+    this.tookMs[reduction] = Math.max(tookMs, 0.8 * (this.tookMs[reduction] ?? 0))
+    this.listener.onShown(shown, serial)
+    const isShort = this.isShort && serial === this.serial
+    if (isShort) {
+      this.isShort = false
+      this.listener.onFailed(
+        `There is not enough memory for this picture at full size; it is shown at 1/${reduction}. Mute lanes or close other pages for more.`,
+      )
     }
+    this.afterPicture(serial, isShort ? 1 : reduction)
+  }
+
+  private missed(error: unknown, reduction: Reduction, serial: number): void {
+    if (error instanceof EngineLost) return
+    if (error instanceof Cancelled) {
+      this.afterPicture(serial, 1)
+      return
+    }
+    const smaller = ({ 1: 2, 2: 4, 4: undefined } as const)[reduction]
+    if (error instanceof EngineError && error.isMemory && smaller && serial === this.serial) {
+      // Shown smaller, and said, rather than not at all.
+      this.isShort = true
+      this.run(smaller)
+      return
+    }
+    this.listener.onFailed(error instanceof Error ? error.message : String(error))
+    this.afterPicture(serial, 1)
   }
 
   private afterPicture(serial: number, reduction: Reduction): void {
@@ -243,27 +272,74 @@ export class EngineClient {
     if (serial !== this.serial) this.run(this.firstReduction())
     else if (reduction > 1) this.run(1)
     else {
-      this.listener.onBusy(false)
-      if (this.wanted) this.post({ ...pick(this.wanted), type: 'thumbs', serial, width: thumbWidth })
+      this.listener.onBusy(false, this.serial)
+      this.askForThumbs()
     }
   }
 
-  private ask<T>(request: (id: number) => EngineRequest): Promise<T> {
+  private askForThumbs(): void {
+    if (!this.wanted) return
+    const { comp, media, frame } = this.wanted
+    const { id, answer } = this.ask('thumbs', { comp, media }, { frame, width: thumbWidth }, 'thumbnails')
+    this.thumbsAsked = id
+    answer.then(
+      ({ thumbs, meters }) => {
+        this.listener.onThumbs(thumbs, meters)
+      },
+      (error: unknown) => {
+        if (!(error instanceof Cancelled)) console.warn('Thumbnails could not be made:', error)
+      },
+    )
+  }
+
+  /** An answer that may fail to come: undefined, with the reason in the console. */
+  private async chart<K extends Kind>(
+    kind: K,
+    work: Work,
+    wish: Wish<K>,
+    of: Class = 'charts',
+  ): Promise<Answer<K> | undefined> {
+    try {
+      return await this.ask(kind, work, wish, of).answer
+    } catch (error) {
+      if (!(error instanceof Cancelled)) console.warn(`No answer to ${kind}:`, error)
+      return undefined
+    }
+  }
+
+  private ask<K extends Kind>(kind: K, { comp, media }: Work, wish: Wish<K>, of: Class): Asked<K> {
+    this.bringUp(comp, media)
     const id = this.nextId++
-    return new Promise<T>((resolve) => {
-      this.waiting.set(id, resolve)
-      this.post(request(id))
-    })
+    const answer = new Promise<Answer<Kind>>((resolve, reject) => {
+      this.open.set(id, { resolve, reject })
+    }) as Promise<Answer<K>>
+    const comps = 'comps' in wish ? wish.comps.map((one) => patchesBetween(comp, one)) : undefined
+    const wire = { ...wish, ...(comps && { comps }) } as WireWish<K>
+    this.post({ type: 'request', id, kind, class: of, wish: wire })
+    return { id, answer }
   }
 
-  private settle(id: number, value: unknown): void {
-    this.waiting.get(id)?.(value as never)
-    this.waiting.delete(id)
+  /** Tells the engine what has changed since it was last told. */
+  private bringUp(comp: Comp, media: MediaTable): void {
+    const { sent } = this
+    if (sent.media !== media) this.post({ type: 'media', media })
+    if (!sent.comp) this.post({ type: 'comp', comp })
+    else if (sent.comp !== comp) {
+      const patches = patchesBetween(sent.comp, comp)
+      if (patches.length > 0) this.post({ type: 'patches', patches })
+    }
+    this.sent = { comp, media }
   }
 
-  private post(request: EngineRequest): void {
-    this.engine.postMessage(request)
+  private receive(message: EngineReply): void {
+    const open = this.open.get(message.id)
+    this.open.delete(message.id)
+    if (message.type === 'answer') open?.resolve(message.value)
+    else if (message.type === 'given-up') open?.reject(new Cancelled())
+    else open?.reject(new EngineError(message.message, message.isMemory))
+  }
+
+  private post(message: EngineMessage): void {
+    this.engine.postMessage(message)
   }
 }
-
-const pick = ({ comp, media, frame }: Work): Work => ({ comp, media, frame })

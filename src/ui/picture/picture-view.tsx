@@ -47,6 +47,7 @@ export function PictureView({
   onPoint: (point: readonly [number, number] | undefined) => void
 }) {
   const { onPicture, store } = useShotContext()
+  const wanted = useShot((s) => s.wanted)
   const picking = useShot((s) => s.picking)
   const isDrawing = useShot((s) => s.draw !== undefined && !s.shownPass)
   const drawTool = useShot((s) => s.draw?.tool)
@@ -133,7 +134,7 @@ export function PictureView({
 
   useEffect(
     () =>
-      onPicture((shown) => {
+      onPicture((shown, serial) => {
         const element = canvas.current
         if (!element) return
         if (element.width !== shown.width || element.height !== shown.height) {
@@ -141,7 +142,7 @@ export function PictureView({
           element.height = shown.height
         }
         element.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
-        element.dataset['serial'] = String(shown.serial)
+        element.dataset['serial'] = String(serial)
         element.dataset['reduction'] = String(shown.reduction)
       }),
     [onPicture],
@@ -212,6 +213,7 @@ export function PictureView({
         ref={canvas}
         className="absolute left-0 top-0 origin-top-left"
         data-testid="picture"
+        data-wanted={wanted}
         aria-label="The picture"
       />
       <Wipe frame={frame} place={placed} />

@@ -3,7 +3,7 @@
 import { isMiss } from '../../core/picture/depth-miss.ts'
 import { useEffect, useRef, useState } from 'react'
 import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
-import type { Probed } from '../engine/messages.ts'
+import type { Probed } from '../../core/engine/session/requests.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 

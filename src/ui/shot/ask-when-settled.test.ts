@@ -1,11 +1,11 @@
 import { expect, test } from 'vitest'
-import type { Shown } from '../engine/messages.ts'
+import type { Shown } from '../../core/engine/session/requests.ts'
 import { askWhenSettled } from './ask-when-settled.ts'
 
 test('asks at once and with settled pictures, not with proxies nor while paused, and no answer is wanted after its end', () => {
-  const listeners = new Set<(shown: Shown) => void>()
+  const listeners = new Set<(shown: Shown, serial: number) => void>()
   const show = (reduction: number) => {
-    for (const listener of listeners) listener({ reduction } as Shown)
+    for (const listener of listeners) listener({ reduction } as Shown, 1)
   }
   const wanted: (() => boolean)[] = []
   let isPaused = false

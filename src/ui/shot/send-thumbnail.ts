@@ -1,4 +1,4 @@
-import type { Shown } from '../engine/messages.ts'
+import type { Shown } from '../../core/engine/session/requests.ts'
 import type { ShotStore } from './shot-store.ts'
 
 const restMs = 2500

@@ -4,7 +4,7 @@ import { createContext, useContext } from 'react'
 import { useStore } from 'zustand'
 import { assert } from '../../core/assert.ts'
 import type { EngineClient } from '../engine/engine-client.ts'
-import type { Shown } from '../engine/messages.ts'
+import type { Shown } from '../../core/engine/session/requests.ts'
 import type { ShotState, ShotStore } from './shot-store.ts'
 
 /** What the parts of the shot screen share. */
@@ -14,7 +14,7 @@ export interface ShotContextValue {
   /** Undefined until the page runs in a browser. */
   readonly engine: EngineClient | undefined
   /** Calls back with every picture that is to be shown. */
-  readonly onPicture: (listener: (shown: Shown) => void) => () => void
+  readonly onPicture: (listener: (shown: Shown, serial: number) => void) => () => void
   /** Makes sure that what is on the desk is saved; false when it could not be. */
   readonly saveNow: () => Promise<boolean>
 }

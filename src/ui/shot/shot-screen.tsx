@@ -16,7 +16,7 @@ import type { OpenShot } from '../../server/shot-service.ts'
 import { Desk } from '../desk/desk.tsx'
 import { DialsPanel } from '../dials/dials-panel.tsx'
 import { EngineClient } from '../engine/engine-client.ts'
-import type { Overlay, Shown } from '../engine/messages.ts'
+import type { Overlay, Shown } from '../../core/engine/session/requests.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
 import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
@@ -127,7 +127,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   })
   const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision, shot.savedAt, setSaveState))
   const [tab, setTab] = useState<Tab>('desk')
-  const listeners = useRef(new Set<(shown: Shown) => void>())
+  const listeners = useRef(new Set<(shown: Shown, serial: number) => void>())
 
   useEffect(() => autosave.start(), [autosave])
   useEffect(() => followMedia(shot.id, store), [shot.id, store])
@@ -141,8 +141,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
       return
     }
     const client = new EngineClient({
-      onShown: (shown) => {
-        for (const listener of listeners.current) listener(shown)
+      onShown: (shown, serial) => {
+        for (const listener of listeners.current) listener(shown, serial)
         store.getState().set({ problems: shown.problems, warnings: shown.warnings, failure: undefined })
       },
       onThumbs: (thumbs, meters) => {
@@ -150,8 +150,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         for (const thumb of thumbs) all.set(thumb.key, thumb)
         store.getState().set({ thumbs: all, meters })
       },
-      onBusy: (isBusy) => {
-        store.getState().set({ isBusy })
+      onBusy: (isBusy, wanted) => {
+        store.getState().set({ isBusy, wanted })
       },
       onFailed: (failure) => {
         store.getState().set({ failure })

@@ -10,7 +10,7 @@ import type { Warnings } from '../../core/engine/overlay.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
-import type { Thumb } from '../engine/messages.ts'
+import type { Thumb } from '../../core/engine/session/requests.ts'
 
 /** What is selected on the desk: a lane, one of its steps, or the slot before the step at `slot`. */
 export interface Selection {
@@ -89,6 +89,8 @@ export interface ShotState {
   readonly meters: Readonly<Record<string, number>>
   readonly problems: readonly PlanProblem[]
   readonly isBusy: boolean
+  /** The number of the latest picture that was asked for. */
+  readonly wanted: number
   readonly failure: string | undefined
   /** A lane that is to be removed while others take from it. */
   readonly removing: string | undefined
@@ -171,6 +173,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         meters: {},
         problems: [],
         isBusy: true,
+        wanted: 0,
         failure: undefined,
         compare: undefined,
         matteView: undefined,

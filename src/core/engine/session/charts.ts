@@ -1,0 +1,75 @@
+import { encodePicture } from '../../formats/write-picture.ts'
+import { portableZlib } from '../../formats/exr-codecs.ts'
+import { readablePass } from '../../passes/readable-pass.ts'
+import { Cancelled } from '../../cancelled.ts'
+import { cropToCanvas } from '../crop.ts'
+import { luminanceHistogram, valueHistogram } from '../histogram.ts'
+import { plan } from '../plan/plan.ts'
+import { countScope } from '../scopes.ts'
+import { sampleSmall, shrink, smallToCodes } from '../shrink.ts'
+import type { PassThumb, Thumb } from './requests.ts'
+import type { Handler } from './session-state.ts'
+
+export const histogram: Handler<'histogram'> = async (session, work, { frame, target, byMost }, isStale) => {
+  const { picture } = await session.make(work, frame, 2, target, isStale)
+  return luminanceHistogram(picture, byMost)
+}
+
+export const values: Handler<'values'> = async (session, work, { frame, target }, isStale) => {
+  const { picture } = await session.make(work, frame, 2, target, isStale)
+  return valueHistogram(picture)
+}
+
+export const scope: Handler<'scope'> = async (session, work, wish, isStale) => {
+  const { picture, area } = await session.make(work, wish.frame, 1, wish.target, isStale)
+  if (picture.channels === 1) throw new Error('A scope needs a picture of colour.')
+  const { marginPx: m, canvasWidth, canvasHeight } = area
+  const [left, top, right, bottom] = wish.region ?? [0, 0, canvasWidth, canvasHeight]
+  const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v)))
+  const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
+  const started = performance.now()
+  const counted = countScope(picture, wish.scope, part, session.evaluator.workshop.kernels)
+  return { scope: counted, tookMs: performance.now() - started }
+}
+
+export const exr: Handler<'exr'> = async (session, work, { frame, target }, isStale) => {
+  const { picture, area } = await session.make(work, frame, 1, target, isStale)
+  const { kernels } = session.evaluator.workshop
+  return new Uint8Array(
+    encodePicture(cropToCanvas(picture, area), 'exr', `frame ${frame}`, kernels, portableZlib),
+  )
+}
+
+export const passes: Handler<'passes'> = async (session, work, { frame, width }, isStale) => {
+  const found: PassThumb[] = []
+  for (const [media, { passes: all }] of Object.entries(work.media))
+    for (const { name: pass, kind } of all)
+      try {
+        const target = { type: 'pass', media, pass } as const
+        const { picture, area } = await session.make(work, frame, 4, target, isStale)
+        const small = sampleSmall(cropToCanvas(picture, area), width)
+        const { codes: pixels, low, high } = readablePass(small, kind)
+        found.push({ media, pass, width: small.width, height: small.height, pixels, low, high })
+      } catch (error) {
+        if (error instanceof Cancelled) throw error
+        console.warn(`The pass ${pass} could not be shown:`, error)
+      }
+  return found
+}
+
+export const previews: Handler<'previews'> = async (session, { media }, wish, isStale) => {
+  const found: (Thumb | undefined)[] = []
+  for (const [i, comp] of wish.comps.entries())
+    try {
+      const { node, area } = plan(comp, media, wish.frame, 4, wish.target)
+      await session.evaluator.load(comp, node)
+      const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
+      const { width, height } = small
+      found.push({ key: String(i), width, height, pixels: smallToCodes(small, 4) })
+    } catch (error) {
+      if (error instanceof Cancelled) throw error
+      console.warn('A preview could not be made:', error)
+      found.push(undefined)
+    }
+  return found
+}

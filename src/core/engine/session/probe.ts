@@ -1,0 +1,52 @@
+import { fileAt } from '../../comp/media.ts'
+import { objectAt } from '../../formats/object-masks.ts'
+import type { Picture } from '../../picture/picture.ts'
+import type { Handler } from './session-state.ts'
+
+function pixelAt(
+  { width, height, channels, data }: Picture,
+  x: number,
+  y: number,
+): [number, number, number, number] | undefined {
+  if (x < 0 || y < 0 || x >= width || y >= height) return undefined
+  const i = (y * width + x) * channels
+  return channels === 1
+    ? [data[i]!, data[i]!, data[i]!, 1]
+    : [data[i]!, data[i + 1]!, data[i + 2]!, data[i + 3]!]
+}
+
+/** The object at a pixel, as eight hexadecimal digits. */
+function objectOf(picture: Picture, masks: 'ranked' | 'plain' | undefined, x: number, y: number) {
+  const bits = masks && objectAt({ ...picture, x: 0, y: 0 }, masks, x, y)
+  return bits ? { object: bits.toString(16).padStart(8, '0') } : {}
+}
+
+/** Values under a pixel of the full frame: of the picture that is shown, with the depths there; or of something else. */
+export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of }, isStale) => {
+  const { comp, media } = work
+  if (of) {
+    const { picture, area } = await session.make(work, frame, 1, of, isStale)
+    const [px, py] = [Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx]
+    const rgba = pixelAt(picture, px, py)
+    const pass = of.type === 'pass' ? media[of.media]?.passes.find((p) => p.name === of.pass) : undefined
+    const masks = pass?.kind === 'ids' ? (pass.detail?.masks ?? 'plain') : undefined
+    return rgba && { rgba, ...objectOf(picture, masks, px, py), data: [] }
+  }
+  const { shown } = session
+  if (!shown) return undefined
+  const [px, py] = [x, y].map((v) => Math.floor(v / shown.reduction) + shown.marginPx) as [number, number]
+  const rgba = pixelAt(shown.picture, px, py)
+  if (!rgba) return undefined
+  const object = objectOf(shown.picture, shown.masks, px, py)
+  const data: { name: string; value: number }[] = []
+  for (const [ref, one] of Object.entries(media)) {
+    const depth = one.passes.find((p) => p.kind === 'depth')
+    const isUsed = comp.lanes.some((l) => l.source.type === 'pass' && l.source.media === ref)
+    if (!depth || !isUsed || fileAt(one, frame, depth) === undefined) continue
+    const target = { type: 'pass', media: ref, pass: depth.name } as const
+    const { picture, area } = await session.make(work, frame, 1, target, isStale)
+    const value = pixelAt(picture, Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx)?.[0]
+    if (value !== undefined) data.push({ name: depth.name, value })
+  }
+  return { rgba, ...object, data }
+}

@@ -1,0 +1,123 @@
+import type { MediaTable } from '../../comp/media.ts'
+import type { Comp } from '../../comp/schema.ts'
+import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../kernels/kernels.ts'
+import type { LuminanceHistogram, ValueHistogram } from '../histogram.ts'
+import type { Warnings } from '../overlay.ts'
+import type { Target } from '../plan/plan-targets.ts'
+import type { PlanProblem } from '../plan/planning.ts'
+import type { Scope } from '../scopes.ts'
+import type { Reduction } from '../work-area.ts'
+
+/** The shot as a session needs it. */
+export interface Work {
+  readonly comp: Comp
+  readonly media: MediaTable
+}
+
+/**
+ * Where something acts, shown with the picture: laid over it, as grey in its place, or as what it cuts out; or the objects of an ID
+ * pass as colours over it.
+ */
+export interface Overlay {
+  readonly target: Target
+  readonly as: 'overlay' | 'grey' | 'cut-out' | 'ids'
+}
+
+/** An 8-bit RGBA picture. */
+export interface Codes {
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8ClampedArray<ArrayBuffer>
+}
+export interface Shown extends Codes {
+  readonly reduction: Reduction
+  readonly problems: readonly PlanProblem[]
+  readonly warnings: Warnings | undefined
+  readonly tookMs: number
+}
+export interface Thumb {
+  /** Step id, or `lane:` and a lane id for its source, or `joined` for the picture before the master. */
+  readonly key: string
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8Array<ArrayBuffer>
+}
+export interface PassThumb {
+  readonly media: string
+  readonly pass: string
+  readonly width: number
+  readonly height: number
+  readonly pixels: Uint8Array<ArrayBuffer>
+  /** 1st and 99th percentile of its first channel. */
+  readonly low: number
+  readonly high: number
+}
+export interface Probed {
+  readonly rgba: readonly [number, number, number, number]
+  /** Eight hexadecimal digits: the object under the pointer, where IDs are shown. */
+  readonly object?: string
+  /** Values of data passes at the pixel, as stored. */
+  readonly data: readonly { readonly name: string; readonly value: number }[]
+}
+
+/** The thumbnail of the matte of a step, or of a lane. */
+export const matteKey = (lane: string, step?: string): string => `matte:${step ?? lane}`
+
+interface OfFrame {
+  readonly frame: number
+}
+interface OfTarget extends OfFrame {
+  readonly target: Target
+}
+
+/** What a session is asked for, by kind, each with what it answers. */
+export interface Requests {
+  /** The picture that is looked at. */
+  show: {
+    wish: OfTarget & {
+      readonly reduction: Reduction
+      readonly view: DisplayOptions
+      readonly overlay?: Overlay | undefined
+      /** Marks what a display hides. */
+      readonly hasWarnings?: boolean | undefined
+    }
+    answer: Shown
+  }
+  /** Small pictures of every place on the desk, those that changed; stops that each lane adds to the mean luminance below it, and each step that gives light to its lane's, by id. */
+  thumbs: {
+    wish: OfFrame & { readonly width: number }
+    answer: { readonly thumbs: readonly Thumb[]; readonly meters: Readonly<Record<string, number>> }
+  }
+  /** How often light lies where; by the brightest channel instead of luminance. */
+  histogram: { wish: OfTarget & { readonly byMost: boolean }; answer: LuminanceHistogram }
+  /** How often the values of something lie where. */
+  values: { wish: OfTarget; answer: ValueHistogram }
+  /** A scope of a picture, or of a part of it in pixels of the full frame. */
+  scope: {
+    wish: OfTarget & { readonly scope: ScopeKind; readonly region?: ScopeRegion | undefined }
+    answer: { readonly scope: Scope; readonly tookMs: number }
+  }
+  /** A second picture to be compared with the shown one. */
+  side: { wish: OfTarget & { readonly view: DisplayOptions }; answer: Codes }
+  /** A picture at full size as the bytes of an EXR file. */
+  exr: { wish: OfTarget; answer: Uint8Array<ArrayBuffer> }
+  /** Values at a pixel of the full frame; of this instead of the shown picture. Undefined outside of it. */
+  probe: {
+    wish: OfFrame & { readonly x: number; readonly y: number; readonly of?: Target | undefined }
+    answer: Probed | undefined
+  }
+  /** Small readable pictures of all passes. */
+  passes: { wish: OfFrame & { readonly width: number }; answer: readonly PassThumb[] }
+  /** Small pictures of other comps of the same shot, as starting points to choose from; undefined for those that can not be made. */
+  previews: {
+    wish: OfTarget & { readonly comps: readonly Comp[]; readonly width: number }
+    answer: readonly (Thumb | undefined)[]
+  }
+}
+export type Kind = keyof Requests
+export type Wish<K extends Kind> = Requests[K]['wish']
+export type Answer<K extends Kind> = Requests[K]['answer']
+
+/** How urgent: what comes first is answered first. What comes after pictures gives way to them. */
+export const classes = ['drag', 'picture', 'measures', 'charts', 'thumbnails'] as const
+export type Class = (typeof classes)[number]

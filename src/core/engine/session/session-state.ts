@@ -1,0 +1,59 @@
+import type { Workshop } from '../../kernels/pyramid.ts'
+import type { Picture } from '../../picture/picture.ts'
+import { Evaluator, type LoadPass } from '../evaluator.ts'
+import { plan } from '../plan/plan.ts'
+import type { Target } from '../plan/plan-targets.ts'
+import type { Reduction, WorkArea } from '../work-area.ts'
+import type { Answer, Kind, Wish, Work } from './requests.ts'
+
+/** The picture that is looked at, for the probe. */
+interface NowShown {
+  readonly picture: Picture
+  readonly reduction: number
+  readonly marginPx: number
+  readonly unpin: () => void
+  /** How the picture names objects, when it is an ID pass. */
+  readonly masks: 'ranked' | 'plain' | undefined
+}
+
+/** What is kept from one request to the next. */
+export class SessionState {
+  readonly evaluator: Evaluator
+  shown: NowShown | undefined
+  /** Which picture each thumbnail on the page shows, and how bright pictures are, by their keys: neither is made twice. */
+  measured: {
+    readonly thumbs: ReadonlyMap<string, string>
+    readonly means: ReadonlyMap<string, number>
+  } = { thumbs: new Map(), means: new Map() }
+
+  constructor(workshop: Workshop, loadPass: LoadPass, budgetBytes: number) {
+    this.evaluator = new Evaluator(workshop, loadPass, budgetBytes)
+  }
+
+  /** Lets go of the picture that was looked at before. */
+  nowShown(shown: NowShown): void {
+    this.shown?.unpin()
+    this.shown = shown
+  }
+
+  /** The picture of a target; it belongs to the cache. */
+  async make(
+    { comp, media }: Work,
+    frame: number,
+    reduction: Reduction,
+    target: Target,
+    isStale: () => boolean,
+  ): Promise<{ readonly picture: Picture; readonly area: WorkArea }> {
+    const { node, area } = plan(comp, media, frame, reduction, target)
+    await this.evaluator.load(comp, node)
+    return { picture: this.evaluator.evaluate(node, isStale), area }
+  }
+}
+
+/** Answers one kind of request. Throws Cancelled once `isStale`, and whatever keeps it from being answered. */
+export type Handler<K extends Kind> = (
+  session: SessionState,
+  work: Work,
+  wish: Wish<K>,
+  isStale: () => boolean,
+) => Promise<Answer<K>>

@@ -1,0 +1,136 @@
+import { assertNever } from '../../assert.ts'
+import { Cancelled } from '../../cancelled.ts'
+import { rulesOf } from '../../passes/passes.ts'
+import { readablePass } from '../../passes/readable-pass.ts'
+import type { DisplayOptions } from '../../kernels/kernels.ts'
+import type { Picture, PictureStore } from '../../picture/picture.ts'
+import { extractMatte } from '../matte.ts'
+import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
+import { plan, planViewTable } from '../plan/plan.ts'
+import { displayViewed } from '../viewed.ts'
+import type { Codes, Overlay } from './requests.ts'
+import type { Handler, SessionState } from './session-state.ts'
+import type { Work } from './requests.ts'
+
+/** Codes of a picture as the comp is looked at. The picture is pinned by the caller: a table may have to be loaded. */
+async function display(
+  { evaluator }: SessionState,
+  codes: Uint8Array<ArrayBuffer>,
+  picture: Picture,
+  view: DisplayOptions,
+  { comp, media }: Work,
+  frame: number,
+): Promise<void> {
+  const table = planViewTable(comp, media, frame)
+  if (table) await evaluator.load(comp, table.node)
+  const entries = table && { picture: evaluator.evaluate(table.node), pass: table.pass }
+  displayViewed(codes, picture, view, comp.viewing, entries, evaluator.workshop)
+}
+
+/** One channel of a matte: of a picture, its alpha. */
+function asSingle(matte: Picture, store: PictureStore): Picture {
+  if (matte.channels === 1) return matte
+  const cover = store.allocate(matte.width, matte.height, 1)
+  extractMatte(cover, matte, 'alpha', false)
+  return cover
+}
+
+function cropCodes(
+  codes: Uint8Array<ArrayBuffer>,
+  stride: number,
+  marginPx: number,
+  width: number,
+  height: number,
+): Codes {
+  if (marginPx === 0) return { width, height, pixels: new Uint8ClampedArray(codes.buffer) }
+  const pixels = new Uint8ClampedArray(width * height * 4)
+  for (let y = 0; y < height; y++) {
+    const from = ((y + marginPx) * stride + marginPx) * 4
+    pixels.set(codes.subarray(from, from + width * 4), y * width * 4)
+  }
+  return { width, height, pixels }
+}
+
+/** Shows a matte, or objects, with a picture. */
+function lay(
+  { evaluator }: SessionState,
+  codes: Uint8Array<ArrayBuffer>,
+  whole: Picture,
+  matte: Picture,
+  as: Overlay['as'],
+  view: DisplayOptions,
+): void {
+  switch (as) {
+    case 'overlay':
+      overlayMatte(codes, matte)
+      return
+    case 'grey':
+      codes.set(readablePass(matte, 'matte').codes)
+      return
+    case 'ids':
+      mixCodes(codes, readablePass(matte, 'ids').codes, 0.45)
+      return
+    case 'cut-out': {
+      const { kernels, store } = evaluator.workshop
+      const [cut, cover] = [store.allocate(whole.width, whole.height, 4), asSingle(matte, store)]
+      kernels.weigh(cut, whole, cover, 0, 1)
+      kernels.display(codes, cut, view)
+      for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.release(taken)
+      return
+    }
+    default:
+      assertNever(as)
+  }
+}
+
+/** The picture that is looked at; it stays pinned, for the probe. */
+export const show: Handler<'show'> = async (session, work, wish, isStale) => {
+  const { evaluator } = session
+  const { comp, media } = work
+  const { frame, reduction, target, overlay } = wish
+  // The checker is as large on a proxy, whose pixels are larger.
+  const checkerPx = (side: number) => side / reduction
+  const view = { ...wish.view, checker: checkerPx(wish.view.checker) }
+  if (isStale()) throw new Cancelled()
+  const { node, area, problems } = plan(comp, media, frame, reduction, target)
+  await evaluator.load(comp, node)
+  // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
+  const started = performance.now()
+  const whole = evaluator.evaluate(node, isStale)
+  const unpin = evaluator.pin(node)
+  const codes = new Uint8Array(whole.width * whole.height * 4)
+  // A pass is shown so that it can be read; its raw values stay under the probe.
+  const pass =
+    target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
+  const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
+  const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
+  session.nowShown({ picture: whole, reduction, marginPx: area.marginPx, unpin, masks })
+  if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
+  else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
+  if (overlay) {
+    const over = plan(comp, media, frame, reduction, overlay.target)
+    await evaluator.load(comp, over.node)
+    const matte = evaluator.evaluate(over.node, isStale)
+    lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
+  }
+  const warnings = wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
+  const shown = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+  return { ...shown, reduction, problems, warnings, tookMs: performance.now() - started }
+}
+
+/** A second picture at full size, to be compared with the shown one. */
+export const side: Handler<'side'> = async (session, work, { frame, target, view }, isStale) => {
+  const { evaluator } = session
+  const { node, area } = plan(work.comp, work.media, frame, 1, target)
+  await evaluator.load(work.comp, node)
+  const whole = evaluator.evaluate(node, isStale)
+  const unpin = evaluator.pin(node)
+  try {
+    const codes = new Uint8Array(whole.width * whole.height * 4)
+    if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
+    else codes.set(readablePass(whole, 'matte').codes)
+    return cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+  } finally {
+    unpin()
+  }
+}
