@@ -1,38 +1,28 @@
 'use client'
 
 import type Konva from 'konva'
-import { useEffect, useMemo, useRef, useState } from 'react'
-import { Circle, Layer, Line, Rect, Stage, Transformer } from 'react-konva'
-import {
-  addShape,
-  convertPoint,
-  editShapes,
-  mapPoints,
-  removePoints,
-  setPath,
-  splitShape,
-} from '../../core/comp/drawing-edits.ts'
+import { useMemo, useRef, useState } from 'react'
+import { Circle, Layer, Line, Rect, Stage } from 'react-konva'
+import { addShape, convertPoint, mapPoints, setPath, splitShape } from '../../core/comp/drawing-edits.ts'
 import type { Path, Shape, Vertex } from '../../core/comp/drawing.ts'
 import { drawnFrames, pathAt, shapesOn } from '../../core/comp/drawing-at.ts'
 import type { Affine } from '../../core/picture/affine.ts'
-import { boundsOf, ellipse, nearestOn, rectangle } from '../../core/shapes/outline.ts'
+import { ellipse, nearestOn, rectangle } from '../../core/shapes/outline.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { accent, Bends, isSmooth, OutlineOf, Points, type Placed, type PointerAt } from './shape-parts.tsx'
+import { framed, ShapeFrame } from './shape-frame.tsx'
 import { smoothLine } from './smooth-line.ts'
-import { drawnNow, useDrawing } from './use-drawing.ts'
+import { useShapeKeys } from './use-shape-keys.ts'
+import { isAligned, round, roundVertex } from './vertices.ts'
+import { useDrawing } from './use-drawing.ts'
 
 type Point = readonly [number, number]
 
-const round = (v: number) => Math.round(v * 10) / 10
 /** Neighbouring drawings: the one before warm, the one after green. */
 const skins = { before: '#ffb070', after: '#8fe0a8' } as const
 /** Pixels of the screen within which a dragged point falls into line. */
 const snapReach = 7
-
-const isTyping = (target: EventTarget | null) =>
-  target instanceof HTMLElement &&
-  (target.matches('input:not([type=range]), textarea, select') || target.closest('dialog') !== null)
 
 /** Shapes over the picture: to draw, to take hold of, to bend. Everything goes through edits that can be undone. */
 export default function ShapeEditor({
@@ -55,9 +45,6 @@ export default function ShapeEditor({
   const [pointer, setPointer] = useState<Point>()
   /** What is dragged begins from here, so that nothing adds up. */
   const begun = useRef<{ path: Path; gesture: string; at: Point }>(undefined)
-  const [transforming, setTransforming] = useState<{ path: Path; gesture: string }>()
-  const rect = useRef<Konva.Rect>(null)
-  const transformer = useRef<Konva.Transformer>(null)
   const stage = useRef<Konva.Stage>(null)
   const tool = drawn?.draw.tool
   const id = drawn?.drawing.id
@@ -113,68 +100,11 @@ export default function ShapeEditor({
     if (draw) set({ draw: { ...draw, shape, points } })
   }
 
-  // Keys of the drawing come before those of the desk.
-  const keys = useRef<(event: KeyboardEvent) => boolean>(() => false)
-  useEffect(() => {
-    keys.current = (event) => {
-      const now = drawnNow(store.getState())
-      if (!now) return false
-      const { draw, drawing, shape, path } = now
-      const isUndo = (event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z'
-      if (pen.length > 0 && (isUndo || event.key === 'Backspace' || event.key === 'Delete')) {
-        setPen(pen.slice(0, -1))
-        return true
-      }
-      if (event.ctrlKey || event.metaKey || event.altKey) return false
-      const nudge = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[event.key]
-      if (event.key === 'Enter' && pen.length > 0) closePen()
-      else if (event.key === 'Escape') {
-        if (pen.length > 0) setPen([])
-        else if (draw.points.length > 0) select(shape?.id)
-        else if (draw.tool !== 'choose') store.getState().set({ draw: { ...draw, tool: 'choose' } })
-        else if (shape) select(undefined)
-        else store.getState().set({ draw: undefined })
-      } else if (!shape || !path || shape.locked) return false
-      else if (event.key === 'Delete' || event.key === 'Backspace') {
-        if (draw.points.length > 0)
-          store.getState().edit(`Remove points of ${shape.name}`, (c) => removePoints(c, drawing.id, frame, shape.id, draw.points))
-        else store.getState().edit(`Remove ${shape.name}`, (c) => editShapes(c, drawing.id, frame, (all) => all.filter((s) => s.id !== shape.id)))
-        select(draw.points.length > 0 ? shape.id : undefined)
-      } else if (nudge) {
-        const by = event.shiftKey ? 10 : 1
-        const points = draw.points.length > 0 ? draw.points : undefined
-        edit(`Nudge ${shape.name}`, mapPoints(path, [1, 0, nudge[0]! * by, 0, 1, nudge[1]! * by], points), `nudge ${shape.id} ${event.repeat}`)
-      } else return false
-      return true
-    } // prettier-ignore
-  })
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      if (isTyping(event.target)) return
-      // What is selected on the desk keeps its own arrows.
-      if (event.key.startsWith('Arrow') && event.target instanceof HTMLElement && event.target.closest('[data-desk], button, input')) return
-      if (!keys.current(event)) return
-      event.preventDefault()
-      event.stopImmediatePropagation()
-    } // prettier-ignore
-    window.addEventListener('keydown', press, true)
-    return () => {
-      window.removeEventListener('keydown', press, true)
-    }
-  }, [])
-
+  useShapeKeys({ pen, setPen, closePen, select, edit })
   const path = drawn?.path
   const points = useMemo(() => drawn?.draw.points ?? [], [drawn?.draw.points])
   const isEditable = drawn?.shape !== undefined && !drawn.shape.locked && tool === 'choose'
-  const framedPath = transforming?.path ?? path ?? []
-  const frameOf = boundsOf(points.length >= 2 ? framedPath.filter((_, i) => points.includes(i)) : framedPath)
-  const hasFrame = isEditable && frameOf !== undefined && points.length !== 1
-  useEffect(() => {
-    const frame = transformer.current
-    if (!hasFrame || !frame || !rect.current) return
-    if (frame.nodes()[0] !== rect.current) frame.nodes([rect.current])
-    if (!transforming) frame.forceUpdate()
-  })
+  const hasFrame = isEditable && framed(path ?? [], points) !== undefined && points.length !== 1
 
   if (!drawn) return null
 
@@ -331,28 +261,6 @@ export default function ShapeEditor({
     else if (isDrag && tool === 'box') add('Box', rectangle(left, top, right, bottom))
   }
 
-  const transform = () => {
-    const node = rect.current
-    const base = transforming
-    const bounds = base && boundsOf(points.length >= 2 ? base.path.filter((_, i) => points.includes(i)) : base.path)
-    if (!node || !base || !bounds || !drawn.shape) return
-    const m = node.getTransform().getMatrix()
-    const [x0, y0] = toScreen([bounds[0], bounds[1]])
-    // From the frame to the screen, moved so that the box begins at its corner, through the node, and back.
-    const { zoom, x, y } = place
-    const [a, b, d, e] = [m[0]!, m[2]!, m[1]!, m[3]!]
-    const shift = (px: number, py: number) => [a * px + b * py + m[4]!, d * px + e * py + m[5]!] as const
-    const [cx, cy] = shift(x - x0, y - y0)
-    const affine: Affine = [a, b, (cx - x) / zoom, d, e, (cy - y) / zoom]
-    edit(`Transform ${drawn.shape.name}`, mapPoints(base.path, affine, points.length >= 2 ? points : undefined).map(roundVertex), base.gesture)
-  } // prettier-ignore
-
-  /** The frame is again that of the points, upright. */
-  const endTransform = () => {
-    rect.current?.setAttrs({ scaleX: 1, scaleY: 1, rotation: 0, skewX: 0, skewY: 0 })
-    setTransforming(undefined)
-  }
-
   const frames = drawnFrames(drawn.drawing)
   const own = drawn.drawing.time === 'frames' ? frames.findLast((f) => f <= frame) : frame
   const neighbours = hasOnionSkin
@@ -430,36 +338,15 @@ export default function ShapeEditor({
               {...(s.locked ? { dash: [2, 3] } : {})}
             />
           ))}
-        {hasFrame && (
-          <>
-            <Rect
-              ref={rect}
-              x={toScreen([frameOf[0], frameOf[1]])[0]}
-              y={toScreen([frameOf[0], frameOf[1]])[1]}
-              width={(frameOf[2] - frameOf[0]) * place.zoom}
-              height={(frameOf[3] - frameOf[1]) * place.zoom}
-              listening={false}
-              onTransformStart={() => {
-                if (!path) return
-                setTransforming({ path, gesture: newGesture() })
-                window.addEventListener('mouseup', endTransform, { once: true })
-              }}
-              onTransform={transform}
-            />
-            <Transformer
-              ref={transformer}
-              padding={10}
-              flipEnabled={false}
-              borderStroke={accent}
-              borderDash={[3, 3]}
-              anchorStroke={accent}
-              anchorFill="#14203f"
-              anchorSize={8}
-              rotateAnchorOffset={22}
-              rotationSnaps={[]}
-              keepRatio={false}
-            />
-          </>
+        {hasFrame && path && (
+          <ShapeFrame
+            path={path}
+            points={points}
+            place={place}
+            onChange={(next, gesture) => {
+              edit(`Transform ${drawn.shape!.name}`, next, gesture)
+            }}
+          />
         )}
         {isEditable && path && (
           <>
@@ -515,22 +402,4 @@ export default function ShapeEditor({
       </Layer>
     </Stage>
   )
-}
-
-/** The two handles of a point lie on one line through it. */
-function isAligned({ in: into, out }: Vertex): boolean {
-  if (!into || !out) return false
-  const cross = into[0] * out[1] - into[1] * out[0]
-  const dot = into[0] * out[0] + into[1] * out[1]
-  return dot < 0 && Math.abs(cross) < 0.05 * Math.hypot(...into) * Math.hypot(...out)
-}
-
-const roundPoint = ([x, y]: Point): [number, number] => [round(x), round(y)]
-function roundVertex(v: Vertex): Vertex {
-  return {
-    ...v,
-    at: roundPoint(v.at),
-    ...(v.in ? { in: roundPoint(v.in) } : {}),
-    ...(v.out ? { out: roundPoint(v.out) } : {}),
-  }
 }

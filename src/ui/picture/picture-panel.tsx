@@ -1,8 +1,9 @@
 'use client'
 
 import { Sun } from 'lucide-react'
-import { useCallback, useEffect, useRef, useState } from 'react'
+import { useCallback, useRef, useState } from 'react'
 import { displayChannels } from '../../core/kernels/kernels.ts'
+import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { ShotStore, ViewMode } from '../shot/shot-store.ts'
 import { lightStep } from '../shot/view-target.ts'
@@ -130,23 +131,17 @@ export function PicturePanel() {
     setPoint(next)
   }, [])
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const isTyping =
-        event.target instanceof HTMLElement &&
-        event.target.matches('input:not([type=range]), textarea, select')
-      if (isTyping || event.ctrlKey || event.metaKey || event.altKey) return
-      if (event.key === 'f' || event.key === 'F') view.current?.fit()
-      if (event.key === '1') view.current?.fullSize()
-      if (event.key === 'w' || event.key === 'W') toggleCompare(store)
-      if (event.key === 's' || event.key === 'S') toggleScopes(store)
-      if (event.key === 'm' || event.key === 'M') nextMatteView(store)
-    }
-    window.addEventListener('keydown', press)
-    return () => {
-      window.removeEventListener('keydown', press)
-    }
-  }, [store, set])
+  useShortcut('fit', () => view.current?.fit())
+  useShortcut('fullSize', () => view.current?.fullSize())
+  useShortcut('wipe', () => {
+    toggleCompare(store)
+  })
+  useShortcut('scopes', () => {
+    toggleScopes(store)
+  })
+  useShortcut('matte', () => {
+    nextMatteView(store)
+  })
 
   return (
     <section aria-label="Picture" className="flex h-full flex-col bg-base-300">

@@ -33,7 +33,7 @@ import { RefusedNotice } from './refused-notice.tsx'
 import { followMedia } from './follow-media.ts'
 import { ConflictNotice, FailureNotice } from './notices.tsx'
 import { ShotContext, type ShotContextValue } from './shot-context.tsx'
-import { useShortcuts } from './shortcuts.ts'
+import { useDeskKeys } from './desk-keys.ts'
 import { createShotStore, type ShotState, type ShotStore } from './shot-store.ts'
 import { sendThumbnail } from './send-thumbnail.ts'
 import { TopBar } from './top-bar.tsx'
@@ -178,7 +178,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     }),
     [shot.id, store, engine, autosave],
   )
-  useShortcuts(store)
+  useDeskKeys(store)
   const bringIn = useBringIn(shot.id, store)
   const [dragged, setDragged] = useState<Dragged>()
   const sensors = useSensors(useSensor(PointerSensor, { activationConstraint: { distance: 5 } }))

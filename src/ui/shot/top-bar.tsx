@@ -7,6 +7,7 @@ import { useStore } from 'zustand'
 import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
 import type { SaveState } from './autosave.ts'
+import { ShortcutSheet } from '../shortcuts/shortcut-sheet.tsx'
 import { useShot, useShotContext } from './shot-context.tsx'
 import { mostUndone } from './shot-store.ts'
 import { Transport } from './transport.tsx'
@@ -110,6 +111,7 @@ export function TopBar({
       >
         <Download size={15} aria-hidden /> Shot file
       </a>
+      <ShortcutSheet />
       <button type="button" className="btn btn-primary btn-sm" onClick={onRender}>
         Render …
       </button>

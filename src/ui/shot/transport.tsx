@@ -3,6 +3,7 @@
 import { Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import { frameNumbers } from '../../core/comp/media.ts'
+import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
 
 const padded = (n: number) => String(n).padStart(3, '0')
@@ -38,21 +39,14 @@ export function Transport() {
   const [isPlaying, setIsPlaying] = useState(false)
   const count = last - first + 1
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const isTyping =
-        event.target instanceof HTMLElement &&
-        (event.target.matches('input:not([type=range]), textarea, select') || event.target.closest('dialog'))
-      if (isTyping || event.ctrlKey || event.metaKey || event.altKey) return
-      const by = { ',': -1, '.': 1 }[event.key]
-      if (by) set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
-      if (event.key === 'p' || event.key === 'P') setIsPlaying((playing) => !playing && count > 1)
-    }
-    window.addEventListener('keydown', press)
-    return () => {
-      window.removeEventListener('keydown', press)
-    }
-  }, [store, set, first, last, count])
+  const stepBy = (by: number) => () => {
+    set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
+  }
+  useShortcut('frameBack', stepBy(-1))
+  useShortcut('frameOn', stepBy(1))
+  useShortcut('play', () => {
+    setIsPlaying((playing) => !playing && count > 1)
+  })
 
   useEffect(() => {
     if (!isPlaying) return

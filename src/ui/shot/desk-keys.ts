@@ -5,6 +5,7 @@ import { duplicateLane, insertSteps } from '../../core/comp/fragment.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
+import { isOnDesk, useShortcut } from '../shortcuts/use-shortcut.ts'
 import type { Selection, ShotStore } from './shot-store.ts'
 
 /** Lists as the desk stacks them: front lane first, the master last. */
@@ -62,19 +63,20 @@ function moveAcross(store: ShotStore, down: number): void {
     )
 }
 
-/** Ctrl with C, X, V or D on the desk. */
-function clip(store: ShotStore, key: string): boolean {
+type Clip = 'copy' | 'cut' | 'paste' | 'duplicate'
+
+function clip(store: ShotStore, what: Clip): boolean {
   const { comp, selection, edit, set, clipboard } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   const lane = comp.lanes.find((l) => l.id === selection?.lane)
   const steps = lane?.steps ?? comp.master
-  switch (key) {
-    case 'c':
-    case 'x':
+  switch (what) {
+    case 'copy':
+    case 'cut':
       set({ clipboard: { steps: place ? [place.step] : steps } })
-      if (key === 'x' && place) removeSelected(store, 'Cut')
+      if (what === 'cut' && place) removeSelected(store, 'Cut')
       return true
-    case 'v': {
+    case 'paste': {
       if (!clipboard || !selection) return false
       const at = place ? place.index + 1 : steps.length
       let ids: string[] = []
@@ -87,7 +89,7 @@ function clip(store: ShotStore, key: string): boolean {
       if (last !== undefined) set({ selection: { lane: selection.lane, step: last } })
       return true
     }
-    case 'd':
+    case 'duplicate':
       if (place) {
         edit(
           `Duplicate ${stepTitle(place.step)}`,
@@ -153,82 +155,9 @@ function toggleSelected(store: ShotStore): void {
     )
 }
 
-const isTyping = (target: EventTarget | null) =>
-  target instanceof HTMLElement &&
-  (target.matches('input:not([type=range]), textarea, select') || target.closest('dialog') !== null)
-
-/** The keys of the shot screen. Those of the picture (F, 1) are the picture's own. */
-export function useShortcuts(store: ShotStore): void {
+/** A list that was used with the mouse does not keep the keys for itself; one used with the keyboard does. */
+function useFreeLists(): void {
   useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const { set, comp, selection, viewMode } = store.getState()
-      const history = store.temporal.getState()
-      if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === 'z') {
-        if (event.shiftKey) history.redo()
-        else history.undo()
-        event.preventDefault()
-        return
-      }
-      if (isTyping(event.target)) return
-      if (event.ctrlKey || event.metaKey) {
-        // What is marked as text is copied as text.
-        if (window.getSelection()?.isCollapsed !== false && clip(store, event.key.toLowerCase()))
-          event.preventDefault()
-        return
-      }
-      const isOnDesk =
-        event.target instanceof HTMLElement &&
-        (event.target.closest('[data-desk]') !== null || event.target === document.body)
-      const step = (across: number, down: number) => {
-        if (!isOnDesk) return
-        const next = neighbour(comp, selection, across, down)
-        set({ selection: next })
-        requestAnimationFrame(() => document.querySelector<HTMLElement>('[data-selected=true]')?.focus())
-        event.preventDefault()
-      }
-      switch (event.key) {
-        case '\\':
-          if (!event.repeat) set({ viewMode: 'before' })
-          break
-        case 'l':
-        case 'L':
-          set({ viewMode: viewMode === 'light' ? 'picture' : 'light' })
-          break
-        case 'Delete':
-        case 'Backspace':
-          removeSelected(store)
-          break
-        case ' ':
-          if (!isOnDesk) break
-          toggleSelected(store)
-          event.preventDefault()
-          break
-        case 'ArrowLeft':
-          if (event.altKey && isOnDesk) moveSelected(store, -1)
-          else step(-1, 0)
-          break
-        case 'ArrowRight':
-          if (event.altKey && isOnDesk) moveSelected(store, 1)
-          else step(1, 0)
-          break
-        case 'ArrowUp':
-          if (event.altKey && isOnDesk) moveAcross(store, -1)
-          else step(0, -1)
-          break
-        case 'ArrowDown':
-          if (event.altKey && isOnDesk) moveAcross(store, 1)
-          else step(0, 1)
-          break
-        case 'b':
-        case 'B':
-          bus(store, event.shiftKey)
-      }
-    }
-    const release = (event: KeyboardEvent) => {
-      if (event.key === '\\' && store.getState().viewMode === 'before')
-        store.getState().set({ viewMode: 'picture' })
-    }
-    // A list that was used with the mouse does not keep the keys for itself; one used with the keyboard does.
     let isByMouse = false
     const point = () => {
       isByMouse = true
@@ -242,14 +171,71 @@ export function useShortcuts(store: ShotStore): void {
     window.addEventListener('pointerdown', point, true)
     window.addEventListener('keydown', type, true)
     window.addEventListener('change', chosen)
-    window.addEventListener('keydown', press)
-    window.addEventListener('keyup', release)
     return () => {
       window.removeEventListener('pointerdown', point, true)
       window.removeEventListener('keydown', type, true)
       window.removeEventListener('change', chosen)
-      window.removeEventListener('keydown', press)
-      window.removeEventListener('keyup', release)
     }
-  }, [store])
+  }, [])
+}
+
+/** The keys of the desk, and those that count everywhere. */
+export function useDeskKeys(store: ShotStore): void {
+  useFreeLists()
+  const { set } = store.getState()
+  const history = store.temporal.getState()
+  useShortcut('undo', () => {
+    history.undo()
+  })
+  useShortcut('redo', () => {
+    history.redo()
+  })
+  // What is marked as text is copied as text.
+  const clipped = (what: Clip) => () => window.getSelection()?.isCollapsed !== false && clip(store, what)
+  useShortcut('copy', clipped('copy'))
+  useShortcut('cut', clipped('cut'))
+  useShortcut('paste', clipped('paste'))
+  useShortcut('duplicate', clipped('duplicate'))
+  const step = (across: number, down: number) => (event: KeyboardEvent) => {
+    if (!isOnDesk(event.target)) return false
+    const { comp, selection } = store.getState()
+    set({ selection: neighbour(comp, selection, across, down) })
+    requestAnimationFrame(() => document.querySelector<HTMLElement>('[data-selected=true]')?.focus())
+    return true
+  }
+  useShortcut('back', step(-1, 0))
+  useShortcut('on', step(1, 0))
+  useShortcut('laneAbove', step(0, -1))
+  useShortcut('laneBelow', step(0, 1))
+  const onDesk = (run: () => void) => (event: KeyboardEvent) => {
+    if (!isOnDesk(event.target)) return false
+    run()
+    return true
+  }
+  useShortcut('moveBack', onDesk(() => { moveSelected(store, -1) })) // prettier-ignore
+  useShortcut('moveOn', onDesk(() => { moveSelected(store, 1) })) // prettier-ignore
+  useShortcut('moveUp', onDesk(() => { moveAcross(store, -1) })) // prettier-ignore
+  useShortcut('moveDown', onDesk(() => { moveAcross(store, 1) })) // prettier-ignore
+  useShortcut('toggle', onDesk(() => { toggleSelected(store) })) // prettier-ignore
+  useShortcut('remove', () => {
+    removeSelected(store)
+  })
+  useShortcut('bus', () => {
+    bus(store, false)
+  })
+  useShortcut('leaveBus', () => {
+    bus(store, true)
+  })
+  useShortcut(
+    'before',
+    ({ repeat }) => {
+      if (!repeat) set({ viewMode: 'before' })
+    },
+    () => {
+      if (store.getState().viewMode === 'before') set({ viewMode: 'picture' })
+    },
+  )
+  useShortcut('light', () => {
+    set({ viewMode: store.getState().viewMode === 'light' ? 'picture' : 'light' })
+  })
 }
