@@ -5,10 +5,11 @@ import tseslint from 'typescript-eslint'
 // What may import what: core ← server, workers ← ui ← app.
 const layers = {
   core: ['core'],
-  server: ['core', 'server'],
+  contracts: ['core', 'contracts'],
+  server: ['core', 'contracts', 'server'],
   // Of the server, the interface may know the shapes of its answers.
-  ui: ['core', 'ui', 'server'],
-  app: ['core', 'ui', 'server', 'app'],
+  ui: ['core', 'contracts', 'ui', 'server'],
+  app: ['core', 'contracts', 'ui', 'server', 'app'],
   cli: ['core', 'server', 'cli'],
   demo: ['core', 'server', 'demo'],
   trials: ['core', 'server', 'trials'],
@@ -34,7 +35,10 @@ export default tseslint.config(
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     settings: {
       'boundaries/elements': [
-        ...['core', 'server', 'ui', 'app', 'cli'].map((type) => ({ type, pattern: `src/${type}` })),
+        ...['core', 'contracts', 'server', 'ui', 'app', 'cli'].map((type) => ({
+          type,
+          pattern: `src/${type}`,
+        })),
         { type: 'demo', pattern: 'demo' },
         { type: 'trials', pattern: 'trials' },
       ],

@@ -103,6 +103,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/shots/{shot}/media' },
   { method: 'POST', path: '/api/shots/{shot}/media', body: intakeBody, takesFile: true },
   { method: 'PATCH', path: '/api/shots/{shot}/media', body: mediaChange },
+  { method: 'GET', path: '/api/shots/{shot}/media/events', isStream: true },
   { method: 'POST', path: '/api/shots/{shot}/media/known', body: knownBody },
   { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery },
   { method: 'GET', path: '/api/shots/{shot}/renders' },

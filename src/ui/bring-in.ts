@@ -2,6 +2,8 @@ import { cutName } from '../core/comp/cut-name.ts'
 import { addPassLane } from '../core/comp/edits.ts'
 import { framesOf, intakeOrder, type MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
+import type * as v from 'valibot'
+import { broughtInAnswer, knownAnswer, mediaAnswer } from '../contracts/answers.ts'
 import { requestJson } from './request-json.ts'
 import { sendFile } from './send-file.ts'
 
@@ -58,14 +60,15 @@ export async function filesOf(data: DataTransfer): Promise<File[]> {
 
 /** Sends one file or names one of the intake folder to a route that takes one. */
 export function sendIncoming<T>(
+  contract: v.GenericSchema<unknown, T>,
   path: string,
   item: Incoming,
   signal: AbortSignal,
   onSent?: (bytes: number) => void,
 ): Promise<T> {
   return item instanceof File
-    ? sendFile<T>(path, item, { signal, ...(onSent ? { onSent } : {}) })
-    : requestJson<T>(path, 'POST', item, { signal })
+    ? sendFile(contract, path, item, { signal, ...(onSent ? { onSent } : {}) })
+    : requestJson(contract, path, 'POST', item, { signal })
 }
 
 /** Sends files into a shot, two at a time. What is refused does not keep the rest from coming in. */
@@ -81,9 +84,7 @@ export async function bringInFiles(
   )
   const path = `/api/shots/${shotId}/media`
   const there =
-    own.length > 0
-      ? await requestJson<{ known: number[] }>(`${path}/known`, 'POST', { files: own })
-      : { known: [] }
+    own.length > 0 ? await requestJson(knownAnswer, `${path}/known`, 'POST', { files: own }) : { known: [] }
   const known = new Set(there.known)
   let at = -1
   const wanted = ordered.filter((f) => !(f instanceof File) || !known.has(++at))
@@ -102,7 +103,7 @@ export async function bringInFiles(
       if (!item || isCut()) return
       say(item)
       try {
-        await sendIncoming(path, item, signal, (bytes) => {
+        await sendIncoming(broughtInAnswer, path, item, signal, (bytes) => {
           sent.set(item, bytes)
           say(item)
         })
@@ -114,7 +115,7 @@ export async function bringInFiles(
     }
   }
   await Promise.all(Array.from({ length: lanes }, work))
-  const { media } = await requestJson<{ media: MediaTable }>(path)
+  const { media } = await requestJson(mediaAnswer, path)
   return { media, refused, known: known.size }
 }
 

@@ -1,3 +1,5 @@
+import * as v from 'valibot'
+
 /** An answer that is not what was asked for, with the server's own words. */
 export class AnswerError extends Error {
   override name = 'AnswerError'
@@ -10,8 +12,19 @@ export class AnswerError extends Error {
   }
 }
 
-/** Fetches JSON from our server. Throws AnswerError; status 0 when the server does not answer at all. */
+/** What a server said, by its contract. Throws AnswerError where it is something else. */
+export function readAnswer<T>(contract: v.GenericSchema<unknown, T>, data: unknown): T {
+  const read = v.safeParse(contract, data)
+  if (read.success) return read.output
+  throw new AnswerError(0, 'The server answered something that this page can not read. Reload the page.')
+}
+
+/**
+ * Fetches JSON from our server and reads it by its contract. Throws AnswerError; status 0 when the server does not answer at all, or with
+ * something else.
+ */
 export async function requestJson<T>(
+  contract: v.GenericSchema<unknown, T>,
   path: string,
   method = 'GET',
   body?: unknown,
@@ -31,7 +44,7 @@ export async function requestJson<T>(
     throw new AnswerError(0, 'The server does not answer. Is Zafiro still running?')
   }
   const data: unknown = await answer.json().catch(() => undefined)
-  if (answer.ok) return data as T
+  if (answer.ok) return readAnswer(contract, data)
   const error = (data as { error?: Record<string, unknown> & { message?: string } } | undefined)?.error
   throw new AnswerError(answer.status, error?.message ?? `The server answered ${answer.status}.`, error ?? {})
 }

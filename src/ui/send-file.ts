@@ -1,6 +1,7 @@
 import { DetailedError, Upload } from 'tus-js-client'
 import type { HashMessage } from './hash.worker.ts'
-import { AnswerError } from './request-json.ts'
+import type * as v from 'valibot'
+import { AnswerError, readAnswer } from './request-json.ts'
 
 export interface SendOptions {
   readonly signal: AbortSignal
@@ -21,6 +22,7 @@ const cancelled = () => new AnswerError(0, 'It was cancelled.')
 
 /** Sends bytes with a word on how far they have come, which fetch does not give. Rejects with AnswerError. */
 function sendBytes<T>(
+  contract: v.GenericSchema<unknown, T>,
   method: string,
   path: string,
   body: Blob,
@@ -50,7 +52,12 @@ function sendBytes<T>(
       } catch {
         data = undefined
       }
-      if (request.status < 300) resolve(data as T)
+      if (request.status < 300)
+        try {
+          resolve(readAnswer(contract, data))
+        } catch (error) {
+          reject(error)
+        }
       else
         reject(
           new AnswerError(
@@ -133,13 +140,18 @@ function upload(file: File, { signal, onSent }: SendOptions, isResumed: boolean)
  * connection breaks or it was cancelled before; another tab that sends the same file sends it for itself. The server compares the
  * hash of the whole. Rejects with AnswerError.
  */
-export async function sendFile<T>(path: string, file: File, options: SendOptions): Promise<T> {
+export async function sendFile<T>(
+  contract: v.GenericSchema<unknown, T>,
+  path: string,
+  file: File,
+  options: SendOptions,
+): Promise<T> {
   const { signal } = options
   if (signal.aborted) throw cancelled()
   if (file.size < resumedFrom) {
     const hash = await hashSmall(file)
     const headers = { ...headersOf(file), ...(hash === undefined ? {} : { 'x-content-hash': hash }) }
-    return sendBytes<T>('POST', path, file, headers, options)
+    return sendBytes(contract, 'POST', path, file, headers, options)
   }
   const hashing = hashLarge(file, signal)
   // Whoever fails first is told; the other is of no more use.
@@ -150,5 +162,5 @@ export async function sendFile<T>(path: string, file: File, options: SendOptions
     ? await locks.request(name, { ifAvailable: true }, (lock) => upload(file, options, lock !== null))
     : await upload(file, options, false)
   const headers = { ...headersOf(file), 'x-upload': id, 'x-content-hash': await hashing }
-  return sendBytes<T>('POST', path, new Blob(), headers, { signal })
+  return sendBytes(contract, 'POST', path, new Blob(), headers, { signal })
 }

@@ -1,7 +1,7 @@
 import { redirectLinks, tappedPoints } from '../../core/comp/references.ts'
 import { dropLane } from '../../core/comp/buses.ts'
-import type { MediaTable } from '../../core/comp/media.ts'
 import type { Link } from '../../core/comp/schema.ts'
+import { broughtInAnswer, mediaAnswer } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { sendFile } from '../send-file.ts'
 import type { EngineClient } from '../engine/engine-client.ts'
@@ -29,10 +29,10 @@ export async function freezeLane(
     if (!bytes) throw new Error(`${lane.name} could not be computed, so no still of it was made.`)
     // A number before the ending would be taken for a frame's.
     const name = `${lane.name.replace(/[^\p{L}\p{N} ]+/gu, ' ').trim()} still ${i + 1} of frame ${frame}.exr`
-    const { ref } = await sendFile<{ ref: string }>(path, new File([bytes], name), { signal })
+    const { ref } = await sendFile(broughtInAnswer, path, new File([bytes], name), { signal })
     refs.set(after, ref)
   }
-  const answer = await requestJson<{ media: MediaTable }>(path)
+  const answer = await requestJson(mediaAnswer, path)
   store.getState().set({ media: answer.media })
   const still = (after: string | undefined): Link => {
     const ref = refs.get(after)!

@@ -2,7 +2,7 @@
 
 import { Folder, FolderUp } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import type { IntakeListing } from '../../server/media/intake-folder.ts'
+import { intakeAnswer, type IntakeListing } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 
 const joined = (path: string, name: string) => (path === '' ? name : `${path}/${name}`)
@@ -25,7 +25,7 @@ export function IntakeDialog({
   }, [])
   useEffect(() => {
     let isCurrent = true
-    requestJson<IntakeListing>(`/api/intake?path=${encodeURIComponent(path)}`).then(
+    requestJson(intakeAnswer, `/api/intake?path=${encodeURIComponent(path)}`).then(
       (found) => {
         if (!isCurrent) return
         setListing(found)

@@ -2,7 +2,7 @@
 
 import { useEffect, useState } from 'react'
 import { idColour } from '../../core/passes/draw.ts'
-import type { ListedObject } from '../../server/media/decode-file.ts'
+import { objectsAnswer, type ListedObject } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
@@ -20,7 +20,7 @@ export function useObjects(mediaRef: string, pass: string): readonly ListedObjec
   useEffect(() => {
     let isCurrent = true
     const query = new URLSearchParams({ media: mediaRef, pass, frame: String(frame) })
-    requestJson<{ objects: ListedObject[] }>(`/api/shots/${id}/objects?${query}`).then(
+    requestJson(objectsAnswer, `/api/shots/${id}/objects?${query}`).then(
       (found) => {
         if (isCurrent) setObjects(found.objects)
       },

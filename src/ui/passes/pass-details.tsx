@@ -13,11 +13,11 @@ import {
   type Encoding,
   type GapFilling,
   type Media,
-  type MediaTable,
   type Pass,
 } from '../../core/comp/media.ts'
 import type { PassDetail } from '../../core/passes/pass-kind.ts'
 import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
+import { mediaAnswer } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DepthHistogram } from './depth-histogram.tsx'
@@ -298,7 +298,7 @@ export function PassDetails({ mediaRef, media, pass }: { mediaRef: string; media
   const shown = useShot((s) => s.shownPass)
   const patch = (change: object) => {
     setFailure(undefined)
-    requestJson<{ media: MediaTable }>(`/api/shots/${id}/media`, 'PATCH', {
+    requestJson(mediaAnswer, `/api/shots/${id}/media`, 'PATCH', {
       media: mediaRef,
       ...change,
     }).then(

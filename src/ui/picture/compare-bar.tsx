@@ -2,7 +2,7 @@
 
 import { Camera, Trash2, X } from 'lucide-react'
 import { useEffect, useState } from 'react'
-import type { Still } from '../../server/db/stills.ts'
+import { stillsAnswer, type Still } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { SideName } from '../shot/shot-store.ts'
@@ -19,7 +19,7 @@ export function CompareBar() {
   const isOpen = compare !== undefined
   useEffect(() => {
     if (!isOpen) return
-    requestJson<{ stills: Still[] }>(`/api/shots/${id}/stills`).then(
+    requestJson(stillsAnswer, `/api/shots/${id}/stills`).then(
       (found) => {
         setStills(found.stills)
       },
@@ -61,7 +61,8 @@ export function CompareBar() {
     canvas?.toBlob((blob) => {
       if (!blob) return
       const name = `frame ${frame}, ${new Date().toLocaleTimeString()}`
-      requestJson<{ stills: Still[] }>(
+      requestJson(
+        stillsAnswer,
         `/api/shots/${id}/stills?frame=${frame}&name=${encodeURIComponent(name)}`,
         'POST',
         blob,
@@ -106,13 +107,10 @@ export function CompareBar() {
           className="btn btn-ghost btn-xs btn-square"
           aria-label="Delete this still"
           onClick={() => {
-            requestJson<{ stills: Still[] }>(`/api/shots/${id}/stills/${shownStill}`, 'DELETE').then(
-              (answer) => {
-                setStills(answer.stills)
-                set({ compare: { ...compare, right: 'before' } })
-              },
-              tell,
-            )
+            requestJson(stillsAnswer, `/api/shots/${id}/stills/${shownStill}`, 'DELETE').then((answer) => {
+              setStills(answer.stills)
+              set({ compare: { ...compare, right: 'before' } })
+            }, tell)
           }}
         >
           <Trash2 size={13} aria-hidden />

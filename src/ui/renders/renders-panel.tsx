@@ -2,7 +2,8 @@
 
 import { useCallback, useEffect, useState } from 'react'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
-import type { Render, RenderFrame } from '../../server/db/renders.ts'
+import * as v from 'valibot'
+import { doneAnswer, renderAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { ago } from '../ago.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -16,12 +17,10 @@ const formatNames: Readonly<Record<OutputFormat, string>> = {
   'png8-premultiplied': 'PNG, 8 bit, premultiplied',
 }
 
-type ShownRender = Omit<Render, 'createdAt'> & { readonly createdAt: string }
-
 const isOpen = ({ frames }: Pick<ShownRender, 'frames'>) =>
   frames.some((f) => f.state === 'waiting' || f.state === 'working')
 
-function FrameLine({ renderId, frame }: { renderId: string; frame: RenderFrame }) {
+function FrameLine({ renderId, frame }: { renderId: string; frame: ShownRender['frames'][number] }) {
   return (
     <div className="flex flex-wrap items-center gap-3" data-testid="render-frame" data-state={frame.state}>
       <span className="w-20">frame {String(frame.frame).padStart(3, '0')}</span>
@@ -70,8 +69,8 @@ function RenderCard({ render: initial }: { render: ShownRender }) {
   const act = async (action: 'cancel' | 'retry') => {
     setFailure(undefined)
     try {
-      await requestJson(`/api/renders/${render.id}`, 'POST', { action })
-      setRender(await requestJson<ShownRender>(`/api/renders/${render.id}`))
+      await requestJson(doneAnswer, `/api/renders/${render.id}`, 'POST', { action })
+      setRender(await requestJson(renderAnswer, `/api/renders/${render.id}`))
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))
     }
@@ -80,7 +79,7 @@ function RenderCard({ render: initial }: { render: ShownRender }) {
     if (!isUnderWay) return
     const events = new EventSource(`/api/renders/${render.id}/events`)
     events.onmessage = ({ data }: MessageEvent<string>) => {
-      const next = JSON.parse(data) as ShownRender | null
+      const next = v.parse(v.nullable(renderAnswer), JSON.parse(data))
       if (next) setRender(next)
     }
     return () => {
@@ -132,7 +131,7 @@ export function RendersPanel() {
 
   const load = useCallback(async () => {
     try {
-      setRenders((await requestJson<{ renders: ShownRender[] }>(`/api/shots/${id}/renders`)).renders)
+      setRenders((await requestJson(rendersAnswer, `/api/shots/${id}/renders`)).renders)
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))
     }
@@ -149,7 +148,11 @@ export function RendersPanel() {
       // What is rendered is what is saved.
       if (!(await saveNow()))
         throw new Error('The shot could not be saved, so it can not be rendered as it is shown.')
-      await requestJson(`/api/shots/${id}/renders`, 'POST', { first: frame, last: frame, formats })
+      await requestJson(doneAnswer, `/api/shots/${id}/renders`, 'POST', {
+        first: frame,
+        last: frame,
+        formats,
+      })
       await load()
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))

@@ -1,4 +1,6 @@
 import type { Comp } from '../../core/comp/schema.ts'
+import * as v from 'valibot'
+import { conflictDetails, revisionAnswer } from '../../contracts/answers.ts'
 import { AnswerError, requestJson } from '../request-json.ts'
 import type { ShotStore } from './shot-store.ts'
 
@@ -104,7 +106,7 @@ export class Autosave {
     const { comp } = this.store.getState()
     this.change({ type: 'saving' })
     try {
-      const answer = await requestJson<{ revision: number }>(`/api/shots/${this.shotId}/comp`, 'PUT', {
+      const answer = await requestJson(revisionAnswer, `/api/shots/${this.shotId}/comp`, 'PUT', {
         base: this.revision,
         comp,
       })
@@ -115,7 +117,7 @@ export class Autosave {
       return true
     } catch (error) {
       if (error instanceof AnswerError && error.status === 409) {
-        const { revision, savedAt } = error.details as { revision: number; savedAt: string }
+        const { revision, savedAt } = v.parse(conflictDetails, error.details)
         this.change({ type: 'conflict', revision, savedAt })
       } else if (error instanceof AnswerError && isRefusal(error.status)) {
         // What was refused stays refused until it changes.
@@ -131,9 +133,7 @@ export class Autosave {
 
   private async lookForOthers(): Promise<void> {
     if (this.state.type === 'conflict' || this.state.type === 'saving') return
-    const answer = await requestJson<{ revision: number }>(`/api/shots/${this.shotId}/comp`).catch(
-      () => undefined,
-    )
+    const answer = await requestJson(revisionAnswer, `/api/shots/${this.shotId}/comp`).catch(() => undefined)
     if (answer && answer.revision > this.revision)
       this.change({ type: 'conflict', revision: answer.revision, savedAt: new Date().toISOString() })
   }

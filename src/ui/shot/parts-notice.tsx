@@ -1,14 +1,10 @@
 'use client'
 
 import { useEffect, useState } from 'react'
+import { healthAnswer, type Part } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 
 const everyMs = 15_000
-interface Part {
-  readonly name: string
-  readonly crashes: number
-}
-
 /** What each part is for, in words for someone who waits for it. */
 const without: Readonly<Record<string, string>> = {
   'render worker': 'Renders wait until it stays up.',
@@ -22,7 +18,7 @@ export function PartsNotice() {
   useEffect(() => {
     let isGone = false
     const look = () => {
-      requestJson<{ parts: readonly Part[] }>('/api/health').then(
+      requestJson(healthAnswer, '/api/health').then(
         (health) => {
           if (!isGone) setParts(health.parts)
         },

@@ -4,7 +4,7 @@ import { FolderOpen, ImagePlus } from 'lucide-react'
 import Link from 'next/link'
 import { useRouter } from 'next/navigation'
 import { useRef, useState, type DragEvent } from 'react'
-import type { OpenShot } from '../../server/shot-service.ts'
+import { revisionAnswer, shotAnswer, shotBegunAnswer } from '../../contracts/answers.ts'
 import { intakeOrder } from '../../core/comp/media.ts'
 import { bringInFiles, filesOf, nameOf, sendIncoming, withNewMedia, type Incoming } from '../bring-in.ts'
 import { pictureFiles } from '../intake/bring-in-bar.tsx'
@@ -32,10 +32,10 @@ async function fill(
     onProgress(done, name)
   }
   const { media, refused } = await bringInFiles(id, files, say, signal)
-  const shot = await requestJson<OpenShot>(`/api/shots/${id}`)
+  const shot = await requestJson(shotAnswer, `/api/shots/${id}`)
   const first = Object.fromEntries(Object.entries(shot.media).slice(0, 1))
   if (media)
-    await requestJson(`/api/shots/${id}/comp`, 'PUT', {
+    await requestJson(revisionAnswer, `/api/shots/${id}/comp`, 'PUT', {
       base: shot.revision,
       comp: withNewMedia(shot.comp, first, media),
     })
@@ -75,7 +75,7 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
       if (isCut()) break
       say(i, nameOf(file))
       try {
-        const { id } = await sendIncoming<{ id: string }>('/api/shots', file, signal)
+        const { id } = await sendIncoming(shotBegunAnswer, '/api/shots', file, signal)
         const rest = files.filter((f) => f !== file && !begins.slice(0, i).includes(f))
         refused.push(
           ...(await fill(

@@ -1,0 +1,93 @@
+import * as v from 'valibot'
+import { alphaUses, encodings, gapFillings, passSchema, readingSchema } from '../core/comp/media.ts'
+import { parseComp } from '../core/comp/schema.ts'
+import { outputFormats } from '../core/formats/write-picture.ts'
+
+// What routes answer, as the page reads it. Routes give answers of these types, and every answer is read through them.
+
+const hashByFrame = v.record(v.string(), v.string())
+const media = v.object({
+  name: v.string(),
+  frames: hashByFrame,
+  beside: v.exactOptional(v.record(v.string(), hashByFrame)),
+  passes: v.array(passSchema),
+  encoding: v.exactOptional(v.picklist(encodings)),
+  alpha: v.exactOptional(v.picklist(alphaUses)),
+  reading: v.exactOptional(readingSchema),
+  broken: v.exactOptional(hashByFrame),
+  gaps: v.exactOptional(v.picklist(gapFillings)),
+})
+const mediaTable = v.record(v.string(), media)
+
+/** The media of a shot, with what was noticed in their files. */
+export const mediaAnswer = v.object({ media: mediaTable, notes: v.exactOptional(v.array(v.string())) })
+/** The media that a file became. */
+export const broughtInAnswer = v.object({ ref: v.string() })
+/** A shot that a file began. */
+export const shotBegunAnswer = v.object({ id: v.string() })
+export const revisionAnswer = v.object({ revision: v.number() })
+/** Of a revision that was not the newest: the one that is, and when it was saved. */
+export const conflictDetails = v.object({ revision: v.number(), savedAt: v.string() })
+/** Which of some files are there already, by their places in what was asked. */
+export const knownAnswer = v.object({ known: v.array(v.number()) })
+/** A shot with its newest comp and its media. */
+export const shotAnswer = v.object({
+  id: v.string(),
+  name: v.string(),
+  comp: v.pipe(v.unknown(), v.transform(parseComp)),
+  revision: v.number(),
+  savedAt: v.string(),
+  media: mediaTable,
+  notes: v.array(v.string()),
+})
+
+const frameStates = ['waiting', 'working', 'done', 'failed', 'cancelled'] as const
+export const renderAnswer = v.object({
+  id: v.string(),
+  shotId: v.string(),
+  createdAt: v.string(),
+  formats: v.array(v.picklist(outputFormats)),
+  frames: v.array(
+    v.object({
+      frame: v.number(),
+      state: v.picklist(frameStates),
+      /** 0–1. */
+      progress: v.number(),
+      problem: v.nullable(v.string()),
+      /** Names of the written files. */
+      files: v.array(v.string()),
+    }),
+  ),
+})
+export type ShownRender = v.InferOutput<typeof renderAnswer>
+export const rendersAnswer = v.object({ renders: v.array(renderAnswer) })
+
+export const stillsAnswer = v.object({
+  stills: v.array(v.object({ id: v.string(), name: v.string(), frame: v.number() })),
+})
+export type Still = v.InferOutput<typeof stillsAnswer>['stills'][number]
+
+/** Objects of an ID pass: eight hexadecimal digits, the name where there is one, pixels that each covers. */
+export const objectsAnswer = v.object({
+  objects: v.array(v.object({ id: v.string(), name: v.exactOptional(v.string()), pixels: v.number() })),
+})
+export type ListedObject = v.InferOutput<typeof objectsAnswer>['objects'][number]
+
+/** What lies in a folder of the intake folder. */
+export const intakeAnswer = v.object({
+  root: v.string(),
+  path: v.string(),
+  folders: v.array(v.string()),
+  sequences: v.array(v.object({ name: v.string(), files: v.array(v.string()), frames: v.string() })),
+})
+export type IntakeListing = v.InferOutput<typeof intakeAnswer>
+
+/** Whether everything answers, and the parts that stop again and again. */
+export const healthAnswer = v.object({
+  ok: v.boolean(),
+  parts: v.array(v.object({ name: v.string(), crashes: v.number(), isRunning: v.boolean() })),
+})
+export type Part = v.InferOutput<typeof healthAnswer>['parts'][number]
+
+/** It was done; what else is said does not matter. */
+export const doneAnswer = v.unknown()
