@@ -1,5 +1,6 @@
 import type { Metadata } from 'next'
 import type { ReactNode } from 'react'
+import { ServerState } from '../ui/server-state.tsx'
 import '@fontsource-variable/inter'
 import './globals.css'
 
@@ -8,7 +9,9 @@ export const metadata: Metadata = { title: 'Zafiro', description: 'A mixing desk
 export default function Layout({ children }: { children: ReactNode }) {
   return (
     <html lang="en" data-theme="zafiro">
-      <body>{children}</body>
+      <body>
+        <ServerState>{children}</ServerState>
+      </body>
     </html>
   )
 }

@@ -56,7 +56,7 @@ function sendBytes<T>(
         try {
           resolve(readAnswer(contract, data))
         } catch (error) {
-          reject(error)
+          reject(error instanceof Error ? error : new Error(String(error)))
         }
       else
         reject(

@@ -3,6 +3,7 @@
 import { Folder, FolderUp } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
 import { intakeAnswer, type IntakeListing } from '../../contracts/answers.ts'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { requestJson } from '../request-json.ts'
 
 const joined = (path: string, name: string) => (path === '' ? name : `${path}/${name}`)
@@ -17,30 +18,22 @@ export function IntakeDialog({
 }) {
   const dialog = useRef<HTMLDialogElement>(null)
   const [path, setPath] = useState('')
-  const [listing, setListing] = useState<IntakeListing>()
-  const [failure, setFailure] = useState<string>()
   const [picked, setPicked] = useState<ReadonlySet<string>>(new Set())
   useEffect(() => {
     dialog.current?.showModal()
   }, [])
-  useEffect(() => {
-    let isCurrent = true
-    requestJson(intakeAnswer, `/api/intake?path=${encodeURIComponent(path)}`).then(
-      (found) => {
-        if (!isCurrent) return
-        setListing(found)
-        setFailure(undefined)
-        // A folder of frames is mostly wanted whole.
-        setPicked(new Set(found.sequences.map((s) => s.name)))
-      },
-      (error: unknown) => {
-        if (isCurrent) setFailure(error instanceof Error ? error.message : String(error))
-      },
-    )
-    return () => {
-      isCurrent = false
-    }
-  }, [path])
+  const { data: listing, error } = useQuery({
+    queryKey: ['intake', path],
+    queryFn: () => requestJson(intakeAnswer, `/api/intake?path=${encodeURIComponent(path)}`),
+    staleTime: 0,
+    placeholderData: keepPreviousData,
+  })
+  // A folder of frames is mostly wanted whole.
+  const [pickedOf, setPickedOf] = useState<IntakeListing>()
+  if (listing && listing !== pickedOf) {
+    setPickedOf(listing)
+    setPicked(new Set(listing.sequences.map((s) => s.name)))
+  }
   const sequences = listing?.sequences ?? []
   const wanted = sequences.filter((s) => picked.has(s.name)).flatMap((s) => s.files)
   const toggle = (name: string) => {
@@ -62,9 +55,9 @@ export function IntakeDialog({
             {listing ? joined(listing.root, path) : '…'}
           </p>
         </header>
-        {failure && (
+        {error && (
           <p role="alert" className="bg-error/20 px-4 py-1.5">
-            {failure}
+            {error.message}
           </p>
         )}
         <ul className="min-h-40 flex-1 overflow-y-auto py-1">

@@ -1,7 +1,8 @@
 'use client'
 
 import { Camera, Trash2, X } from 'lucide-react'
-import { useEffect, useState } from 'react'
+import { useState } from 'react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { stillsAnswer, type Still } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -14,18 +15,16 @@ export function CompareBar() {
   const { set } = store.getState()
   const compare = useShot((s) => s.compare)
   const comp = useShot((s) => s.comp)
-  const [stills, setStills] = useState<readonly Still[]>([])
   const [failure, setFailure] = useState<string>()
   const isOpen = compare !== undefined
-  useEffect(() => {
-    if (!isOpen) return
-    requestJson(stillsAnswer, `/api/shots/${id}/stills`).then(
-      (found) => {
-        setStills(found.stills)
-      },
-      () => undefined,
-    )
-  }, [id, isOpen])
+  const queries = useQueryClient()
+  const queryKey = ['stills', id]
+  const found = useQuery({
+    queryKey,
+    queryFn: () => requestJson(stillsAnswer, `/api/shots/${id}/stills`),
+    enabled: isOpen,
+  })
+  const stills: readonly Still[] = found.data?.stills ?? []
   if (!compare) return null
   const otherFrame = compare.right.startsWith('frame ') ? Number(compare.right.slice(6)) : undefined
   const sides = [
@@ -67,7 +66,7 @@ export function CompareBar() {
         'POST',
         blob,
       ).then((answer) => {
-        setStills(answer.stills)
+        queries.setQueryData(queryKey, answer)
         if (answer.stills[0]) set({ compare: { ...compare, right: `still ${answer.stills[0].id}` } })
       }, tell)
     })
@@ -108,7 +107,7 @@ export function CompareBar() {
           aria-label="Delete this still"
           onClick={() => {
             requestJson(stillsAnswer, `/api/shots/${id}/stills/${shownStill}`, 'DELETE').then((answer) => {
-              setStills(answer.stills)
+              queries.setQueryData(queryKey, answer)
               set({ compare: { ...compare, right: 'before' } })
             }, tell)
           }}

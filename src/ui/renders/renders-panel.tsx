@@ -1,7 +1,8 @@
 'use client'
 
-import { useCallback, useEffect, useState } from 'react'
+import { useEffect, useState } from 'react'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import * as v from 'valibot'
 import { doneAnswer, renderAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { ago } from '../ago.ts'
@@ -125,21 +126,16 @@ export function RendersPanel() {
   const { id, saveNow } = useShotContext()
   const frame = useShot((s) => s.frame)
   const [formats, setFormats] = useState<readonly OutputFormat[]>(['exr', 'png16'])
-  const [renders, setRenders] = useState<readonly ShownRender[]>()
   const [failure, setFailure] = useState<string>()
   const [isAsking, setIsAsking] = useState(false)
 
-  const load = useCallback(async () => {
-    try {
-      setRenders((await requestJson(rendersAnswer, `/api/shots/${id}/renders`)).renders)
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : String(error))
-    }
-  }, [id])
-  useEffect(() => {
-    // eslint-disable-next-line react-hooks/set-state-in-effect -- the list comes from the server
-    void load()
-  }, [load])
+  const queryKey = ['renders', id]
+  const queries = useQueryClient()
+  const { data, error } = useQuery({
+    queryKey,
+    queryFn: () => requestJson(rendersAnswer, `/api/shots/${id}/renders`),
+  })
+  const renders = data?.renders
 
   const start = async () => {
     setFailure(undefined)
@@ -153,7 +149,7 @@ export function RendersPanel() {
         last: frame,
         formats,
       })
-      await load()
+      await queries.invalidateQueries({ queryKey })
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))
     }
@@ -194,9 +190,9 @@ export function RendersPanel() {
         <button type="submit" className="btn btn-primary btn-sm" disabled={formats.length === 0 || isAsking}>
           Start rendering
         </button>
-        {failure && (
+        {(failure ?? error) && (
           <p role="alert" className="text-xs text-error">
-            {failure}
+            {failure ?? error?.message}
           </p>
         )}
       </form>

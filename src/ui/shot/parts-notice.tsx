@@ -1,7 +1,7 @@
 'use client'
 
-import { useEffect, useState } from 'react'
-import { healthAnswer, type Part } from '../../contracts/answers.ts'
+import { useQuery } from '@tanstack/react-query'
+import { healthAnswer } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 
 const everyMs = 15_000
@@ -14,25 +14,12 @@ const without: Readonly<Record<string, string>> = {
 
 /** Says when a part of the application stops again and again. */
 export function PartsNotice() {
-  const [parts, setParts] = useState<readonly Part[]>([])
-  useEffect(() => {
-    let isGone = false
-    const look = () => {
-      requestJson(healthAnswer, '/api/health').then(
-        (health) => {
-          if (!isGone) setParts(health.parts)
-        },
-        () => undefined,
-      )
-    }
-    look()
-    const timer = setInterval(look, everyMs)
-    return () => {
-      isGone = true
-      clearInterval(timer)
-    }
-  }, [])
-  return parts.map(({ name, crashes }) => (
+  const { data } = useQuery({
+    queryKey: ['health'],
+    queryFn: () => requestJson(healthAnswer, '/api/health'),
+    refetchInterval: everyMs,
+  })
+  return data?.parts.map(({ name, crashes }) => (
     <p key={name} role="status" className="bg-warning/15 px-4 py-1.5 text-xs">
       The {name} stopped {crashes} times in the last minute and is started again with growing pauses.{' '}
       {without[name] ?? ''} The output of npm start says why.
