@@ -32,7 +32,8 @@ afterAll(async () => {
 const settled = () =>
   waitFor(driver, 'the latest picture at full size', () =>
     driver.executeScript<boolean>(() => {
-      const { wanted, serial, reduction } = document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset
+      const { wanted, serial, reduction } =
+        document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset
       return serial === wanted && reduction === '1'
     }),
   )
@@ -880,6 +881,54 @@ describe('from the list of shots to a finished frame', () => {
     const link = await (await find(driver, '[data-testid=render-frame] a')).getAttribute('href')
     const bytes = new Uint8Array(await (await fetch(link!)).arrayBuffer())
     expect(openMediaFile(bytes).info.width).toBe(480)
+  })
+
+  test('a frame is the same, bit for bit, from the page, the server and the command line', async () => {
+    const { comp } = await savedComp()
+    await (await find(driver, 'header .btn-primary')).click()
+    await driver.executeScript(() => {
+      const keep = window as unknown as { made?: Promise<number[]> }
+      URL.createObjectURL = (blob) => {
+        keep.made = (blob as Blob).arrayBuffer().then((bytes) => [...new Uint8Array(bytes)])
+        return 'data:,'
+      }
+    })
+    await (await find(driver, '//button[.="Save here"]')).click()
+    const made = await waitFor(driver, 'the page’s own file', () =>
+      driver.executeAsyncScript<number[] | false>((done: (bytes: unknown) => void) => {
+        const { made } = window as unknown as { made?: Promise<number[]> }
+        if (made) void made.then(done)
+        else done(false)
+      }),
+    )
+    const shot = (await (await fetch(`${app.address}/api/shots/grottodemo01/file`)).json()) as ShotFile
+    const shotFile = join(home, 'demo', 'as-shown.zafiro.json')
+    expect(shot.comp).toEqual(comp)
+    writeFileSync(shotFile, JSON.stringify(shot))
+    const out = mkdtempSync(join(tmpdir(), 'zafiro-same-'))
+    const render = ['bin/zafiro.mjs', 'render', shotFile, '--frames', '1-1', '--out', out, '--format', 'exr']
+    execFileSync(process.execPath, render, { encoding: 'utf8' })
+    const folder = join(home, 'renders', readdirSync(join(home, 'renders'))[0]!)
+    const files = [
+      new Uint8Array(made),
+      new Uint8Array(
+        readFileSync(
+          join(
+            folder,
+            readdirSync(folder).find((f) => f.endsWith('.exr'))!,
+          ),
+        ),
+      ),
+      new Uint8Array(readFileSync(join(out, readdirSync(out)[0]!))),
+    ]
+    const [here, server, line] = files.map((bytes) => {
+      const { data, width, height, channels } = openMediaFile(bytes).readPass('beauty', { isData: true })
+      expect([width, height, channels]).toEqual([480, 270, 4])
+      return Buffer.from(data.buffer, data.byteOffset, data.byteLength)
+    })
+    expect(here!.equals(server!)).toBe(true)
+    expect(line!.equals(server!)).toBe(true)
+    rmSync(out, { recursive: true })
   })
 
   test('a change made elsewhere is told, and nothing is overwritten silently', async () => {

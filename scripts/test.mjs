@@ -18,6 +18,8 @@ import {
 
 const home = join(root, '.zafiro/test')
 const total = { passed: 0, failed: 0 }
+/** The slowest tests of each run. */
+const slowest = []
 
 /** A check that either holds or does not, such as lint; counts as one test. */
 async function check(what, command, args) {
@@ -51,6 +53,7 @@ async function vitest(project, env) {
   const found = existsSync(counts) ? JSON.parse(readFileSync(counts, 'utf8')) : { passed: 0, failed: 1 }
   total.passed += found.passed
   total.failed += found.failed
+  slowest.push(...(found.slowest ?? []))
   if (status !== 0 && found.failed === 0) total.failed++
 }
 
@@ -94,6 +97,9 @@ main()
   })
   .finally(() => {
     say('')
+    if (slowest.length > 0) console.log('The slowest ten:')
+    for (const { name, ms } of slowest.sort((a, b) => b.ms - a.ms).slice(0, 10))
+      console.log(`  ${(ms / 1000).toFixed(1).padStart(6)} s  ${name}`)
     console.log(`${total.passed} passed, ${total.failed} failed`)
     process.exit(total.failed > 0 || total.passed === 0 ? 1 : 0)
   })

@@ -51,6 +51,7 @@ export function ObjectList({
   const found = (objects ?? []).filter((o) => objectName(o).toLowerCase().includes(search.toLowerCase()))
   const scroller = useRef<HTMLDivElement>(null)
   // Thousands of objects scroll as a few do.
+  // eslint-disable-next-line react-hooks/incompatible-library -- its functions are used while rendering alone
   const rows = useVirtualizer({
     count: found.length,
     getScrollElement: () => scroller.current,

@@ -6,6 +6,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import * as v from 'valibot'
 import { doneAnswer, renderAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { ago } from '../ago.ts'
+import { saveFile } from '../save-file.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
@@ -123,11 +124,12 @@ const mostListed = 50
 
 /** Asks for renders of the shot and lists those there are. */
 export function RendersPanel() {
-  const { id, saveNow } = useShotContext()
+  const { id, saveNow, engine, store } = useShotContext()
   const frame = useShot((s) => s.frame)
   const [formats, setFormats] = useState<readonly OutputFormat[]>(['exr', 'png16'])
   const [failure, setFailure] = useState<string>()
   const [isAsking, setIsAsking] = useState(false)
+  const [isSaving, setIsSaving] = useState(false)
 
   const queryKey = ['renders', id]
   const queries = useQueryClient()
@@ -154,6 +156,16 @@ export function RendersPanel() {
       setFailure(error instanceof Error ? error.message : String(error))
     }
     setIsAsking(false)
+  }
+  /** The picture as this page computes it: the same as a render of it, without waiting for one. */
+  const saveHere = async () => {
+    setFailure(undefined)
+    setIsSaving(true)
+    const { comp, media } = store.getState()
+    const bytes = await engine?.exr({ comp, media, frame }, { type: 'picture' })
+    if (bytes) saveFile(`frame ${String(frame).padStart(4, '0')}.exr`, bytes, 'image/x-exr')
+    else setFailure('This frame could not be computed here. Start a render of it instead.')
+    setIsSaving(false)
   }
   const toggle = (format: OutputFormat) => {
     setFormats(outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))))
@@ -189,6 +201,15 @@ export function RendersPanel() {
         </fieldset>
         <button type="submit" className="btn btn-primary btn-sm" disabled={formats.length === 0 || isAsking}>
           Start rendering
+        </button>
+        <button
+          type="button"
+          className="btn btn-ghost btn-sm ml-1"
+          title="Saves this frame as EXR (half, premultiplied) at once, as this page computes it"
+          disabled={!engine || isSaving}
+          onClick={() => void saveHere()}
+        >
+          {isSaving ? 'Computing …' : 'Save here'}
         </button>
         {(failure ?? error) && (
           <p role="alert" className="text-xs text-error">
