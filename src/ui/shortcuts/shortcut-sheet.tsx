@@ -8,10 +8,11 @@ import { useShortcut } from './use-shortcut.ts'
 
 const all: readonly Shortcut[] = Object.values(shortcuts)
 const groups = [
-  ...[...new Set(all.map(({ group }) => group))].map(
+  ...(['Everywhere', 'Picture', 'Time'] as const).map(
     (group) => [group, all.filter((one) => one.group === group)] as const,
   ),
   ['Drawing', drawingKeys] as const,
+  ['On the desk', all.filter((one) => one.group === 'On the desk')] as const,
 ]
 
 /** All keys of the shot screen, on `?` or by its button. */
@@ -36,7 +37,7 @@ export function ShortcutSheet() {
             {groups.map(([group, keysOf]) => (
               <section key={group} className="mb-4 break-inside-avoid">
                 <h3 className="mb-1 text-xs text-base-content/60">{group}</h3>
-                <dl className="grid grid-cols-[6.5rem_minmax(0,1fr)] items-center gap-y-1">
+                <dl className="grid grid-cols-[8.2rem_minmax(0,1fr)] items-center gap-y-1">
                   {keysOf.map(({ keys, does }) => (
                     <div key={does} className="contents">
                       <dt className="flex gap-1">
