@@ -24,6 +24,7 @@ export default defineConfig({
       {
         test: {
           name: 'browser',
+          globalSetup: 'e2e/end-demo.ts',
           include: ['e2e/**/*.test.ts'],
           environment: 'node',
           testTimeout: 120_000,

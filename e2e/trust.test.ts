@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { By, type WebDriver } from 'selenium-webdriver'
+import * as v from 'valibot'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { outputFormats } from '../src/core/formats/write-picture.ts'
 import { routes } from '../src/server/contracts.ts'
@@ -61,6 +62,7 @@ test('no route fails on anything that fits its contract, or does not: it answers
   }
   const failures: string[] = []
   let count = 0
+  let readByContract = 0
   for (let i = 0; i < 900; i++) {
     const route = routes[i % routes.length]!
     const path =
@@ -109,9 +111,13 @@ test('no route fails on anything that fits its contract, or does not: it answers
       !/"message":"[^"]{8,}/.test(text)
     )
       failures.push(`${answer.status} without words to ${asked}: ${text.slice(0, 100)}`)
+    else if (answer.ok && route.answer && !v.is(route.answer, JSON.parse(text))) {
+      failures.push(`not by its contract, to ${asked}: ${text.slice(0, 200)}`)
+    } else if (answer.ok && route.answer) readByContract++
   }
   expect(failures).toEqual([])
   expect(count).toBe(900)
+  expect(readByContract).toBeGreaterThan(60)
   expect((await read())['id']).toBe(shot)
 }, 120_000)
 

@@ -1,4 +1,18 @@
 import * as v from 'valibot'
+import {
+  broughtInAnswer,
+  healthAnswer,
+  intakeAnswer,
+  knownAnswer,
+  mediaAnswer,
+  objectsAnswer,
+  renderAnswer,
+  rendersAnswer,
+  revisionAnswer,
+  shotAnswer,
+  shotBegunAnswer,
+  stillsAnswer,
+} from '../contracts/answers.ts'
 import { gapFillings, readingSchema } from '../core/comp/media.ts'
 import { finite } from '../core/comp/parts.ts'
 import { passDetailSchema, passFilters } from '../core/passes/pass-kind.ts'
@@ -85,6 +99,8 @@ export interface RouteContract {
   readonly path: string
   readonly body?: v.GenericSchema
   readonly query?: v.GenericSchema
+  /** What it answers as JSON, where it does. */
+  readonly answer?: v.GenericSchema
   /** The body is a file. */
   readonly takesFile?: boolean
   /** It goes on until something ends. */
@@ -92,29 +108,41 @@ export interface RouteContract {
 }
 
 export const routes: readonly RouteContract[] = [
-  { method: 'GET', path: '/api/health' },
-  { method: 'GET', path: '/api/intake', query: intakeQuery },
-  { method: 'POST', path: '/api/shots', body: intakeBody, takesFile: true },
-  { method: 'GET', path: '/api/shots/{shot}' },
+  { method: 'GET', path: '/api/health', answer: healthAnswer },
+  { method: 'GET', path: '/api/intake', query: intakeQuery, answer: intakeAnswer },
+  { method: 'POST', path: '/api/shots', body: intakeBody, takesFile: true, answer: shotBegunAnswer },
+  { method: 'GET', path: '/api/shots/{shot}', answer: shotAnswer },
   { method: 'PATCH', path: '/api/shots/{shot}', body: renameBody },
-  { method: 'GET', path: '/api/shots/{shot}/comp' },
-  { method: 'PUT', path: '/api/shots/{shot}/comp', body: compBody },
+  { method: 'GET', path: '/api/shots/{shot}/comp', answer: revisionAnswer },
+  { method: 'PUT', path: '/api/shots/{shot}/comp', body: compBody, answer: revisionAnswer },
   { method: 'GET', path: '/api/shots/{shot}/file' },
-  { method: 'GET', path: '/api/shots/{shot}/media' },
-  { method: 'POST', path: '/api/shots/{shot}/media', body: intakeBody, takesFile: true },
-  { method: 'PATCH', path: '/api/shots/{shot}/media', body: mediaChange },
+  { method: 'GET', path: '/api/shots/{shot}/media', answer: mediaAnswer },
+  {
+    method: 'POST',
+    path: '/api/shots/{shot}/media',
+    body: intakeBody,
+    takesFile: true,
+    answer: broughtInAnswer,
+  },
+  { method: 'PATCH', path: '/api/shots/{shot}/media', body: mediaChange, answer: mediaAnswer },
   { method: 'GET', path: '/api/shots/{shot}/media/events', isStream: true },
-  { method: 'POST', path: '/api/shots/{shot}/media/known', body: knownBody },
-  { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery },
-  { method: 'GET', path: '/api/shots/{shot}/renders' },
+  { method: 'POST', path: '/api/shots/{shot}/media/known', body: knownBody, answer: knownAnswer },
+  { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery, answer: objectsAnswer },
+  { method: 'GET', path: '/api/shots/{shot}/renders', answer: rendersAnswer },
   { method: 'POST', path: '/api/shots/{shot}/renders', body: renderBody },
-  { method: 'GET', path: '/api/shots/{shot}/stills' },
-  { method: 'POST', path: '/api/shots/{shot}/stills', query: stillQuery, takesFile: true },
+  { method: 'GET', path: '/api/shots/{shot}/stills', answer: stillsAnswer },
+  {
+    method: 'POST',
+    path: '/api/shots/{shot}/stills',
+    query: stillQuery,
+    takesFile: true,
+    answer: stillsAnswer,
+  },
   { method: 'GET', path: '/api/shots/{shot}/stills/{still}' },
   { method: 'DELETE', path: '/api/shots/{shot}/stills/{still}' },
   { method: 'GET', path: '/api/shots/{shot}/thumbnail' },
   { method: 'PUT', path: '/api/shots/{shot}/thumbnail', takesFile: true },
-  { method: 'GET', path: '/api/renders/{render}' },
+  { method: 'GET', path: '/api/renders/{render}', answer: renderAnswer },
   { method: 'POST', path: '/api/renders/{render}', body: renderChange },
   { method: 'GET', path: '/api/renders/{render}/events', isStream: true },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
