@@ -14,6 +14,9 @@ import {
   setSetting,
   settingOf,
   type SettingRef,
+  canMove,
+  keyFrames,
+  toggleKey,
 } from './settings.ts'
 
 /** A lane of each source with settings, and a step of every effect. */
@@ -145,5 +148,33 @@ describe('a setting that moves', () => {
       if (lost.of !== 'dial' || lost.step !== id) expect(readSetting(start, lost, 1)).toBeUndefined()
       if (lost.of !== 'dial' || lost.step !== id) expect(setSetting(start, lost, 1, { frame: 1 })).toBe(start)
     }
+  })
+})
+
+describe('keys of a setting', () => {
+  const [start, id] = addStep(addLane(emptyComp(64, 48), 'Cave', { type: 'colour', colour: [1, 1, 1], alpha: 1 }), 'lane1', 0, 'light-rays') // prettier-ignore
+  const values = (comp: Comp, which: SettingRef) => [1, 3, 5, 7, 9].map((f) => readSetting(comp, which, f))
+  test('a first key holds what was there; one between two changes nothing; without the last it stands still', () => {
+    const amount: SettingRef = { of: 'amount', step: id }
+    const one = toggleKey(start, amount, 3)
+    expect([keyFrames(one, amount), values(one, amount)]).toEqual([[3], [1, 1, 1, 1, 1]])
+    const fade = setSetting(one, amount, 0, { frame: 7, autoKey: true })
+    expect(values(fade, amount)).toEqual([1, 1, 0.5, 0, 0])
+    const three = toggleKey(fade, amount, 5)
+    expect([keyFrames(three, amount), values(three, amount)]).toEqual([[3, 5, 7], [1, 1, 0.5, 0, 0]]) // prettier-ignore
+    const two = toggleKey(three, amount, 3)
+    expect([keyFrames(two, amount), values(two, amount)]).toEqual([[5, 7], [0.5, 0.5, 0.5, 0, 0]]) // prettier-ignore
+    const none = toggleKey(toggleKey(two, amount, 5), amount, 7)
+    expect([keyFrames(none, amount), settingOf(none, amount)]).toEqual([[], 0])
+  })
+  test('are there for every setting that can move, and for no other', () => {
+    for (const which of listSettings(start)) {
+      const next = toggleKey(start, which, 4)
+      expect(keyFrames(next, which)).toEqual(canMove(start, which) ? [4] : [])
+      if (!canMove(start, which)) expect(next).toBe(start)
+      expect(readSetting(next, which, 4)).toEqual(readSetting(start, which, 4))
+      expect(dialProblems(next)).toEqual([])
+    }
+    expect(toggleKey(start, { of: 'amount', step: 'nobody' }, 1)).toBe(start)
   })
 })

@@ -207,6 +207,33 @@ export function putSetting(comp: Comp, ref: SettingRef, setting: DialSetting | D
   })
 }
 
+/** Whether a track may stand at a setting. */
+export function canMove(comp: Comp, ref: SettingRef): boolean {
+  return slotOf(comp, ref)?.moves ?? false
+}
+
+/** Frames at which a setting has keys, by rising frame; none where it stands still. */
+export function keyFrames(comp: Comp, ref: SettingRef): readonly number[] {
+  const setting = settingOf(comp, ref)
+  return setting !== undefined && isAnimated(setting) ? setting.keys.map((key) => key.frame) : []
+}
+
+/**
+ * The comp with a key more or less of a setting at a frame. A new key has the value that the setting has there, and changes nothing else
+ * that a straight curve would not; without its last key the setting stands still at that value. An unknown setting, or one that can not
+ * move, leaves the comp as it is.
+ */
+export function toggleKey(comp: Comp, ref: SettingRef, frame: number): Comp {
+  const setting = settingOf(comp, ref)
+  if (setting === undefined || !canMove(comp, ref)) return comp
+  const value = settingAt(setting, frame)
+  if (!isAnimated(setting)) return putSetting(comp, ref, { keys: [{ frame, value: value as KeyValue }] })
+  if (!setting.keys.some((key) => key.frame === frame))
+    return putSetting(comp, ref, withKey(setting, value, frame))
+  const keys = setting.keys.filter((key) => key.frame !== frame)
+  return putSetting(comp, ref, keys.length > 0 ? { keys } : value)
+}
+
 /** The comp with a dial as it is said. */
 export function putDial(comp: Comp, step: string, key: string, setting: DialSetting): Comp {
   return putSetting(comp, { of: 'dial', step, key }, setting)

@@ -1,14 +1,10 @@
 'use client'
 
-import { dialAt, moves, readSetting, type SettingRef } from '../../core/comp/settings.ts'
+import { canMove, dialAt, readSetting, type SettingRef } from '../../core/comp/settings.ts'
 import type { Dial } from '../../core/dials/dials.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DialRow } from './dial-row.tsx'
-
-/** Below a setting that moves: what a change does. */
-export function MovesNote() {
-  return <p className="pl-1 text-xs text-accent">moves; a change shifts its whole curve</p>
-}
+import { KeyLine, KeyToggle } from './key-marks.tsx'
 
 /**
  * The controls of one setting of the comp. `name` is what it is called here, `edits` names its changes for undo; `hint` and `resetsTo` where
@@ -39,7 +35,8 @@ export function SettingRow({
     ...(resetsTo !== undefined && { default: resetsTo }),
   } as Dial
   return (
-    <>
+    <div className="relative">
+      {canMove(comp, ref) && <KeyToggle of={ref} name={edits} />}
       <DialRow
         name={name}
         dial={shown}
@@ -48,7 +45,7 @@ export function SettingRow({
           store.getState().write(edits, [[ref, next]], gesture && `${JSON.stringify(ref)} ${gesture}`)
         }}
       />
-      {moves(comp, ref) && <MovesNote />}
-    </>
+      <KeyLine of={ref} name={edits} />
+    </div>
   )
 }

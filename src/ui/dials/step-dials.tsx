@@ -5,7 +5,7 @@ import { useState } from 'react'
 import { cutName } from '../../core/comp/cut-name.ts'
 import { editStep, removeStep, setFeed } from '../../core/comp/edits.ts'
 import { settingAt } from '../../core/comp/animation.ts'
-import { isAnimated, type Step } from '../../core/comp/schema.ts'
+import type { Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type Dial, type DialValue } from '../../core/dials/dials.ts'
 import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import type { CurvePoint } from '../../core/picture/tone-curve.ts'
@@ -17,7 +17,8 @@ import { DecisionFile } from './decision-file.tsx'
 import { LinkChip, type ChangeLink } from './link-chip.tsx'
 import { MatteChips } from './matte-chips.tsx'
 import { ProfileChart } from './profile-chart.tsx'
-import { MovesNote, SettingRow } from './setting-row.tsx'
+import { KeyLine } from './key-marks.tsx'
+import { SettingRow } from './setting-row.tsx'
 import { SpanChart } from './span-chart.tsx'
 import { StartingPoints } from './starting-points.tsx'
 import { ThresholdChart } from './threshold-chart.tsx'
@@ -209,9 +210,15 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
                 {...(defaults[key] !== undefined && { resetsTo: defaults[key] as Dial['default'] })}
               />
             )}
-            {isShared && dial.type === 'curve' && curves.some((c) => isAnimated(step.dials[c.name] ?? 0)) && (
-              <MovesNote />
-            )}
+            {isShared &&
+              dial.type === 'curve' &&
+              curves.map((c) => (
+                <KeyLine
+                  key={c.name}
+                  of={{ of: 'dial', step: step.id, key: c.name }}
+                  name={`${title}: ${dialLabel(c.name, c.dial).toLowerCase()}`}
+                />
+              ))}
             {key === profileKey && profile && <ProfileChart reach={profile.reach} at={profile.at} />}
           </div>
         ))}

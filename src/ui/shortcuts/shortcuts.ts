@@ -44,6 +44,7 @@ export const shortcuts = {
   matte: { keys: 'm', does: 'Show the matte: over, grey, cut out', group: 'Picture' },
   scopes: { keys: 's', does: 'Scopes', group: 'Picture' },
   play: { keys: 'p', does: 'Play and stop', group: 'Time' },
+  autoKey: { keys: 'k', does: 'Auto key: changes set keys', group: 'Time' },
   frameBack: { keys: ',', does: 'One frame back', group: 'Time' },
   frameOn: { keys: '.', does: 'One frame on', group: 'Time' },
 } as const satisfies Readonly<Record<string, Shortcut>>

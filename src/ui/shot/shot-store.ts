@@ -88,6 +88,8 @@ export interface ShotState {
   readonly thumbs: ReadonlyMap<string, Thumb>
   readonly meters: Readonly<Record<string, number>>
   readonly problems: readonly PlanProblem[]
+  /** A change at a frame sets a key there, also for what stood still. */
+  readonly autoKey: boolean
   readonly isBusy: boolean
   /** The number of the latest picture that was asked for. */
   readonly wanted: number
@@ -139,8 +141,8 @@ function drawingOf({ comp, selection, draw }: ShotState, next: Selection | undef
 /** Settings with the values that they are to have. */
 export type Writes = readonly (readonly [SettingRef, DialValue])[]
 
-const writing = (values: Writes, frame: number) => (comp: Comp) =>
-  values.reduce((c, [ref, value]) => setSetting(c, ref, value, { frame }), comp)
+const writing = (values: Writes, frame: number, autoKey: boolean) => (comp: Comp) =>
+  values.reduce((c, [ref, value]) => setSetting(c, ref, value, { frame, autoKey }), comp)
 
 /** Changes that can be undone. */
 export const mostUndone = 300
@@ -172,6 +174,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         thumbs: new Map(),
         meters: {},
         problems: [],
+        autoKey: false,
         isBusy: true,
         wanted: 0,
         failure: undefined,
@@ -203,7 +206,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           lastGesture = gesture
         },
         write(name, values, gesture) {
-          get().edit(name, writing(values, get().frame), gesture)
+          get().edit(name, writing(values, get().frame, get().autoKey), gesture)
         },
         set(patch) {
           const draw =

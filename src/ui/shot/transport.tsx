@@ -1,6 +1,6 @@
 'use client'
 
-import { Pause, Play } from 'lucide-react'
+import { Hexagon, Pause, Play } from 'lucide-react'
 import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
 import { frameNumbers } from '../../core/comp/media.ts'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
@@ -39,6 +39,11 @@ export function Transport() {
   const [isPlaying, setIsPlaying] = useState(false)
   const count = last - first + 1
 
+  const autoKey = useShot((s) => s.autoKey)
+  const toggleAutoKey = () => {
+    set({ autoKey: !store.getState().autoKey })
+  }
+  useShortcut('autoKey', toggleAutoKey)
   const stepBy = (by: number) => () => {
     set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
   }
@@ -165,6 +170,21 @@ export function Transport() {
         frame <span className={ready.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
         / {padded(last)}
       </span>
+      <button
+        type="button"
+        className={`btn btn-xs gap-1 ${autoKey ? 'btn-accent' : 'btn-ghost btn-square text-base-content/60'}`}
+        aria-label="Auto key"
+        aria-pressed={autoKey}
+        title={
+          autoKey
+            ? 'Auto key is on: a change sets a key on this frame (K)'
+            : 'Auto key: while on, changes set keys on the frame that is looked at (K)'
+        }
+        onClick={toggleAutoKey}
+      >
+        <Hexagon size={12} fill={autoKey ? 'currentColor' : 'none'} aria-hidden />
+        {autoKey && 'Auto key'}
+      </button>
     </div>
   )
 }

@@ -1,0 +1,64 @@
+'use client'
+
+import { ChevronLeft, ChevronRight, Hexagon } from 'lucide-react'
+import { keyFrames, toggleKey, type SettingRef } from '../../core/comp/settings.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+
+/** Beside a setting: whether it moves, whether it has a key on this frame; a click sets a key or takes it away. */
+export function KeyToggle({ of: ref, name }: { of: SettingRef; name: string }) {
+  const { store } = useShotContext()
+  const comp = useShot((s) => s.comp)
+  const frame = useShot((s) => s.frame)
+  const keys = keyFrames(comp, ref)
+  const isHere = keys.includes(frame)
+  const colour = isHere ? 'text-accent' : keys.length > 0 ? 'text-accent/70' : 'text-base-content/30'
+  return (
+    <button
+      type="button"
+      className={`absolute -left-3 top-1.5 p-px hover:text-accent focus-visible:text-accent ${colour}`}
+      aria-label={isHere ? `Take the key of ${name} away` : `Set a key of ${name}`}
+      aria-pressed={isHere}
+      title={isHere ? 'A key on this frame; click to take it away' : 'Set a key on this frame'}
+      onClick={() => {
+        store
+          .getState()
+          .edit(`${isHere ? 'Take away a key' : 'Set a key'}: ${name}`, (c) => toggleKey(c, ref, frame))
+      }}
+    >
+      <Hexagon size={9} strokeWidth={3} fill={isHere ? 'currentColor' : 'none'} aria-hidden />
+    </button>
+  )
+}
+
+/** Below a setting that moves: its keys, the way to them, and what a change does. */
+export function KeyLine({ of: ref, name }: { of: SettingRef; name: string }) {
+  const { store } = useShotContext()
+  const comp = useShot((s) => s.comp)
+  const frame = useShot((s) => s.frame)
+  const autoKey = useShot((s) => s.autoKey)
+  const keys = keyFrames(comp, ref)
+  if (keys.length === 0) return null
+  const [before, after] = [keys.findLast((k) => k < frame), keys.find((k) => k > frame)]
+  const go = (to: number | undefined, words: string, Icon: typeof ChevronLeft) => (
+    <button
+      type="button"
+      className="rounded p-0.5 hover:bg-base-300 disabled:opacity-30"
+      aria-label={`${words} key of ${name}`}
+      title={to === undefined ? `No ${words.toLowerCase()} key` : `${words} key, frame ${to}`}
+      disabled={to === undefined}
+      onClick={() => {
+        if (to !== undefined) store.getState().set({ frame: to })
+      }}
+    >
+      <Icon size={12} aria-hidden />
+    </button>
+  )
+  return (
+    <p className="flex items-center gap-1 text-xs text-accent" data-testid="moves">
+      {go(before, 'Previous', ChevronLeft)}
+      {go(after, 'Next', ChevronRight)}
+      {keys.length === 1 ? '1 key' : `${keys.length} keys`};{' '}
+      {autoKey ? 'a change sets a key here' : 'a change shifts its whole curve'}
+    </p>
+  )
+}
