@@ -15,7 +15,7 @@ export function KeyToggle({ of: ref, name }: { of: SettingRef; name: string }) {
   return (
     <button
       type="button"
-      className={`absolute -left-3 top-1.5 p-px hover:text-accent focus-visible:text-accent ${colour}`}
+      className={`absolute -left-4 top-1.5 p-px hover:text-accent focus-visible:text-accent ${colour}`}
       aria-label={isHere ? `Take the key of ${name} away` : `Set a key of ${name}`}
       aria-pressed={isHere}
       title={isHere ? 'A key on this frame; click to take it away' : 'Set a key on this frame'}

@@ -8,11 +8,10 @@ import { useShortcut } from './use-shortcut.ts'
 
 const all: readonly Shortcut[] = Object.values(shortcuts)
 const groups = [
-  ...(['Everywhere', 'Picture', 'Time'] as const).map(
+  ...(['On the desk', 'Everywhere', 'Picture', 'Time'] as const).map(
     (group) => [group, all.filter((one) => one.group === group)] as const,
   ),
   ['Drawing', drawingKeys] as const,
-  ['On the desk', all.filter((one) => one.group === 'On the desk')] as const,
 ]
 
 /** All keys of the shot screen, on `?` or by its button. */

@@ -291,7 +291,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
               </button>
             ))}
             <span className="ml-auto self-center text-xs text-base-content/50">
-              / add a step · hold \ for before · L light alone · F fit · 1 full size · Delete removes
+              / add a step · hold \ for before · L light alone · F fit · 1 full size · ? all keys
             </span>
           </nav>
         </div>

@@ -166,7 +166,7 @@ export function Transport() {
           style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}
         />
       </div>
-      <span className="w-28 whitespace-nowrap text-base-content/70">
+      <span className="min-w-32 shrink-0 whitespace-nowrap text-base-content/70">
         frame <span className={ready.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
         / {padded(last)}
       </span>
