@@ -56,7 +56,7 @@ describe('a setting that moves', () => {
     await press('k')
     await (await find(driver, '[aria-label="Previous key of Bloom: strength"]')).click()
     await waitFor(driver, 'frame 1', async () =>
-      (await textOf(driver, '[data-testid=moves]')).includes('whole curve'),
+      (await textOf(driver, '[data-testid=moves]')).includes('shifts all'),
     )
     await type('Strength', '0.5')
     expect((await track()).at).toEqual([0.5, 1.5, 2.5])

@@ -28,7 +28,10 @@ export function DialsPanel() {
       </section>
     )
   return (
-    <section aria-label="Dials" className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3 pl-4.5">
+    <section
+      aria-label="Dials"
+      className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3 pl-4.5"
+    >
       <ShapesPanel />
       {place && selection ? (
         <StepDials key={place.id} step={place} laneId={selection.lane} />

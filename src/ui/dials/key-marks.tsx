@@ -1,7 +1,7 @@
 'use client'
 
 import { ChevronLeft, ChevronRight, Hexagon } from 'lucide-react'
-import { keyFrames, toggleKey, type SettingRef } from '../../core/comp/settings.ts'
+import { keyFrames, readSetting, toggleKey, type SettingRef } from '../../core/comp/settings.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 /** Beside a setting: whether it moves, whether it has a key on this frame; a click sets a key or takes it away. */
@@ -27,6 +27,36 @@ export function KeyToggle({ of: ref, name }: { of: SettingRef; name: string }) {
     >
       <Hexagon size={9} strokeWidth={3} fill={isHere ? 'currentColor' : 'none'} aria-hidden />
     </button>
+  )
+}
+
+const [curveWidth, curveHeight, curvePoints] = [96, 14, 49]
+
+/** A small copy of how a number moves over the shot, with the frame that is looked at. */
+function SmallCurve({ of: ref }: { of: SettingRef }) {
+  const comp = useShot((s) => s.comp)
+  const frame = useShot((s) => s.frame)
+  const { first, last } = comp.frames
+  const values = Array.from({ length: curvePoints }, (_, i) =>
+    readSetting(comp, ref, first + (i / (curvePoints - 1)) * (last - first)),
+  ).filter((v) => typeof v === 'number')
+  if (last <= first || values.length < curvePoints) return null
+  const [low, high] = [Math.min(...values), Math.max(...values)]
+  const x = (part: number) => (part * curveWidth).toFixed(1)
+  const y = (v: number) => (1 + (high > low ? (high - v) / (high - low) : 0.5) * (curveHeight - 2)).toFixed(1)
+  const line = values.map((v, i) => `${x(i / (curvePoints - 1))},${y(v)}`).join(' ')
+  const now = x((frame - first) / (last - first))
+  return (
+    <svg
+      viewBox={`0 0 ${curveWidth} ${curveHeight}`}
+      width={curveWidth}
+      height={curveHeight}
+      className="ml-auto shrink-0 rounded bg-base-300"
+      aria-hidden
+    >
+      <polyline points={line} fill="none" stroke="currentColor" strokeWidth={1.2} />
+      <line x1={now} x2={now} y1={0} y2={curveHeight} stroke="white" strokeOpacity={0.8} />
+    </svg>
   )
 }
 
@@ -58,7 +88,8 @@ export function KeyLine({ of: ref, name }: { of: SettingRef; name: string }) {
       {go(before, 'Previous', ChevronLeft)}
       {go(after, 'Next', ChevronRight)}
       {keys.length === 1 ? '1 key' : `${keys.length} keys`};{' '}
-      {autoKey ? 'a change sets a key here' : 'a change shifts its whole curve'}
+      {autoKey ? 'a change sets a key here' : 'a change shifts all of it'}
+      <SmallCurve of={ref} />
     </p>
   )
 }
