@@ -97,6 +97,18 @@ describe('an antialiased edge stays one, wherever it goes: cover within 0.06 of 
       expect(worst(out, sampled(100, 100, disc(radius + spread))), `${spread}`).toBeLessThan(most)
     }
   })
+  test.each([
+    [5.2, 0.09],
+    [12.7, 0.06],
+  ])('a hole of radius %d, whose edge bends the other way (within %d)', (radius, most) => {
+    const hole = (r: number) => (x: number, y: number) => r - Math.hypot(x - 50.3, y - 49.6)
+    for (const spread of [-16, -4, -1.5, 0.5, 2]) {
+      const out = store.allocate(100, 100, 1)
+      kernels.distance(out, sampled(100, 100, hole(radius)))
+      kernels.edge(out, out, spread, 1)
+      expect(worst(out, sampled(100, 100, hole(radius - spread))), `${spread}`).toBeLessThan(most)
+    }
+  })
   test('an edge 12 pixels wide runs straight from 1 to 0 across them', () => {
     const out = store.allocate(80, 60, 1)
     kernels.distance(out, sampled(80, 60, slanted(33, 0.2)))

@@ -69,7 +69,9 @@ export function TopBar({
         Zafiro
       </Link>
       <span className="text-base-content/40">/</span>
-      <h1 className="font-medium">{shotName}</h1>
+      <h1 className="min-w-16 max-w-72 truncate font-medium" title={shotName}>
+        {shotName}
+      </h1>
       <span className="max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
         <SavedLine state={saveState} onRetry={onRetry} />
       </span>
