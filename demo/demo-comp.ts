@@ -3,7 +3,7 @@ import { putDial } from '../src/core/comp/settings.ts'
 import { joinBus, placeLane } from '../src/core/comp/buses.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
 import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
-import type { Comp, DialSetting, Source } from '../src/core/comp/schema.ts'
+import type { Comp, Setting, Source } from '../src/core/comp/schema.ts'
 import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
 import { chained, placement } from '../src/core/picture/affine.ts'
 import { drawingOf, pose } from './drawings.ts'
@@ -34,7 +34,7 @@ class Builder {
     this.comp = addLane(this.comp, name, source)
     return this.comp.lanes.at(-1)!.id
   }
-  step(lane: string, effect: string, dials: Record<string, DialSetting>): string {
+  step(lane: string, effect: string, dials: Record<string, Setting>): string {
     const steps = this.comp.lanes.find((l) => l.id === lane)?.steps ?? this.comp.master
     const [next, id] = addStep(this.comp, lane, steps.length, effect)
     this.comp = Object.entries(dials).reduce((comp, [key, value]) => putDial(comp, id, key, value), next)

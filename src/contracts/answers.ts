@@ -73,6 +73,9 @@ export const objectsAnswer = v.object({
 })
 export type ListedObject = v.InferOutput<typeof objectsAnswer>['objects'][number]
 
+/** What was read out of pictures, by key. */
+export const readingsAnswer = v.object({ readings: v.record(v.string(), v.array(v.number())) })
+
 /** What lies in a folder of the intake folder. */
 export const intakeAnswer = v.object({
   root: v.string(),

@@ -6,6 +6,7 @@ import {
   knownAnswer,
   mediaAnswer,
   objectsAnswer,
+  readingsAnswer,
   renderAnswer,
   rendersAnswer,
   revisionAnswer,
@@ -88,6 +89,13 @@ export const passQuery = v.object({
   size: v.optional(v.picklist(['1', '2', '4'], 'wants 1, 2 or 4'), '1'),
   filter: v.optional(v.picklist(passFilters), 'mean'),
 })
+const readingKey = v.pipe(v.string(), v.regex(/^[0-9a-f]{32}$/, 'wants 32 hexadecimal digits'))
+export const readingsQuestion = v.object({
+  keys: v.pipe(v.array(readingKey), v.maxLength(5000, 'wants at most 5,000 keys')),
+})
+export const readingsBody = v.object({
+  readings: v.record(readingKey, v.pipe(v.array(finite), v.maxLength(4, 'wants at most 4 numbers'))),
+})
 export const intakeQuery = v.object({ path: v.optional(v.pipe(text, v.maxLength(4000)), '') })
 
 /** Bytes of a body that a route takes, where it is more than a megabyte or no JSON. */
@@ -147,6 +155,8 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/renders/{render}/events', isStream: true },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
+  { method: 'POST', path: '/api/readings', body: readingsQuestion, answer: readingsAnswer },
+  { method: 'PUT', path: '/api/readings', body: readingsBody, answer: readingsAnswer },
   { method: 'GET', path: '/api/passes/{hash}/{pass}', query: passQuery },
   { method: 'HEAD', path: '/api/passes/{hash}/{pass}', query: passQuery },
 ]

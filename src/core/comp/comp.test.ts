@@ -1,7 +1,7 @@
 import { findEffect } from '../effects/registry.ts'
 import { withinDials } from './guard.ts'
 import { describe, expect, test } from 'vitest'
-import { easeBetween, settingAt } from './animation.ts'
+import { easeBetween } from '../tracks/bezier.ts'
 import { dialProblems } from './check.ts'
 import {
   addLane,
@@ -60,7 +60,7 @@ describe('edits', () => {
     comp = putDial(comp, bloom, 'threshold', {
       keys: [
         { frame: 1, value: 0 },
-        { frame: 9, value: 2, ease: [0.3, 0, 0.7, 1] },
+        { frame: 9, value: 2, go: 'hold' },
       ],
     })
     expect(JSON.stringify(before)).toBe(text)
@@ -141,23 +141,6 @@ describe('a comp from outside', () => {
 })
 
 describe('dials over time', () => {
-  const keys = [{ frame: 10, value: 0, ease: 'linear' as const }, { frame: 20, value: 10, ease: 'hold' as const }, { frame: 30, value: 4 }] // prettier-ignore
-  test('are held outside their keys, straight between linear ones, and stand still from a hold', () => {
-    expect([0, 10, 15, 20, 29, 30, 99].map((f) => settingAt({ keys }, f))).toEqual([0, 0, 5, 10, 10, 4, 4])
-  })
-  test('go part by part for colours and points', () => {
-    expect(
-      settingAt(
-        {
-          keys: [
-            { frame: 0, value: [0, 10] },
-            { frame: 10, value: [1, 20] },
-          ],
-        },
-        5,
-      ),
-    ).toEqual([0.5, 15])
-  })
   test('follow cubic Béziers: CSS ease at one half is 0.8024 (W3C CSS Easing Level 1)', () => {
     expect(easeBetween(0.5, [0.25, 0.1, 0.25, 1])).toBeCloseTo(0.8024, 4)
     expect(easeBetween(0.5, 'smooth')).toBeCloseTo(0.5, 6)

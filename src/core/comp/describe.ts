@@ -1,7 +1,7 @@
 import { findEffect } from '../effects/registry.ts'
 import type { MediaTable } from './media.ts'
 import {
-  isAnimated,
+  isTrack,
   type Comp,
   type FeedLink,
   type Lane,
@@ -34,7 +34,11 @@ function matteWords(comp: Comp, media: MediaTable, matte: MatteLink | undefined)
     const count = m.objects?.length ?? 0
     const objects = count > 0 ? `${count === 1 ? 'one object' : `${count} objects`} in ` : ''
     const spread = m.spread ?? 0
-    const shaped = spread === 0 ? '' : ` ${spread > 0 ? 'grown' : 'shrunk'} by ${Math.abs(spread)} px`
+    const shaped = isTrack(spread)
+      ? ' grown and shrunk over time'
+      : spread === 0
+        ? ''
+        : ` ${spread > 0 ? 'grown' : 'shrunk'} by ${Math.abs(spread)} px`
     return `${m.invert ? 'outside' : 'in'} ${objects}${linkWords(comp, media, m.from)}${shaped}`
   }
   const joined = { union: 'or', intersect: 'and', subtract: 'but not' } as const
@@ -82,8 +86,8 @@ export function describeLane(comp: Comp, media: MediaTable, lane: Lane): string 
   if (lane.kind === 'matte') return `${whole}. It is not in the picture; others take from it.`
   if (lane.muted) return `${whole}. Muted: not in the picture.`
   const { mode, opacity, matte } = lane.join
-  const share = isAnimated(opacity)
-    ? ', opacity animated'
+  const share = isTrack(opacity)
+    ? ' with an opacity that moves'
     : opacity < 1
       ? ` at ${Math.round(opacity * 100)} %`
       : ''

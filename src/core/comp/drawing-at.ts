@@ -1,13 +1,21 @@
-import { easeBetween, settingAt } from './animation.ts'
-import type { Drawing, DrawnPoint, KeyedPath, Path, Shape, Vertex } from './drawing.ts'
+import { placement } from '../picture/affine.ts'
+import { easeBetween } from '../tracks/bezier.ts'
+import type { Setting } from '../tracks/track.ts'
+import type { Canvas } from '../dials/dial-type.ts'
+import type { Drawing, DrawnPoint, KeyedPath, Path, Placing, Shape, Vertex } from './drawing.ts'
 
 // A drawing at one frame.
 
 /** A shape as it is at a frame. */
-export interface ShapeNow extends Pick<Shape, 'id' | 'by' | 'rule' | 'inner' | 'outer'> {
+export interface ShapeNow extends Pick<Shape, 'id' | 'by' | 'rule'> {
   readonly path: Path
   readonly opacity: number
+  readonly inner: number
+  readonly outer: number
 }
+
+/** What a setting is at the frame that a drawing is looked at. */
+export type ValueNow = (setting: Setting) => unknown
 
 export function isKeyed(path: Shape['path']): path is KeyedPath {
   return !Array.isArray(path)
@@ -31,7 +39,7 @@ function mixedVertex(a: Vertex, b: Vertex, t: number): Vertex {
  * The outline at a frame: the constant one, or point by point between keys; held before the first and after the last. Between keys
  * with unlike numbers of points the earlier one is held.
  */
-export function pathAt(path: Shape['path'], frame: number): Path {
+export function outlineAt(path: Shape['path'], frame: number): Path {
   if (!isKeyed(path)) return path
   const { keys } = path
   const next = keys.findIndex((k) => k.frame > frame)
@@ -55,19 +63,40 @@ export function shapesOn(drawing: Drawing, frame: number): readonly Shape[] {
   return drawing.time === 'keyed' ? drawing.shapes : (celAt(drawing, frame)?.shapes ?? [])
 }
 
-/** What a drawing shows at a frame. */
-export function shapesAt(drawing: Drawing, frame: number): ShapeNow[] {
+/** An outline moved, turned and scaled as its drawing is placed. */
+function placedPath(path: Path, placing: Placing, valueOf: ValueNow, canvas: Canvas): Path {
+  const { about, move = [0, 0], turn = 0, scale = 100 } = placing
+  const pivot = about === undefined ? [canvas.width / 2, canvas.height / 2] : valueOf(about)
+  const size = (valueOf(scale) as number) / 100
+  const matrix = placement(pivot as DrawnPoint, [size, size], valueOf(turn) as number, valueOf(move) as DrawnPoint) // prettier-ignore
+  const [a, b, c, d, e, f] = matrix
+  const at = ([x, y]: DrawnPoint): DrawnPoint => [a * x + b * y + c, d * x + e * y + f]
+  const way = ([x, y]: DrawnPoint): DrawnPoint => [a * x + b * y, d * x + e * y]
+  return path.map((v) => ({
+    ...v,
+    at: at(v.at),
+    ...(v.in && { in: way(v.in) }),
+    ...(v.out && { out: way(v.out) }),
+  }))
+}
+
+/** What a drawing shows at a frame, where it is placed then. */
+export function shapesAt(drawing: Drawing, frame: number, valueOf: ValueNow, canvas: Canvas): ShapeNow[] {
+  const { placing } = drawing
   return shapesOn(drawing, frame)
     .filter((s) => s.shown)
-    .map(({ id, by, rule, inner, outer, path, opacity }) => ({
-      id,
-      by,
-      rule,
-      inner,
-      outer,
-      path: pathAt(path, frame),
-      opacity: settingAt(opacity, frame) as number,
-    }))
+    .map(({ id, by, rule, inner, outer, path, opacity }) => {
+      const own = outlineAt(path, frame)
+      return {
+        id,
+        by,
+        rule,
+        inner: valueOf(inner) as number,
+        outer: valueOf(outer) as number,
+        path: placing ? placedPath(own, placing, valueOf, canvas) : own,
+        opacity: valueOf(opacity) as number,
+      }
+    })
 }
 
 /** Frames on which something was drawn: keys of shapes, or drawings. */

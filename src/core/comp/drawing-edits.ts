@@ -3,7 +3,7 @@ import type { Affine } from '../picture/affine.ts'
 import { split } from '../shapes/outline.ts'
 import { assert } from '../assert.ts'
 import type { Drawing, Path, Shape, Vertex } from './drawing.ts'
-import { celAt, drawnFrames, isKeyed, pathAt, shapesOn } from './drawing-at.ts'
+import { celAt, drawnFrames, isKeyed, outlineAt, shapesOn } from './drawing-at.ts'
 import { freshId } from './edits.ts'
 import type { Comp } from './schema.ts'
 
@@ -146,7 +146,7 @@ export function removePoints(
   const without = (path: Path) => path.filter((_, i) => !points.includes(i))
   const next = changePaths(comp, id, frame, shapeId, without)
   return editShapes(next, id, frame, (shapes) =>
-    shapes.some((s) => s.id === shapeId && pathAt(s.path, frame).length < 2)
+    shapes.some((s) => s.id === shapeId && outlineAt(s.path, frame).length < 2)
       ? shapes.filter((s) => s.id !== shapeId)
       : shapes,
   )
@@ -155,7 +155,7 @@ export function removePoints(
 /** Sets a key of a shape's outline at a frame, as it is there; one that is there goes. Without keys the outline is constant. */
 export function toggleKey(comp: Comp, id: string, frame: number, shapeId: string): Comp {
   return editShape(comp, id, frame, shapeId, (shape) => {
-    const now = pathAt(shape.path, frame)
+    const now = outlineAt(shape.path, frame)
     if (!isKeyed(shape.path)) {
       shape.path = { keys: [{ frame, path: now }] }
       return
@@ -180,7 +180,7 @@ export function setTime(comp: Comp, id: string, time: Drawing['time'], frame: nu
     const frames = drawnFrames(drawing)
     const cels = (frames.length > 0 ? frames : [frame]).map((f) => ({
       frame: f,
-      shapes: drawing.shapes.map((s) => ({ ...s, path: pathAt(s.path, f) })),
+      shapes: drawing.shapes.map((s) => ({ ...s, path: outlineAt(s.path, f) })),
     }))
     return { id, name, time: 'frames', between: 'hold', cels }
   })

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { rectangle } from '../shapes/outline.ts'
-import { drawnFrames, pathAt, shapeNote, shapesAt } from './drawing-at.ts'
+import { drawnFrames, outlineAt, shapeNote, shapesAt } from './drawing-at.ts'
 import {
   addCel,
   addDrawing,
@@ -30,7 +30,8 @@ function begin(): { comp: Comp; id: string; shape: string } {
   const [drawn, shape] = addShape(comp, id, 1, 'Box', box(0))
   return { comp: drawn, id, shape }
 }
-const seen = (comp: Comp, id: string, frame: number) => shapesAt(findDrawing(comp, id)!, frame)
+const seen = (comp: Comp, id: string, frame: number) =>
+  shapesAt(findDrawing(comp, id)!, frame, (v) => v, comp.canvas)
 const left = (comp: Comp, id: string, frame: number) => seen(comp, id, frame)[0]?.path[0]?.at[0]
 
 describe('shapes that move between keys', () => {
@@ -58,7 +59,7 @@ describe('shapes that move between keys', () => {
     // Nothing is left of a shape with one point.
     expect(seen(removePoints(less, id, 6, shape, [0, 1]), id, 1)).toEqual([])
     // Keys with unlike points, as a file may hold: the earlier one is held.
-    expect(pathAt({ keys: [{ frame: 1, path: box(0) }, { frame: 5, path: box(9).slice(1) }] }, 4)).toEqual(box(0))
+    expect(outlineAt({ keys: [{ frame: 1, path: box(0) }, { frame: 5, path: box(9).slice(1) }] }, 4)).toEqual(box(0))
   }) // prettier-ignore
 })
 

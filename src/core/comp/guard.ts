@@ -2,7 +2,7 @@ import { findDrawing } from './drawing-edits.ts'
 import { drawingsOf, findLoop } from './references.ts'
 import { dialProblem, nearestFit, type DialValue } from '../dials/dials.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
-import { allSteps, isAnimated, type Comp, type Lane, type Step } from './schema.ts'
+import { allSteps, isTrack, type Comp, type Lane, type Step } from './schema.ts'
 
 /** Whether a lane's own content is the same; muting, solo, folding and the lock itself are not content. */
 function isUntouched(before: Lane, after: Lane): boolean {
@@ -28,15 +28,15 @@ export function withinDials(before: Comp, after: Comp): Comp {
     const defaults = () => defaultDials(effect, after.canvas)
     const dials = Object.entries(step.dials).map(([key, value]): [string, Step['dials'][string]] => {
       const dial = Object.hasOwn(effect.dials, key) ? effect.dials[key] : undefined
-      if (!dial || (!isAnimated(value) && dialProblem(dial, value) === undefined)) return [key, value]
+      if (!dial || (!isTrack(value) && dialProblem(dial, value) === undefined)) return [key, value]
       const before = was?.dials[key] ?? (defaults()[key] as Step['dials'][string])
-      if (!isAnimated(value)) return [key, (nearestFit(dial, value) as typeof before | undefined) ?? before]
+      if (!isTrack(value)) return [key, (nearestFit(dial, value) as typeof before | undefined) ?? before]
       const misfits = value.keys.filter((k) => dialProblem(dial, k.value) !== undefined)
       if (misfits.length === 0) return [key, value]
       if (misfits.every((k) => nearestFit(dial, k.value) === undefined)) return [key, before]
       const fit = (v: DialValue) =>
         (nearestFit(dial, v) ?? defaults()[key]) as (typeof misfits)[number]['value']
-      return [key, { keys: value.keys.map((k) => ({ ...k, value: fit(k.value) })) }]
+      return [key, { ...value, keys: value.keys.map((k) => ({ ...k, value: fit(k.value) })) }]
     })
     const isSame = dials.every(([key, value]) => step.dials[key] === value)
     return isSame ? step : { ...step, dials: Object.fromEntries(dials) }

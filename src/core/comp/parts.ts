@@ -18,24 +18,11 @@ export const name = v.pipe(
 )
 export const whole = v.pipe(finite, v.integer('wants a whole number'))
 export const unit = v.pipe(finite, v.minValue(0, 'wants 0 to 1'), v.maxValue(1, 'wants 0 to 1'))
-const numbers = v.pipe(v.array(finite), v.minLength(2), v.maxLength(4))
-/** Lists of numbers, such as picked colours. */
-const numberLists = v.pipe(v.array(numbers), v.maxLength(64, 'wants at most 64 parts'))
-const constant = v.union([finite, v.string(), v.boolean(), numbers, numberLists])
-
 export const ease = v.union([
   v.picklist(['hold', 'linear', 'smooth']),
   v.pipe(v.strictTuple([unit, finite, unit, finite]), v.readonly()),
 ])
-const key = v.strictObject({ frame: finite, value: constant, ease: v.optional(ease) })
-export const animated = v.strictObject({
-  keys: v.pipe(
-    v.array(key),
-    v.minLength(1, 'wants at least one key'),
-    v.check((keys) => isRising(keys), 'wants keys by rising frame'),
-  ),
-})
-export const dial = v.union([constant, animated])
+export type Ease = v.InferOutput<typeof ease>
 export const rgb = v.strictTuple([finite, finite, finite])
 export const point = v.strictTuple([finite, finite])
 

@@ -1,5 +1,6 @@
 import { findEffect } from '../effects/registry.ts'
 import { masterId } from './edits.ts'
+import { mapRiderLinks, riderLinks } from './rider-links.ts'
 import { allSteps, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Source, type Step } from './schema.ts' // prettier-ignore
 
 // Links are walked here and nowhere else: what takes its picture from where, what is to be replaced, what would go round in a loop.
@@ -9,6 +10,8 @@ export type LinkPlace =
   | { readonly use: 'source' | 'join'; readonly laneId: string }
   | { readonly use: 'feed'; readonly laneId: string; readonly stepId: string; readonly feed: string }
   | { readonly use: 'matte'; readonly laneId: string; readonly stepId: string }
+  /** What a setting follows or measures. */
+  | { readonly use: 'rider'; readonly laneId: string; readonly stepId?: string }
   | { readonly use: 'viewing' }
 
 export interface PlacedLink {
@@ -29,7 +32,10 @@ export function linksOfStep(step: Step, laneId: string): PlacedLink[] {
     return { link: from, place: { use: 'feed', laneId, stepId: step.id, feed } }
   })
   const place = { use: 'matte', laneId, stepId: step.id } as const
-  return [...feeds, ...matteLinks(step.matte).map((link) => ({ link, place }))]
+  const riders = riderLinks(step).map((link): PlacedLink => {
+    return { link, place: { use: 'rider', laneId, stepId: step.id } }
+  })
+  return [...feeds, ...matteLinks(step.matte).map((link) => ({ link, place })), ...riders]
 }
 
 /** The links of a lane, from its source over its steps to its join. */
@@ -39,6 +45,10 @@ export function linksOfLane(lane: Lane): PlacedLink[] {
     ...(isLink(lane.source) ? [{ link: lane.source, place: { use: 'source', laneId } as const }] : []),
     ...lane.steps.flatMap((step) => linksOfStep(step, laneId)),
     ...matteLinks(lane.join.matte).map((link) => ({ link, place: { use: 'join', laneId } as const })),
+    ...riderLinks([lane.source, lane.join]).map((link) => ({
+      link,
+      place: { use: 'rider', laneId } as const,
+    })),
   ]
 }
 
@@ -76,7 +86,8 @@ function changedMatte(matte: MatteLink, change: (link: Link) => Link | undefined
 }
 
 /** A step with its links changed; one that is cut leaves its feed open. */
-export function mapStepLinks(step: Step, laneId: string, change: ChangeLink): Step {
+export function mapStepLinks(old: Step, laneId: string, change: ChangeLink): Step {
+  const step = mapRiderLinks(old, (link) => change(link, { use: 'rider', laneId, stepId: old.id }))
   const feeds = Object.entries(step.feeds).map(([feed, one]) => {
     return { feed, one, to: change(one.from, { use: 'feed', laneId, stepId: step.id, feed }) }
   })
@@ -97,8 +108,11 @@ export function mapStepLinks(step: Step, laneId: string, change: ChangeLink): St
 }
 
 /** A lane with its links changed; a source that is cut becomes empty. */
-export function mapLaneLinks(lane: Lane, change: ChangeLink): Lane {
-  const laneId = lane.id
+export function mapLaneLinks(old: Lane, change: ChangeLink): Lane {
+  const laneId = old.id
+  const rider = (link: Link) => change(link, { use: 'rider', laneId })
+  const [ridden, met] = [mapRiderLinks(old.source, rider), mapRiderLinks(old.join, rider)]
+  const lane = ridden === old.source && met === old.join ? old : { ...old, source: ridden, join: met }
   const to = isLink(lane.source) ? change(lane.source, { use: 'source', laneId }) : undefined
   const empty: Source = { type: 'colour', colour: [0, 0, 0], alpha: 0 }
   const source = isLink(lane.source) && to !== lane.source ? (to ?? empty) : lane.source
@@ -147,7 +161,9 @@ export function findLoop(comp: Comp): string[] | undefined {
         ? 0
         : lane.steps.findIndex((s) => s.id === after) + 1
   const linksAt = (lane: Lane, use: 'source' | 'join') =>
-    tapsOf(linksOfLane(lane).filter(({ place }) => place.use === use))
+    tapsOf(
+      linksOfLane(lane).filter(({ place }) => place.use === use || (place.use === 'rider' && !place.stepId)),
+    )
   const visit = (lane: Lane | undefined, at: number): string[] | undefined => {
     if (!lane) return undefined
     const key = `${lane.id} ${at}`

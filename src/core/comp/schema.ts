@@ -1,27 +1,17 @@
 import * as v from 'valibot'
 import { joinModes } from '../kernels/join-modes.ts'
 import { drawing } from './drawing.ts'
-import { animated, dial, ease, finite, id, name, point, rgb, unit, whole } from './parts.ts'
+import { moving, setting } from '../tracks/track.ts'
+import { link, passLink, drawingLink, plainFeed, soft, spread, tapLink } from './links.ts'
+import { finite, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
 import { compVersion, upgraded } from './upgrades/upgrade.ts'
 
-const link = v.variant('type', [
-  v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() }),
-  v.strictObject({ type: v.literal('tap'), lane: id, after: v.optional(id) }),
-  v.strictObject({ type: v.literal('drawing'), drawing: id }),
-])
 const feed = v.strictObject({
-  from: link,
-  use: v.optional(v.picklist(['alpha', 'luminance', 'red', 'green', 'blue'])),
-  invert: v.optional(v.boolean()),
-  /** Of a matte: grown by so many pixels of the full frame, shrunk below 0. */
-  spread: v.optional(v.pipe(finite, v.minValue(-4000), v.maxValue(4000))),
-  /** Of a matte: width of its edge in pixels of the full frame. */
-  soft: v.optional(v.pipe(finite, v.minValue(0), v.maxValue(4000))),
-  /** IDs of objects of an ID pass, eight hexadecimal digits each: their coverage is the matte. */
-  objects: v.optional(
-    v.array(v.pipe(v.string(), v.regex(/^[0-9a-f]{8}$/, 'wants eight hexadecimal digits'))),
-  ),
+  ...plainFeed.entries,
+  invert: v.optional(moving(v.boolean())),
+  spread: v.optional(moving(spread)),
+  soft: v.optional(moving(soft)),
 })
 /** A matte: one feed, and further ones joined to it in turn. */
 const matte = v.strictObject({
@@ -34,29 +24,31 @@ const step = v.strictObject({
   id,
   effect: v.pipe(v.string(), v.minLength(1)),
   name: v.optional(name),
-  on: v.boolean(),
-  amount: v.union([unit, animated]),
-  dials: v.record(v.string(), dial),
+  on: moving(v.boolean()),
+  amount: moving(unit),
+  dials: v.record(v.string(), setting),
   feeds: v.record(v.string(), feed),
   matte: v.optional(matte),
 })
-const [passLink, tapLink, drawingLink] = link.options
+const colour = moving(rgb)
+const cover = moving(unit)
+const gradientEnd = v.strictObject({ at: moving(point), colour, alpha: cover })
 const source = v.variant('type', [
   passLink,
   tapLink,
   /** Drawn shapes, filled; white where no colour is said. */
-  v.strictObject({ ...drawingLink.entries, colour: v.optional(rgb) }),
+  v.strictObject({ ...drawingLink.entries, colour: v.optional(colour) }),
   v.strictObject({
     type: v.literal('colour'),
-    colour: rgb,
-    alpha: unit,
+    colour,
+    alpha: cover,
   }),
   /** From one colour at a point to another at the other, along a line or around the first. */
   v.strictObject({
     type: v.literal('gradient'),
     shape: v.picklist(['line', 'round']),
-    from: v.strictObject({ at: point, colour: rgb, alpha: unit }),
-    to: v.strictObject({ at: point, colour: rgb, alpha: unit }),
+    from: gradientEnd,
+    to: gradientEnd,
   }),
   /** A bus: the joined picture of the lanes that are in it. */
   v.strictObject({ type: v.literal('lanes') }),
@@ -69,7 +61,7 @@ const lane = v.strictObject({
   steps: v.array(step),
   join: v.strictObject({
     mode: v.picklist(joinModes),
-    opacity: v.union([unit, animated]),
+    opacity: moving(unit),
     matte: v.optional(matte),
   }),
   /** The bus that it is joined into, instead of the picture. */
@@ -125,9 +117,7 @@ export type Link = v.InferOutput<typeof link>
 export type FeedLink = v.InferOutput<typeof feed>
 export type MatteLink = v.InferOutput<typeof matte>
 export type { Drawing } from './drawing.ts'
-export type DialSetting = v.InferOutput<typeof dial>
-export type Animated = v.InferOutput<typeof animated>
-export type Ease = v.InferOutput<typeof ease>
+export { isTrack, type Setting, type Track } from '../tracks/track.ts'
 
 /** What Valibot found, each with the path of the value ('lanes.0.steps.1.amount'). */
 export function issuesToProblems(issues: readonly v.BaseIssue<unknown>[]): Problem[] {
@@ -163,8 +153,4 @@ export function parseComp(data: unknown): Comp {
 /** All steps of a comp, lanes first, then the master. */
 export function allSteps(comp: Comp): Step[] {
   return [...comp.lanes.flatMap((l) => l.steps), ...comp.master]
-}
-
-export function isAnimated(setting: DialSetting): setting is Animated {
-  return typeof setting === 'object' && !Array.isArray(setting)
 }

@@ -1,22 +1,16 @@
 import { produce, type WritableDraft } from 'immer'
 import { findEffect } from '../effects/registry.ts'
-import {
-  colour,
-  defaultOn,
-  flag,
-  number,
-  point,
-  shiftedDial,
-  type Dial,
-  type DialValue,
-} from '../dials/dials.ts'
-import { settingAt } from './animation.ts'
+import { fitting, ownDials } from './own-dials.ts'
+import { defaultOn, type Dial, type DialValue } from '../dials/dials.ts'
+import { insertKey, removeKeys, setKey, shiftTo, trackOf } from '../tracks/track-edits.ts'
+import { settingAt, type TrackTime } from '../tracks/track-at.ts'
 import {
   allSteps,
-  isAnimated,
-  type Animated,
+  isTrack,
+  type Track,
   type Comp,
-  type DialSetting,
+  type Drawing,
+  type Setting,
   type FeedLink,
   type Lane,
   type Step,
@@ -24,6 +18,9 @@ import {
 
 /** A mark of a gradient, the place or the look of it. */
 type SourceKey = 'colour' | 'alpha' | `${'from' | 'to'}.${'at' | 'colour' | 'alpha'}`
+
+type PlacingKey = 'about' | 'move' | 'turn' | 'scale'
+type ShapeKey = 'opacity' | 'inner' | 'outer'
 
 /** Where a link stands: a feed of a step by its name, a step's matte, or a join's; `also` counts the further ones of a matte. */
 export type LinkRef =
@@ -37,43 +34,27 @@ export type SettingRef =
   | { readonly of: 'opacity'; readonly lane: string }
   | { readonly of: 'source'; readonly lane: string; readonly key: SourceKey }
   | { readonly of: 'spread' | 'soft' | 'invert'; readonly link: LinkRef }
+  /** Where a drawing is placed as one. */
+  | { readonly of: 'placing'; readonly drawing: string; readonly key: PlacingKey }
+  /** Of a shape of a drawing that is not drawn frame by frame. */
+  | { readonly of: 'shape'; readonly drawing: string; readonly shape: string; readonly key: ShapeKey }
 
 /** When a value is read or written. */
 export interface AtFrame {
   readonly frame: number
   /** A change at a frame sets a key there, also for what stood still. */
   readonly autoKey?: boolean
+  /** What is followed and measured, where that is known. */
+  readonly read?: TrackTime['read']
 }
 
-/** The object that holds a setting, its key in it, and how it is declared. */
+/** The object that holds a setting, its key in it, and how it is ownDials. */
 interface Slot {
   readonly holder: Record<string, unknown>
   readonly key: string
   /** Undefined for dials of effects that are not known here. */
   readonly dial: Dial | undefined
-  /** Whether a track may stand here. */
-  readonly moves: boolean
 }
-
-const unit = { default: 1, range: [0, 1], step: 0.01 } as const
-/** How the settings that are no dials of an effect are declared. */
-const declared = {
-  on: flag({ default: true, hint: 'Off leaves the step out.' }),
-  amount: number({ ...unit, hint: 'How far the step acts: 0 leaves the picture as it was, 1 is all of it.' }),
-  opacity: number({ ...unit, hint: 'How much of the lane meets the picture below it.' }),
-  colour: colour({ default: [1, 1, 1], hint: 'Its colour, linear.' }),
-  alpha: number({ ...unit, hint: 'How much it covers.' }),
-  at: point({ default: [0, 0], hint: 'Where this end lies.' }),
-  spread: number({
-    default: 0,
-    range: [-40, 40],
-    hard: [-4000, 4000],
-    unit: 'px',
-    hint: 'Above 0 the matte grows, below 0 it shrinks.',
-  }),
-  soft: number({ default: 0, range: [0, 60], hard: [0, 4000], unit: 'px', hint: 'Width of its edge.' }),
-  invert: flag({ default: false, hint: 'On: it acts outside instead.' }),
-} as const
 
 function linkAt(comp: Comp, ref: LinkRef): FeedLink | undefined {
   const matte =
@@ -87,38 +68,59 @@ function linkAt(comp: Comp, ref: LinkRef): FeedLink | undefined {
   return ref.also === undefined ? matte : matte?.also?.[ref.also]
 }
 
-function slotOf(comp: Comp, ref: SettingRef): Slot | undefined {
-  const held = (holder: object | undefined, key: string, dial: Dial | undefined, moves: boolean) =>
-    holder && { holder: holder as Record<string, unknown>, key, dial, moves }
+function slotOf(comp: Comp, ref: SettingRef, isDraft = false): Slot | undefined {
+  const held = (holder: object | undefined, key: string, dial: Dial | undefined) =>
+    holder && { holder: holder as Record<string, unknown>, key, dial }
   switch (ref.of) {
     case 'dial': {
       const step = allSteps(comp).find((s) => s.id === ref.step)
       const effect = step && findEffect(step.effect)
       const dial = effect && Object.hasOwn(effect.dials, ref.key) ? effect.dials[ref.key] : undefined
-      return held(step?.dials, ref.key, dial, true)
+      return held(step?.dials, ref.key, dial)
     }
     case 'amount':
     case 'on': {
       const step = allSteps(comp).find((s) => s.id === ref.step)
-      return held(step, ref.of, declared[ref.of], ref.of === 'amount')
+      return held(step, ref.of, ownDials[ref.of])
     }
     case 'opacity':
-      return held(comp.lanes.find((l) => l.id === ref.lane)?.join, 'opacity', declared.opacity, true)
+      return held(comp.lanes.find((l) => l.id === ref.lane)?.join, 'opacity', ownDials.opacity)
     case 'source': {
       const source = comp.lanes.find((l) => l.id === ref.lane)?.source
       const [end, key] = ref.key.split('.') as [string, 'at' | 'colour' | 'alpha' | undefined]
       if (source?.type === 'gradient' && key !== undefined)
-        return held(source[end as 'from' | 'to'], key, declared[key], false)
+        return held(source[end as 'from' | 'to'], key, ownDials[key])
       if ((source?.type === 'colour' || source?.type === 'drawing') && key === undefined)
-        return held(source, end, declared[end as 'colour' | 'alpha'], false)
+        return held(source, end, ownDials[end as 'colour' | 'alpha'])
       return undefined
     }
     case 'spread':
     case 'soft':
     case 'invert':
-      return held(linkAt(comp, ref.link), ref.of, declared[ref.of], false)
+      return held(linkAt(comp, ref.link), ref.of, ownDials[ref.of])
+    case 'placing': {
+      const drawing = comp.drawings.find((d) => d.id === ref.drawing)
+      if (drawing && isDraft) drawing.placing ??= {}
+      return held(drawing && (drawing.placing ?? {}), ref.key, ownDials[ref.key])
+    }
+    case 'shape': {
+      const drawing = comp.drawings.find((d) => d.id === ref.drawing)
+      const shapes = drawing?.time === 'keyed' ? drawing.shapes : []
+      return held(
+        shapes.find((one) => one.id === ref.shape),
+        ref.key,
+        ownDials[ref.key],
+      )
+    }
   }
 }
+
+/** When tracks of a comp are read, with what is followed and measured where that is known. */
+export const timeOf = ({ frames }: Pick<Comp, 'frames'>, read?: TrackTime['read']): TrackTime => ({
+  rate: frames.rate,
+  first: frames.first,
+  ...(read && { read }),
+})
 
 /** How a setting is declared: its type, range and unit. Undefined where there is none, or of an effect that is not known here. */
 export function dialAt(comp: Comp, ref: SettingRef): Dial | undefined {
@@ -126,53 +128,30 @@ export function dialAt(comp: Comp, ref: SettingRef): Dial | undefined {
 }
 
 /** What stands at a setting: a constant or a track. Undefined where there is no such setting. */
-export function settingOf(comp: Comp, ref: SettingRef): DialSetting | undefined {
+export function settingOf(comp: Comp, ref: SettingRef): Setting | undefined {
   const slot = slotOf(comp, ref)
   if (!slot) return undefined
   const fallback = slot.dial ? defaultOn(slot.dial, comp.canvas) : 0
-  return (slot.holder[slot.key] as DialSetting | undefined) ?? (fallback as DialSetting)
+  return (slot.holder[slot.key] as Setting | undefined) ?? (fallback as Setting)
 }
 
 /** The value of a setting at a frame; undefined where there is no such setting. */
-export function readSetting(comp: Comp, ref: SettingRef, frame: number): DialValue | undefined {
+export function readSetting(
+  comp: Comp,
+  ref: SettingRef,
+  frame: number,
+  read?: TrackTime['read'],
+): DialValue | undefined {
   const setting = settingOf(comp, ref)
-  return setting === undefined ? undefined : settingAt(setting, frame)
+  return setting !== undefined && isTrack(setting)
+    ? fitting(dialAt(comp, ref), settingAt(setting, frame, timeOf(comp, read)))
+    : setting
 }
 
 /** Whether a setting moves: a track stands there. */
 export function moves(comp: Comp, ref: SettingRef): boolean {
   const setting = settingOf(comp, ref)
-  return setting !== undefined && isAnimated(setting)
-}
-
-type KeyValue = Animated['keys'][number]['value']
-
-/** A track of which every key is changed alike, so that it has `value` at the frame; what can not be shifted changes in the key that rules there. */
-function shifted(
-  { keys }: Animated,
-  now: DialValue,
-  value: DialValue,
-  frame: number,
-  dial: Dial | undefined,
-): Animated {
-  const moved = keys.map((key) => dial && shiftedDial(dial, key.value, now, value))
-  if (moved.every((v) => v !== undefined))
-    return { keys: keys.map((key, i) => ({ ...key, value: moved[i] as KeyValue })) }
-  const ruling = Math.max(
-    0,
-    keys.findLastIndex((key) => key.frame <= frame),
-  )
-  return { keys: keys.map((key, i) => (i === ruling ? { ...key, value: value as KeyValue } : key)) }
-}
-
-/** A track with a key of the value at the frame: the one that is there is changed, else one is put between the others. */
-function withKey({ keys }: Animated, value: DialValue, frame: number): Animated {
-  const at = keys.findIndex((key) => key.frame >= frame)
-  const there = keys[at]
-  if (there?.frame === frame) return { keys: keys.with(at, { ...there, value: value as KeyValue }) }
-  const before = keys[at < 0 ? keys.length - 1 : at - 1]
-  const key = { frame, value: value as KeyValue, ...(before?.ease ? { ease: before.ease } : {}) }
-  return { keys: keys.toSpliced(at < 0 ? keys.length : at, 0, key) }
+  return setting !== undefined && isTrack(setting)
 }
 
 /**
@@ -183,59 +162,67 @@ export function setSetting(
   comp: Comp,
   ref: SettingRef,
   value: DialValue,
-  { frame, autoKey = false }: AtFrame,
+  { frame, autoKey = false, read }: AtFrame,
 ): Comp {
+  const setting = settingOf(comp, ref)
+  if (setting === undefined) return comp
+  const time = timeOf(comp, read)
+  if (!isTrack(setting)) return putSetting(comp, ref, autoKey ? trackOf(value, frame) : value)
+  if (autoKey) return putSetting(comp, ref, setKey(setting, frame, value, time))
+  const dial = dialAt(comp, ref)
+  const fit = (one: DialValue) => fitting(dial, one)
+  return putSetting(comp, ref, shiftTo(setting, frame, value, time, fit as never))
+}
+
+/** The comp with a setting as it is said: a constant, or a whole track with the values of its keys as the dial takes them. An unknown setting leaves the comp as it is. */
+export function putSetting(comp: Comp, ref: SettingRef, setting: Setting | DialValue): Comp {
   const slot = slotOf(comp, ref)
   if (!slot) return comp
-  const setting = settingOf(comp, ref)!
-  const next = isAnimated(setting)
-    ? autoKey
-      ? withKey(setting, value, frame)
-      : shifted(setting, settingAt(setting, frame), value, frame, slot.dial)
-    : autoKey && slot.moves
-      ? { keys: [{ frame, value: value as KeyValue }] }
-      : value
-  return putSetting(comp, ref, next)
-}
-
-/** The comp with a setting as it is said: a constant or a whole track. An unknown setting leaves the comp as it is. */
-export function putSetting(comp: Comp, ref: SettingRef, setting: DialSetting | DialValue): Comp {
-  if (!slotOf(comp, ref)) return comp
+  const fitted = (value: DialValue) => fitting(slot.dial, value) as Track['keys'][number]['value']
+  const next = isTrack(setting)
+    ? { ...setting, keys: setting.keys.map((k) => ({ ...k, value: fitted(k.value) })) }
+    : setting
   return produce(comp, (draft) => {
-    const { holder, key } = slotOf(draft, ref)!
-    ;(holder as WritableDraft<Record<string, unknown>>)[key] = setting
+    const { holder, key } = slotOf(draft as Comp, ref, true)!
+    ;(holder as WritableDraft<Record<string, unknown>>)[key] = next
   })
-}
-
-/** Whether a track may stand at a setting. */
-export function canMove(comp: Comp, ref: SettingRef): boolean {
-  return slotOf(comp, ref)?.moves ?? false
 }
 
 /** Frames at which a setting has keys, by rising frame; none where it stands still. */
 export function keyFrames(comp: Comp, ref: SettingRef): readonly number[] {
   const setting = settingOf(comp, ref)
-  return setting !== undefined && isAnimated(setting) ? setting.keys.map((key) => key.frame) : []
+  return setting !== undefined && isTrack(setting) ? setting.keys.map((key) => key.frame) : []
 }
 
 /**
- * The comp with a key more or less of a setting at a frame. A new key has the value that the setting has there, and changes nothing else
- * that a straight curve would not; without its last key the setting stands still at that value. An unknown setting, or one that can not
- * move, leaves the comp as it is.
+ * The comp with a key more or less of a setting at a frame. A new key changes nothing; without its last key the setting stands still at
+ * the value that it has there. An unknown setting leaves the comp as it is.
  */
 export function toggleKey(comp: Comp, ref: SettingRef, frame: number): Comp {
   const setting = settingOf(comp, ref)
-  if (setting === undefined || !canMove(comp, ref)) return comp
-  const value = settingAt(setting, frame)
-  if (!isAnimated(setting)) return putSetting(comp, ref, { keys: [{ frame, value: value as KeyValue }] })
+  if (setting === undefined) return comp
+  if (!isTrack(setting)) return putSetting(comp, ref, trackOf(setting, frame))
   if (!setting.keys.some((key) => key.frame === frame))
-    return putSetting(comp, ref, withKey(setting, value, frame))
-  const keys = setting.keys.filter((key) => key.frame !== frame)
-  return putSetting(comp, ref, keys.length > 0 ? { keys } : value)
+    return putSetting(comp, ref, insertKey(setting, frame))
+  return putSetting(comp, ref, removeKeys(setting, [frame]) ?? setting.keys[0]!.value)
+}
+
+/** The comp with the track of a setting changed; what stands still becomes a track with one key at the frame. */
+export function editTrack(
+  comp: Comp,
+  ref: SettingRef,
+  frame: number,
+  change: (track: Track) => Track | Setting | undefined,
+): Comp {
+  const setting = settingOf(comp, ref)
+  if (setting === undefined) return comp
+  const track = isTrack(setting) ? setting : trackOf(setting, frame)
+  const next = change(track)
+  return next === track ? comp : putSetting(comp, ref, next ?? track.keys[0]!.value)
 }
 
 /** The comp with a dial as it is said. */
-export function putDial(comp: Comp, step: string, key: string, setting: DialSetting): Comp {
+export function putDial(comp: Comp, step: string, key: string, setting: Setting): Comp {
   return putSetting(comp, { of: 'dial', step, key }, setting)
 }
 
@@ -276,7 +263,25 @@ function laneSettings({ id, source, join, steps }: Lane): SettingRef[] {
   ]
 }
 
-/** All settings of a comp, in the order in which the desk is read: by lanes, each from its source to its join, then the master. */
+const placingKeys = ['about', 'move', 'turn', 'scale'] as const
+const shapeKeys = ['opacity', 'inner', 'outer'] as const
+
+function drawingSettings(drawing: Drawing): SettingRef[] {
+  const { id } = drawing
+  const shapes = drawing.time === 'keyed' ? drawing.shapes : []
+  return [
+    ...placingKeys.map((key): SettingRef => ({ of: 'placing', drawing: id, key })),
+    ...shapes.flatMap((s) =>
+      shapeKeys.map((key): SettingRef => ({ of: 'shape', drawing: id, shape: s.id, key })),
+    ),
+  ]
+}
+
+/** All settings of a comp, in the order in which the desk is read: by lanes, each from its source to its join, then the master, then drawings. */
 export function listSettings(comp: Comp): SettingRef[] {
-  return [...comp.lanes.flatMap(laneSettings), ...comp.master.flatMap(stepSettings)]
+  return [
+    ...comp.lanes.flatMap(laneSettings),
+    ...comp.master.flatMap(stepSettings),
+    ...comp.drawings.flatMap(drawingSettings),
+  ]
 }

@@ -35,6 +35,9 @@ class ScopedStore implements PictureStore {
   }
 }
 
+/** Passes that are fetched ahead at a time. */
+const mostComing = 32
+
 interface Kept {
   readonly picture: Picture
   readonly bytes: number
@@ -51,6 +54,8 @@ export class Evaluator {
   private keptBytes = 0
   /** What the plan that was loaded last builds on. */
   private held: Kept[] = []
+  /** Passes that were asked for ahead of their use. */
+  private readonly coming = new Map<string, Promise<PassBlock>>()
   private readonly replacedIn = new Map<string, number>()
   /** How often a picture was computed rather than found. */
   computed = 0
@@ -86,7 +91,8 @@ export class Evaluator {
     await Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
-        const block = await this.loadPass(ref)
+        const block = await (this.coming.get(n.key) ?? this.loadPass(ref))
+        this.coming.delete(n.key)
         const area = workArea(comp, ref.reduction)
         const { picture, replaced } = this.withRoom(() => {
           if (ref.pass.kind === 'table' && ref.isTable)
@@ -100,6 +106,26 @@ export class Evaluator {
         hold(this.keep(n.key, picture))
       }),
     )
+  }
+
+  /** Begins to fetch what a plan will load, without waiting; `load` then finds it on its way. */
+  fetchAhead(node: PlanNode): void {
+    const seen = new Set<PlanNode>()
+    const visit = (n: PlanNode) => {
+      if (seen.has(n)) return
+      seen.add(n)
+      if (this.kept.has(n.key)) return
+      if (!n.load || n.inputs.some((i) => this.kept.has(i.key))) {
+        n.inputs.forEach(visit)
+        return
+      }
+      if (this.coming.has(n.key) || this.coming.size >= mostComing) return
+      const block = this.loadPass(n.load)
+      this.coming.set(n.key, block)
+      // What fails here fails again, and is told, where it is needed.
+      block.catch(() => this.coming.delete(n.key))
+    }
+    visit(node)
   }
 
   /** Values that were not numbers and became 0, by pass. */

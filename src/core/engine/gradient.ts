@@ -1,5 +1,11 @@
-import type { Source } from '../comp/schema.ts'
-import type { Picture } from '../picture/picture.ts'
+import type { Picture, Rgb } from '../picture/picture.ts'
+
+/** An end of a gradient at a frame. */
+interface End {
+  readonly at: readonly [number, number]
+  readonly colour: Rgb
+  readonly alpha: number
+}
 
 /**
  * Fills a picture with a gradient, linear in light and alpha between its ends and held beyond them. `place` takes a coordinate of
@@ -7,7 +13,7 @@ import type { Picture } from '../picture/picture.ts'
  */
 export function paintGradient(
   out: Picture,
-  { shape, from, to }: Source & { type: 'gradient' },
+  { shape, from, to }: { readonly shape: 'line' | 'round'; readonly from: End; readonly to: End },
   place: (p: number) => number,
 ): void {
   const [x0, y0, x1, y1] = [from.at[0], from.at[1], to.at[0], to.at[1]].map(place) as [

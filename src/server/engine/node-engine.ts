@@ -5,6 +5,7 @@ import type { Comp } from '../../core/comp/schema.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { plan } from '../../core/engine/plan/plan.ts'
+import { Readings, settled, type ReadingStore } from '../../core/engine/readings.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
@@ -26,11 +27,16 @@ export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction }) =>
 export class NodeEngine {
   readonly kernels: Kernels
   private readonly evaluator: Evaluator
+  private readonly readings: Readings
   private readonly workers: Worker[]
 
   constructor(
     loadPass: LoadPass,
-    { threads = availableParallelism(), memoryMiB = 4096 }: { threads?: number; memoryMiB?: number } = {},
+    {
+      threads = availableParallelism(),
+      memoryMiB = 4096,
+      readings,
+    }: { threads?: number; memoryMiB?: number; readings?: ReadingStore } = {},
   ) {
     const memory = createKernelMemory(memoryMiB)
     const control = createControl()
@@ -43,6 +49,7 @@ export class NodeEngine {
     for (const worker of this.workers) worker.unref()
     const { store, kernels } = createKernels(memory, control, threads - 1)
     this.kernels = kernels
+    this.readings = new Readings(readings)
     this.evaluator = new Evaluator({ kernels, store }, loadPass, (memoryMiB / 2) * 2 ** 20)
   }
 
@@ -52,7 +59,13 @@ export class NodeEngine {
     media: MediaTable,
     frame: number,
   ): Promise<{ picture: Picture; problems: readonly PlanProblem[]; replaced: ReadonlyMap<string, number> }> {
-    const { node, area, problems } = plan(comp, media, frame, 1, { type: 'picture' })
+    const { node, area, problems } = await settled(
+      this.evaluator,
+      this.readings,
+      comp,
+      () => plan(comp, media, frame, 1, { type: 'picture' }, this.readings),
+      () => false,
+    )
     await this.evaluator.load(comp, node)
     return {
       picture: cropToCanvas(this.evaluator.evaluate(node), area),

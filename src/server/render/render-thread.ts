@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { parentPort } from 'node:worker_threads'
 import { encodePicture, outputName } from '../../core/formats/write-picture.ts'
 import type { RenderJob } from '../db/renders.ts'
+import { storedReadings } from '../db/readings.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
 import { nodeZlib } from '../media/node-zlib.ts'
 import { writeWhole } from '../whole-file.ts'
@@ -47,7 +48,7 @@ async function render(engine: NodeEngine, job: RenderJob, folder: string): Promi
 }
 
 if (parentPort) {
-  const engine = new NodeEngine(loadStoredPass)
+  const engine = new NodeEngine(loadStoredPass, { readings: storedReadings })
   parentPort.on('message', ({ job, folder }: { job: RenderJob; folder: string }) => {
     render(engine, job, folder).catch((error: unknown) => {
       const isFull =

@@ -5,11 +5,12 @@ import { TriangleAlert } from 'lucide-react'
 import { memo, useCallback, useEffect, useRef } from 'react'
 import { matteOfStep } from '../../core/comp/references.ts'
 import type { Step } from '../../core/comp/schema.ts'
-import { isAnimated } from '../../core/comp/schema.ts'
+import { isTrack } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/dials/dials.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { matteKey } from '../../core/engine/session/requests.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { isOnNow } from '../shot/use-setting.ts'
 import type { Selection } from '../shot/shot-store.ts'
 import { setFeed } from '../../core/comp/edits.ts'
 import type { Dragged, Dropped } from './drop-edge.ts'
@@ -140,7 +141,7 @@ function stepNote(step: Step): string {
       value === undefined ||
       parts.length >= 2 ||
       dial.type !== 'number' ||
-      isAnimated(value) ||
+      isTrack(value) ||
       value === dial.default
     )
       continue
@@ -154,6 +155,7 @@ function stepNote(step: Step): string {
 export const StepTile = memo(function StepTile({ step, laneId }: { step: Step; laneId: string }) {
   const { store } = useShotContext()
   const isSelected = useShot((s) => s.selection?.step === step.id)
+  const isOn = useShot((s) => isOnNow(s, step))
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
   const title = stepTitle(step)
   const isLinked = useShot((s) => linkedTo(s).has(step.id))
@@ -194,10 +196,10 @@ export const StepTile = memo(function StepTile({ step, laneId }: { step: Step; l
       isLinked={isLinked}
       thumb={step.id}
       title={title}
-      note={step.on ? stepNote(step) : 'off'}
-      label={`Step ${title}${step.on ? '' : ', off'}`}
+      note={isOn ? stepNote(step) : 'off'}
+      label={`Step ${title}${isOn ? '' : ', off'}`}
       isSelected={isSelected}
-      isOff={!step.on}
+      isOff={!isOn}
       problem={problem}
       matteOf={matteOfStep(step) && { lane: laneId, step: step.id }}
       onSelect={() => {

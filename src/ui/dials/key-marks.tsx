@@ -36,9 +36,10 @@ const [curveWidth, curveHeight, curvePoints] = [96, 14, 49]
 function SmallCurve({ of: ref }: { of: SettingRef }) {
   const comp = useShot((s) => s.comp)
   const frame = useShot((s) => s.frame)
+  const read = useShot((s) => s.read)
   const { first, last } = comp.frames
   const values = Array.from({ length: curvePoints }, (_, i) =>
-    readSetting(comp, ref, first + (i / (curvePoints - 1)) * (last - first)),
+    readSetting(comp, ref, first + (i / (curvePoints - 1)) * (last - first), read),
   ).filter((v) => typeof v === 'number')
   if (last <= first || values.length < curvePoints) return null
   const [low, high] = [Math.min(...values), Math.max(...values)]

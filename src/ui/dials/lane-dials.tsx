@@ -94,6 +94,7 @@ export function LaneDials({ lane }: { lane: Lane }) {
           hint="Where the lane joins; elsewhere the picture below stays as it was."
           matte={lane.join.matte}
           laneId={lane.id}
+          at={{ lane: lane.id }}
           onChange={(matte, gesture, prepare) => {
             edit(
               `Matte of ${lane.name}`,

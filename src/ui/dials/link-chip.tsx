@@ -2,18 +2,20 @@
 
 import { useDroppable } from '@dnd-kit/core'
 import { Link2, PenLine, Unlink } from 'lucide-react'
-import { Fragment, useId, useMemo, useState } from 'react'
-import { shapesAt } from '../../core/comp/drawing-at.ts'
+import { useId, useMemo, useState } from 'react'
+import { shapesOn } from '../../core/comp/drawing-at.ts'
 import { addDrawing, findDrawing } from '../../core/comp/drawing-edits.ts'
 import { freshId } from '../../core/comp/edits.ts'
 import { servingFrame, type MediaTable } from '../../core/comp/media.ts'
 import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
+import type { LinkRef } from '../../core/comp/settings.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { ObjectChoice } from './object-choice.tsx'
-import { ValueField } from './value-field.tsx'
+import { SettingRow } from './setting-row.tsx'
+import { settingNow } from '../shot/use-setting.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const passLink = (media: string, pass: string): Link => ({ type: 'pass', media, pass })
@@ -35,6 +37,8 @@ interface LinkChipProps {
   readonly without: string
   /** Lane whose own end can not be fed from. */
   readonly laneId: string
+  /** Where it stands, for the settings of its edge. */
+  readonly at?: LinkRef
   /** What it brings; a source brings a picture. */
   readonly kind: FeedKind | 'source'
   readonly onChange: ChangeLink
@@ -133,14 +137,14 @@ function linkOptions(
 }
 
 /** A feed of a step as a chip: where it comes from, to choose, to invert and to cut. */
-export function LinkChip({ label, hint, link, without, laneId, kind, onChange }: LinkChipProps) {
+export function LinkChip({ label, hint, link, without, laneId, at, kind, onChange }: LinkChipProps) {
   const isMatte = kind === 'matte'
   const { store } = useShotContext()
   const drawings = useShot((s) => s.comp.drawings)
   const drawnId = link?.from.type === 'drawing' ? link.from.drawing : undefined
   const isEmptyHere = useShot((s) => {
     const drawing = drawnId === undefined ? undefined : findDrawing(s.comp, drawnId)
-    return drawing !== undefined && shapesAt(drawing, s.frame).length === 0
+    return drawing !== undefined && shapesOn(drawing, s.frame).every((shape) => !shape.shown)
   })
   const passLinked = link?.from.type === 'pass' ? link.from : undefined
   const gapWords = useShot((s) => {
@@ -195,6 +199,7 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
   const isColour =
     link !== undefined && !idPass && drawnId === undefined && (linkedPass?.channels.length ?? 4) > 1
   const [isShaping, setIsShaping] = useState(false)
+  const isInverted = useShot((s) => at !== undefined && settingNow(s, { of: 'invert', link: at }) === true)
   const isShaped = (link?.spread ?? 0) !== 0 || (link?.soft ?? 0) !== 0
   const id = useId()
   const connect = (from: Link) => {
@@ -284,14 +289,14 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
           <PenLine size={12} aria-hidden />
         </button>
       )}
-      {link && isMatte && (
+      {link && isMatte && at && (
         <button
           type="button"
-          className={`rounded px-1 ${link.invert ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
-          aria-pressed={link.invert ?? false}
+          className={`rounded px-1 ${isInverted ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}
+          aria-pressed={isInverted}
           title="Invert: act where the matte is not"
           onClick={() => {
-            onChange({ ...link, invert: !link.invert })
+            if (at) store.getState().write(`Invert the ${label}`, [[{ of: 'invert', link: at }, !isInverted]])
           }}
         >
           inv
@@ -324,29 +329,23 @@ export function LinkChip({ label, hint, link, without, laneId, kind, onChange }:
           <Unlink size={12} aria-hidden />
         </button>
       )}
-      {link && isMatte && isShaping && (
-        <span className="flex w-full items-center gap-1.5 pb-1 pr-1">
-          {(['spread', 'soft'] as const).map((key) => (
-            <Fragment key={key}>
-              <span className="text-base-content/70">{key === 'spread' ? 'grow' : 'soft'}</span>
-              <span className="w-20">
-                <ValueField
-                  label={key === 'spread' ? `Grow the ${label}` : `Softness of the ${label}`}
-                  value={link[key] ?? 0}
-                  unit="px"
-                  hard={key === 'spread' ? [-4000, 4000] : [0, 4000]}
-                  step={1}
-                  onChange={(value, gesture) => {
-                    const { from, ...more } = link
-                    const others = Object.entries(more).filter(([name]) => name !== key)
-                    const rest: FeedLink = { from, ...Object.fromEntries(others) }
-                    onChange(value === 0 ? rest : { ...rest, [key]: value }, gesture)
-                  }}
-                />
-              </span>
-            </Fragment>
+      {link && isMatte && isShaping && at && (
+        <div className="w-full min-w-64 py-1 pl-3 pr-1">
+          {(['spread', 'soft', 'invert'] as const).map((of) => (
+            <SettingRow
+              key={of}
+              of={{ of, link: at }}
+              name={{ spread: 'grow', soft: 'soft edge', invert: 'invert' }[of]}
+              edits={
+                {
+                  spread: `Grow the ${label}`,
+                  soft: `Softness of the ${label}`,
+                  invert: `Invert the ${label}`,
+                }[of]
+              }
+            />
           ))}
-        </span>
+        </div>
       )}
     </div>
   )

@@ -1,6 +1,7 @@
 'use client'
 
 import { Plus } from 'lucide-react'
+import type { LinkRef } from '../../core/comp/settings.ts'
 import type { FeedLink, MatteLink } from '../../core/comp/schema.ts'
 import { LinkChip, type ChangeLink } from './link-chip.tsx'
 
@@ -18,11 +19,14 @@ export function MatteChips({
   hint,
   matte,
   laneId,
+  at,
   onChange,
 }: {
   hint: string
   matte: MatteLink | undefined
   laneId: string
+  /** Where it stands, for the settings of its edge. */
+  at: LinkRef
   onChange: ChangeLink<MatteLink>
 }) {
   const also = matte?.also ?? []
@@ -39,6 +43,7 @@ export function MatteChips({
         link={matte}
         without="everywhere"
         laneId={laneId}
+        at={at}
         kind="matte"
         onChange={(link, gesture, prepare) => {
           if (link) {
@@ -80,6 +85,7 @@ export function MatteChips({
               link={one}
               without="nothing"
               laneId={laneId}
+              at={{ ...at, also: i }}
               kind="matte"
               onChange={(link, gesture, prepare) => {
                 onChange(

@@ -1,6 +1,6 @@
 'use client'
 
-import { canMove, dialAt, readSetting, type SettingRef } from '../../core/comp/settings.ts'
+import { dialAt, readSetting, type SettingRef } from '../../core/comp/settings.ts'
 import type { Dial } from '../../core/dials/dials.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DialRow } from './dial-row.tsx'
@@ -27,7 +27,8 @@ export function SettingRow({
   const comp = useShot((s) => s.comp)
   const frame = useShot((s) => s.frame)
   const dial = dialAt(comp, ref)
-  const value = readSetting(comp, ref, frame)
+  const read = useShot((s) => s.read)
+  const value = readSetting(comp, ref, frame, read)
   if (!dial || value === undefined) return null
   const shown = {
     ...dial,
@@ -36,7 +37,7 @@ export function SettingRow({
   } as Dial
   return (
     <div className="relative">
-      {canMove(comp, ref) && <KeyToggle of={ref} name={edits} />}
+      <KeyToggle of={ref} name={edits} />
       <DialRow
         name={name}
         dial={shown}

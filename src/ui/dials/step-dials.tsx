@@ -4,20 +4,21 @@ import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { cutName } from '../../core/comp/cut-name.ts'
 import { editStep, removeStep, setFeed } from '../../core/comp/edits.ts'
-import { settingAt } from '../../core/comp/animation.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type Dial, type DialValue } from '../../core/dials/dials.ts'
 import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import type { CurvePoint } from '../../core/picture/tone-curve.ts'
 import { stepTitle } from '../desk/step-title.ts'
+import { readSetting } from '../../core/comp/settings.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { isOnNow } from '../shot/use-setting.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 import { CurveEditor } from './curve-editor.tsx'
 import { DecisionFile } from './decision-file.tsx'
 import { LinkChip, type ChangeLink } from './link-chip.tsx'
 import { MatteChips } from './matte-chips.tsx'
 import { ProfileChart } from './profile-chart.tsx'
-import { KeyLine } from './key-marks.tsx'
+import { KeyLine, KeyToggle } from './key-marks.tsx'
 import { SettingRow } from './setting-row.tsx'
 import { SpanChart } from './span-chart.tsx'
 import { StartingPoints } from './starting-points.tsx'
@@ -62,8 +63,11 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const canvas = useShot((s) => s.comp.canvas)
   // Points have their defaults on this canvas.
   const defaults = effect ? defaultDials(effect, canvas) : {}
+  const comp = useShot((s) => s.comp)
+  const read = useShot((s) => s.read)
   const value = (key: string): DialValue =>
-    settingAt(step.dials[key] ?? ((defaults[key] ?? 0) as never), frame)
+    readSetting(comp, { of: 'dial', step: step.id, key }, frame, read) ?? defaults[key] ?? 0
+  const isOn = useShot((s) => isOnNow(s, step))
   const change = (key: string) => (next: DialValue, gesture?: string) => {
     write(
       `${title}: ${effect ? dialLabel(key, effect.dials[key]!).toLowerCase() : key}`,
@@ -131,19 +135,23 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           <p className="text-xs text-base-content/65">
             {effect?.purpose ?? 'This effect is not part of this Zafiro; its settings are kept.'}
           </p>
-          {effect?.kind === 'light' && step.on && stops !== undefined && (
+          {effect?.kind === 'light' && isOn && stops !== undefined && (
             <p className="text-xs text-accent" data-testid="light-added">
               {value('alone') === true ? 'gives its light alone, without the picture' : lightWords(stops)}
             </p>
           )}
         </div>
-        <label className="flex items-center gap-1.5 text-xs" title="Switch the step off and on (Space)">
-          {step.on ? 'on' : 'off'}
+        <label
+          className="relative flex items-center gap-1.5 text-xs"
+          title="Switch the step off and on (Space)"
+        >
+          <KeyToggle of={{ of: 'on', step: step.id }} name={`${title} on`} />
+          {isOn ? 'on' : 'off'}
           <input
             type="checkbox"
             aria-label={`${title} on`}
             className="toggle toggle-sm toggle-primary"
-            checked={step.on}
+            checked={isOn}
             onChange={(e) => {
               const { checked } = e.target
               write(`Switch ${title} ${checked ? 'on' : 'off'}`, [[{ of: 'on', step: step.id }, checked]])
@@ -163,6 +171,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
             label={key}
             hint={hint}
             link={step.feeds[key]}
+            at={{ step: step.id, feed: key }}
             without={without ?? 'its own picture'}
             laneId={laneId}
             kind={kind}
@@ -173,6 +182,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           hint="Where the step acts; without it, everywhere."
           matte={step.matte}
           laneId={laneId}
+          at={{ step: step.id, feed: 'matte' }}
           onChange={feed('matte', 'matte')}
         />
       </div>

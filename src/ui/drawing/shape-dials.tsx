@@ -14,6 +14,9 @@ import type { Drawing, Path, Shape } from '../../core/comp/drawing.ts'
 import { isKeyed } from '../../core/comp/drawing-at.ts'
 import { number, type NumberDial } from '../../core/dials/dials.ts'
 import { NumberRow } from '../dials/number-row.tsx'
+import { SettingRow } from '../dials/setting-row.tsx'
+import { timeOf } from '../../core/comp/settings.ts'
+import { settingAt } from '../../core/tracks/track-at.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawState } from '../shot/shot-store.ts'
 
@@ -25,6 +28,8 @@ const dials = {
   inner: softness('Soft inside', 'How far the edge runs in from the line.'),
   soft: softness('Soft here', 'How far the edge runs out at the selected points alone.'),
 } as const
+
+const number_ = (value: unknown) => (typeof value === 'number' ? value : 0)
 
 export function ShapeDials({
   shape,
@@ -39,6 +44,7 @@ export function ShapeDials({
 }) {
   const { store } = useShotContext()
   const frame = useShot((s) => s.frame)
+  const comp = useShot((s) => s.comp)
   const { edit } = store.getState()
   const { points } = draw
   const set = (key: 'opacity' | 'inner' | 'outer') => (value: unknown, gesture?: string) => {
@@ -63,6 +69,7 @@ export function ShapeDials({
     )
   }
   const isKeyHere = isKeyed(shape.path) && shape.path.keys.some((k) => k.frame === frame)
+  const outerNow = number_(settingAt(shape.outer, frame, timeOf(comp)))
   const soft = points.length > 0 ? path[points[0]!]?.soft : undefined
   return (
     <div className="space-y-0.5">
@@ -98,15 +105,18 @@ export function ShapeDials({
           holes where it crosses itself
         </label>
       </div>
-      {(['opacity', 'outer', 'inner'] as const).map((key) => (
-        <NumberRow
-          key={key}
-          name={key}
-          dial={dials[key]}
-          value={typeof shape[key] === 'number' ? shape[key] : 1}
-          onChange={set(key)}
-        />
-      ))}
+      {(['opacity', 'outer', 'inner'] as const).map((key) =>
+        drawing.time === 'keyed' ? (
+          <SettingRow
+            key={key}
+            of={{ of: 'shape', drawing: drawing.id, shape: shape.id, key }}
+            name={key}
+            edits={`${dials[key].label ?? 'Opacity'} of ${shape.name}`}
+          />
+        ) : (
+          <NumberRow key={key} name={key} dial={dials[key]} value={number_(shape[key])} onChange={set(key)} />
+        ),
+      )}
       {points.length > 0 && (
         <>
           <div className="flex flex-wrap items-center gap-1 pt-1 text-xs">
@@ -143,8 +153,8 @@ export function ShapeDials({
           </div>
           <NumberRow
             name="soft"
-            dial={{ ...dials.soft, default: shape.outer }}
-            value={soft ?? shape.outer}
+            dial={{ ...dials.soft, default: outerNow }}
+            value={soft ?? outerNow}
             onChange={(value, gesture) => {
               edit(
                 `Softness at points of ${shape.name}`,

@@ -5,7 +5,7 @@ import { useMemo, useRef, useState } from 'react'
 import { Circle, Layer, Line, Rect, Stage } from 'react-konva'
 import { addShape, convertPoint, mapPoints, setPath, splitShape } from '../../core/comp/drawing-edits.ts'
 import type { Path, Shape, Vertex } from '../../core/comp/drawing.ts'
-import { drawnFrames, pathAt, shapesOn } from '../../core/comp/drawing-at.ts'
+import { drawnFrames, outlineAt, shapesOn } from '../../core/comp/drawing-at.ts'
 import type { Affine } from '../../core/picture/affine.ts'
 import { ellipse, nearestOn, rectangle } from '../../core/shapes/outline.ts'
 import { newGesture } from '../dials/value-field.tsx'
@@ -66,7 +66,7 @@ export default function ShapeEditor({
     const own = drawn?.path?.filter((_, i) => !but.includes(i)).map((v) => v.at) ?? []
     const others = shapes
       .filter((s) => s !== drawn?.shape)
-      .flatMap((s) => pathAt(s.path, frame).map((v) => v.at))
+      .flatMap((s) => outlineAt(s.path, frame).map((v) => v.at))
     const reach = snapReach / place.zoom
     const nearest = (axis: 0 | 1, size: number) => {
       const lines = [...own, ...others].map((p) => p[axis]).concat(0, size / 2, size)
@@ -252,8 +252,8 @@ export default function ShapeEditor({
         const inside = (p: Path) => p.flatMap((v, i) => (isIn(v.at) ? [i] : []))
         // Points of the selected shape, or of the first that has some in the frame.
         const candidates = drawn.shape ? [drawn.shape] : shapes.filter((s) => s.shown && !s.locked)
-        const found = candidates.find((s) => inside(pathAt(s.path, frame)).length > 0)
-        if (found) select(found.id, inside(pathAt(found.path, frame)))
+        const found = candidates.find((s) => inside(outlineAt(s.path, frame)).length > 0)
+        if (found) select(found.id, inside(outlineAt(found.path, frame)))
         else select(drawn.shape?.id)
       }
     } else if (isDrag && tool === 'ellipse')
@@ -277,7 +277,7 @@ export default function ShapeEditor({
     if (shape.id !== drawn.draw.shape) select(shape.id)
     else if (points.length > 0) select(shape.id)
     const start = pointerAt()
-    const base = pathAt(shape.path, frame)
+    const base = outlineAt(shape.path, frame)
     const gesture = newGesture()
     const follow = () => {
       const [x, y] = pointerAt()
@@ -292,7 +292,7 @@ export default function ShapeEditor({
   } // prettier-ignore
   const addOn = (shape: Shape) => (event: PointerAt) => {
     event.cancelBubble = true
-    const on = nearestOn(pathAt(shape.path, frame), pointerAt())
+    const on = nearestOn(outlineAt(shape.path, frame), pointerAt())
     if (!on || on.distance * place.zoom > 12) return
     store.getState().edit(`Add a point to ${shape.name}`, (c) => splitShape(c, drawn.drawing.id, frame, shape.id, on.piece, on.t))
     select(shape.id, [on.piece + 1])
@@ -318,7 +318,7 @@ export default function ShapeEditor({
               .map((s) => (
                 <OutlineOf
                   key={`${side} ${s.id}`}
-                  path={pathAt(s.path, at)}
+                  path={outlineAt(s.path, at)}
                   place={place}
                   colour={skins[side]}
                   dash={[5, 4]}
@@ -331,7 +331,7 @@ export default function ShapeEditor({
             <OutlineOf
               key={s.id}
               name={s.name}
-              path={pathAt(s.path, frame)}
+              path={outlineAt(s.path, frame)}
               place={place}
               colour={s === drawn.shape ? accent : '#fff'}
               {...(s.locked || tool !== 'choose' ? {} : { onDown: drag(s), onDouble: addOn(s) })}

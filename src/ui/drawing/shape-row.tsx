@@ -3,7 +3,7 @@
 import { ArrowDown, ArrowUp, Eye, EyeOff, Lock, LockOpen, Trash2 } from 'lucide-react'
 import { editShape, editShapes } from '../../core/comp/drawing-edits.ts'
 import type { Drawing, Shape } from '../../core/comp/drawing.ts'
-import { pathAt, shapeNote } from '../../core/comp/drawing-at.ts'
+import { outlineAt, shapeNote } from '../../core/comp/drawing-at.ts'
 import { ways } from '../dials/matte-chips.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawState } from '../shot/shot-store.ts'
@@ -25,7 +25,7 @@ export function ShapeRow({
   const canvas = useShot((s) => s.comp.canvas)
   const { edit, set } = store.getState()
   const isSelected = draw.shape === shape.id
-  const note = shapeNote(pathAt(shape.path, frame), canvas)
+  const note = shapeNote(outlineAt(shape.path, frame), canvas)
   const change = (name: string, by: Parameters<typeof editShape>[4]) => {
     edit(`${name} ${shape.name}`, (c) => editShape(c, drawing.id, frame, shape.id, by))
   }

@@ -1,6 +1,6 @@
 import { findDrawing } from '../../core/comp/drawing-edits.ts'
 import type { Drawing, Path, Shape } from '../../core/comp/drawing.ts'
-import { pathAt, shapesOn } from '../../core/comp/drawing-at.ts'
+import { outlineAt, shapesOn } from '../../core/comp/drawing-at.ts'
 import { useShot } from '../shot/shot-context.tsx'
 import type { DrawState, ShotState } from '../shot/shot-store.ts'
 
@@ -19,7 +19,7 @@ function drawnOf(
 ): Drawn | undefined {
   if (!draw || !drawing) return undefined
   const shape = shapesOn(drawing, frame).find((s) => s.id === draw.shape)
-  return { draw, drawing, shape, path: shape && pathAt(shape.path, frame) }
+  return { draw, drawing, shape, path: shape && outlineAt(shape.path, frame) }
 }
 
 export function drawnNow({ draw, comp, frame }: ShotState): Drawn | undefined {

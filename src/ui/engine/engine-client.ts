@@ -183,6 +183,23 @@ export class EngineClient {
     return this.chart('probe', work, { frame, x, y, of }, 'measures')
   }
 
+  /** A picture made ahead for playing; undefined where it can not be made or was given up. */
+  async ahead(
+    { frame, ...work }: AtFrame,
+    wish: Omit<Wish<'ahead'>, 'frame'>,
+  ): Promise<Answer<'ahead'> | undefined> {
+    return this.chart('ahead', work, { frame, ...wish }, 'ahead')
+  }
+
+  /** Where something is, or how bright, on some frames; undefined where it can not be told. */
+  readings(
+    { comp, media }: Work,
+    of: Wish<'readings'>['of'],
+    frames: readonly number[],
+  ): Promise<Answer<'readings'> | undefined> {
+    return this.chart('readings', { comp, media }, { of, frames }, 'charts')
+  }
+
   /** Small pictures of other comps of the same shot; undefined for those that can not be made. */
   previews(
     { frame, ...work }: AtFrame,

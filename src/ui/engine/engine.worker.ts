@@ -6,11 +6,14 @@ import type { Comp } from '../../core/comp/schema.ts'
 import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { givesWay, RequestQueue, type Waiting } from '../../core/engine/session/request-queue.ts'
 import type { Kind, Wish, Work } from '../../core/engine/session/requests.ts'
+import type { ReadingStore } from '../../core/engine/readings.ts'
 import { Session } from '../../core/engine/session/session.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { OutOfMemoryError } from '../../core/picture/picture.ts'
+import { readingsAnswer } from '../../contracts/answers.ts'
+import { requestJson } from '../request-json.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage } from './messages.ts'
 
 // The engine of a page: one thread that plans and leads, with workers on other threads.
@@ -23,6 +26,23 @@ const loadPass: LoadPass = async ({ hash, pass, as, reduction }) => {
     throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
   }
   return decodePassBlock(await answer.arrayBuffer())
+}
+
+/** Readings that the server keeps; without it they are made anew. */
+const pageReadings: ReadingStore = {
+  async fetch(keys) {
+    try {
+      const { readings } = await requestJson(readingsAnswer, '/api/readings', 'POST', { keys })
+      return new Map(Object.entries(readings))
+    } catch {
+      return new Map()
+    }
+  },
+  async keep(readings) {
+    await requestJson(readingsAnswer, '/api/readings', 'PUT', {
+      readings: Object.fromEntries(readings),
+    }).catch(() => undefined)
+  },
 }
 
 interface Queued extends Waiting {
@@ -108,7 +128,7 @@ self.onmessage = ({ data }: MessageEvent<EngineMessage>) => {
   switch (data.type) {
     case 'start': {
       const workshop = createKernels(data.memory, data.control, data.workers)
-      session = new Session(workshop, loadPass, data.budgetBytes)
+      session = new Session(workshop, loadPass, data.budgetBytes, pageReadings)
       flags = new SharedFlags(data.flags)
       break
     }

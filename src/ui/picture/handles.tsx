@@ -3,7 +3,7 @@
 import type Konva from 'konva'
 import { useRef } from 'react'
 import { Circle, Group, Layer, Line, Stage, Text } from 'react-konva'
-import { settingAt } from '../../core/comp/animation.ts'
+import { readSetting, type SettingRef } from '../../core/comp/settings.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
 import type { Comp, Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type DialValue } from '../../core/dials/dials.ts'
@@ -82,13 +82,9 @@ function directionHandles(
 }
 
 /** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
-function stepHandles(step: Step, canvas: Comp['canvas'], frame: number): Handle[] {
+function stepHandles(step: Step, canvas: Comp['canvas'], valueOf: ValueOf): Handle[] {
   const effect = findEffect(step.effect)
   if (!effect) return []
-  const valueOf: ValueOf = (key) => {
-    const setting = step.dials[key]
-    return setting === undefined ? effect.dials[key]?.default : settingAt(setting, frame)
-  }
   const numberOf = (key: string) => {
     const value = valueOf(key)
     return typeof value === 'number' ? value : undefined
@@ -155,14 +151,21 @@ function useHandles(): Handle[] {
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
   const canvas = useShot((s) => s.comp.canvas)
   const frame = useShot((s) => s.frame)
-  if (step) return step.on ? stepHandles(step, canvas, frame) : []
+  const comp = useShot((s) => s.comp)
+  const read = useShot((s) => s.read)
+  if (step) {
+    const now = (ref: SettingRef) => readSetting(comp, ref, frame, read)
+    if (now({ of: 'on', step: step.id }) === false) return []
+    return stepHandles(step, canvas, (key) => now({ of: 'dial', step: step.id, key }))
+  }
   if (!lane || selection?.step !== undefined || lane.source.type !== 'gradient') return []
-  const { source } = lane
+  const at = (end: 'from' | 'to') =>
+    readSetting(comp, { of: 'source', lane: lane.id, key: `${end}.at` }, frame, read) as unknown as Point
   return (['from', 'to'] as const).map((end) => ({
     id: `${lane.id} ${end}`,
     label: end,
-    at: source[end].at,
-    ...(end === 'to' ? { from: source.from.at } : {}),
+    at: at(end),
+    ...(end === 'to' ? { from: at('from') } : {}),
     editName: `Gradient of ${lane.name}`,
     move: (to: Point): Writes => [[{ of: 'source', lane: lane.id, key: `${end}.at` }, [to[0], to[1]]]],
   }))

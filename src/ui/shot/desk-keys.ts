@@ -7,6 +7,7 @@ import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { isOnDesk, useShortcut } from '../shortcuts/use-shortcut.ts'
 import type { Selection, ShotStore } from './shot-store.ts'
+import { isOnNow } from './use-setting.ts'
 
 /** Lists as the desk stacks them: front lane first, the master last. */
 function rows(comp: Comp): { id: string; steps: readonly { id: string }[] }[] {
@@ -136,14 +137,12 @@ function removeSelected(store: ShotStore, verb = 'Remove'): void {
 }
 
 function toggleSelected(store: ShotStore): void {
-  const { comp, selection, edit } = store.getState()
+  const { comp, selection, edit, write } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   if (place) {
-    edit(`Switch ${stepTitle(place.step)} ${place.step.on ? 'off' : 'on'}`, (c) =>
-      editStep(c, place.step.id, (s) => {
-        s.on = !s.on
-      }),
-    )
+    const isOn = isOnNow(store.getState(), place.step)
+    const ref = { of: 'on', step: place.step.id } as const
+    write(`Switch ${stepTitle(place.step)} ${isOn ? 'off' : 'on'}`, [[ref, !isOn]])
     return
   }
   const lane = comp.lanes.find((l) => l.id === selection?.lane)

@@ -1,6 +1,7 @@
 import { temporal } from 'zundo'
-import { setSetting, type SettingRef } from '../../core/comp/settings.ts'
+import { setSetting, type AtFrame, type SettingRef } from '../../core/comp/settings.ts'
 import type { DialValue } from '../../core/dials/dials.ts'
+import type { TrackTime } from '../../core/tracks/track-at.ts'
 import { createStore } from 'zustand/vanilla'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
@@ -90,6 +91,8 @@ export interface ShotState {
   readonly problems: readonly PlanProblem[]
   /** A change at a frame sets a key there, also for what stood still. */
   readonly autoKey: boolean
+  /** What is followed and measured, where that is known; a new one whenever more is. */
+  readonly read: TrackTime['read']
   readonly isBusy: boolean
   /** The number of the latest picture that was asked for. */
   readonly wanted: number
@@ -141,8 +144,8 @@ function drawingOf({ comp, selection, draw }: ShotState, next: Selection | undef
 /** Settings with the values that they are to have. */
 export type Writes = readonly (readonly [SettingRef, DialValue])[]
 
-const writing = (values: Writes, frame: number, autoKey: boolean) => (comp: Comp) =>
-  values.reduce((c, [ref, value]) => setSetting(c, ref, value, { frame, autoKey }), comp)
+const writing = (values: Writes, at: AtFrame) => (comp: Comp) =>
+  values.reduce((c, [ref, value]) => setSetting(c, ref, value, at), comp)
 
 /** Changes that can be undone. */
 export const mostUndone = 300
@@ -175,6 +178,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         meters: {},
         problems: [],
         autoKey: false,
+        read: undefined,
         isBusy: true,
         wanted: 0,
         failure: undefined,
@@ -206,7 +210,8 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           lastGesture = gesture
         },
         write(name, values, gesture) {
-          get().edit(name, writing(values, get().frame, get().autoKey), gesture)
+          const { frame, autoKey, read } = get()
+          get().edit(name, writing(values, { frame, autoKey, ...(read && { read }) }), gesture)
         },
         set(patch) {
           const draw =

@@ -5,7 +5,8 @@ import type { MediaTable } from '../media.ts'
 import { ProblemError } from '../problem.ts'
 import { linksOf } from '../references.ts'
 import { parseComp } from '../schema.ts'
-import { compVersion, upgraded, upgrades, type Document, type Upgrade } from './upgrade.ts'
+import type { Document, Upgrade } from './document.ts'
+import { compVersion, upgraded, upgrades } from './upgrade.ts'
 
 const saved = (version: number): Document =>
   JSON.parse(readFileSync(new URL(`fixtures/version-${version}.json`, import.meta.url), 'utf8')) as Document

@@ -1,19 +1,12 @@
 import { ProblemError } from '../problem.ts'
+import type { Document, Upgrade } from './document.ts'
+import { toTracks } from './002-tracks.ts'
 
-/** JSON of a comp of some version: not checked yet. */
-export type Document = Readonly<Record<string, unknown>>
-
-/**
- * Makes a comp of one version into one of the next. Pure; what it does not know it hands on, as the check comes after the last.
- * Each is a file of its own named by the version it makes (`002-tracks.ts`), with a saved comp of the version before in fixtures/.
- */
-export type Upgrade = (document: Document) => Document
-
-/** From version n to n + 1 at place n − 1. The comp is at version 1 as yet. */
-export const upgrades: readonly Upgrade[] = []
+/** From version n to n + 1 at place n − 1. */
+export const upgrades: readonly Upgrade[] = [toTracks]
 
 /** The version that a comp has after all upgrades; docs/comp-format.md describes it. */
-export const compVersion = 1
+export const compVersion = 2
 
 /**
  * A comp's JSON as one of the present version. What is no comp at all is given back as it is, for the check to say so. Throws

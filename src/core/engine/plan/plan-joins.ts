@@ -1,4 +1,4 @@
-import { settingAt } from '../../comp/animation.ts'
+import { ownDials } from '../../comp/own-dials.ts'
 import { masterId } from '../../comp/edits.ts'
 import type { Lane } from '../../comp/schema.ts'
 import { matteOf } from './plan-mattes.ts'
@@ -65,7 +65,7 @@ export function joined(p: Planning, bus?: string, upTo = Infinity): PlanNode {
       continue
     }
     const top = p.lanePoint(lane)
-    const opacity = settingAt(lane.join.opacity, p.frame) as number
+    const opacity = p.value(lane.join.opacity, ownDials.opacity, { laneId: lane.id }) as number
     const matte = lane.join.matte && matteOf(p, lane.join.matte, lane.id)
     const { mode } = lane.join
     below ??= nothing(p)

@@ -1,4 +1,5 @@
 import type { FeedLink, MatteLink } from '../../comp/schema.ts'
+import { ownDials } from '../../comp/own-dials.ts'
 import { edgeRange } from '../../kernels/kernels.ts'
 import { combineMattes, extractMatte, type MatteUse } from '../matte.ts'
 import { pictureChannels } from '../place-pass.ts'
@@ -42,13 +43,13 @@ export function singleMatte(
     drawn !== undefined ||
     (single !== undefined && pictureChannels(single.pass) === 1)
   const use: MatteUse = isSingle ? 'single' : (feed.use ?? 'alpha')
-  const invert = feed.invert ?? false
-  return shapedMatte(
-    p,
-    mattePart(p, source, use, invert),
-    (feed.spread ?? 0) / p.reduction,
-    (feed.soft ?? 0) / p.reduction,
-  )
+  const by = { laneId, stepId }
+  const invert = p.value(feed.invert ?? false, ownDials.invert, by) as boolean
+  const [spread, soft] = [
+    p.value(feed.spread ?? 0, ownDials.spread, by) as number,
+    p.value(feed.soft ?? 0, ownDials.soft, by) as number,
+  ]
+  return shapedMatte(p, mattePart(p, source, use, invert), spread / p.reduction, soft / p.reduction)
 }
 
 /** A part of a picture as a matte. */

@@ -1,6 +1,8 @@
 import { assertNever } from '../../assert.ts'
 import { shapesAt } from '../../comp/drawing-at.ts'
-import type { Link, Source } from '../../comp/schema.ts'
+import { ownDials } from '../../comp/own-dials.ts'
+import type { Link, Setting, Source } from '../../comp/schema.ts'
+import type { Rgb } from '../../picture/picture.ts'
 import { drawShapes } from '../../shapes/draw-shapes.ts'
 import { paintGradient } from '../gradient.ts'
 import { pictureChannels } from '../place-pass.ts'
@@ -41,7 +43,12 @@ export function drawingNode(
     p.report(laneId, stepId, `The drawing ${id} is missing. Choose another, or draw it anew.`)
     return undefined
   }
-  const shapes = shapesAt(drawing, p.frame)
+  const shapes = shapesAt(
+    drawing,
+    p.frame,
+    (setting) => p.value(setting, undefined, { laneId, stepId }),
+    p.comp.canvas,
+  )
   const { width, height, marginPx } = p.area
   const { reduction } = p
   return node(
@@ -89,25 +96,33 @@ export function colourOf(p: Planning, link: Link, laneId: string, stepId?: strin
 }
 
 export function sourceNode(p: Planning, source: Source, laneId: string): PlanNode {
+  const colourNow = (colour: Setting) => p.value(colour, ownDials.colour, { laneId }) as unknown as Rgb
+  const coverNow = (alpha: Setting) => p.value(alpha, ownDials.alpha, { laneId }) as number
   switch (source.type) {
     case 'drawing': {
       const drawn = drawingNode(p, source, laneId)
-      return drawn ? filledMatte(p, drawn, source.colour ?? [1, 1, 1]) : nothing(p)
+      return drawn ? filledMatte(p, drawn, colourNow(source.colour ?? [1, 1, 1])) : nothing(p)
     }
     case 'colour': {
-      const [r, g, b] = source.colour
-      const a = source.alpha
+      const [r, g, b] = colourNow(source.colour)
+      const a = coverNow(source.alpha)
       return flat(p, r * a, g * a, b * a, a)
     }
     case 'gradient': {
       const { width, height, marginPx } = p.area
       const { reduction } = p
+      const end = ({ at, colour, alpha }: typeof source.from) => ({
+        at: p.value(at, ownDials.at, { laneId }) as unknown as readonly [number, number],
+        colour: colourNow(colour),
+        alpha: coverNow(alpha),
+      })
+      const now = { shape: source.shape, from: end(source.from), to: end(source.to) }
       return node(
-        `gradient ${JSON.stringify(source)} ${width}x${height}+${marginPx}/${reduction}`,
+        `gradient ${JSON.stringify(now)} ${width}x${height}+${marginPx}/${reduction}`,
         [],
         (_, { store }) => {
           const out = store.allocate(width, height, 4)
-          paintGradient(out, source, (p) => p / reduction + marginPx)
+          paintGradient(out, now, (p) => p / reduction + marginPx)
           return out
         },
       )

@@ -1,4 +1,4 @@
-import { settingAt } from '../../comp/animation.ts'
+import { ownDials } from '../../comp/own-dials.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
 import { scaledDial, type DialValue } from '../../dials/dials.ts'
 import type { Effect, FeedKind } from '../../effects/effect.ts'
@@ -45,11 +45,11 @@ export function feedOf(
 }
 
 /** Values of a step's dials at this frame; px dials in pixels of the reduced frame. */
-export function dialsOf(p: Planning, step: Step, effect: Effect): Record<string, DialValue> {
+export function dialsOf(p: Planning, step: Step, effect: Effect, laneId = ''): Record<string, DialValue> {
   const all = { ...defaultDials(effect, p.comp.canvas), ...step.dials }
   return Object.fromEntries(
     Object.entries(effect.dials).map(([key, dial]) => {
-      const value = settingAt(all[key] as Step['dials'][string], p.frame)
+      const value = p.value(all[key] as Step['dials'][string], dial, { laneId, stepId: step.id })
       return [key, scaledDial(dial, value, { reduction: p.reduction, marginPx: p.area.marginPx })]
     }),
   )
@@ -71,7 +71,7 @@ export function effectNode(
   picture: PlanNode,
   laneId: string,
 ): PlanNode | undefined {
-  const dials = dialsOf(p, step, effect)
+  const dials = dialsOf(p, step, effect, laneId)
   const names: string[] = []
   const feeds: PlanNode[] = []
   const needed: readonly string[] = effect.needs?.(dials as never) ?? []
@@ -188,6 +188,10 @@ export function placedNode(
   )
 }
 
+/** How far a step acts at this frame. */
+const amountOf = (p: Planning, step: Step, laneId = '') =>
+  p.value(step.amount, ownDials.amount, { laneId, stepId: step.id }) as number
+
 export function mixed(
   p: Planning,
   before: PlanNode,
@@ -195,7 +199,7 @@ export function mixed(
   step: Step,
   matte: PlanNode | undefined,
 ): PlanNode {
-  const amount = settingAt(step.amount, p.frame) as number
+  const amount = amountOf(p, step)
   if (amount === 1 && !matte) return after
   return node(
     `mix ${amount}`,
@@ -215,7 +219,8 @@ export function stepNode(
   picture: PlanNode,
   laneId: string,
 ): { after: PlanNode; light?: PlanNode } {
-  if (!step.on || settingAt(step.amount, p.frame) === 0) return { after: picture }
+  const amount = amountOf(p, step, laneId)
+  if (amount === 0 || !p.value(step.on, ownDials.on, { laneId, stepId: step.id })) return { after: picture }
   const effect = findEffect(step.effect)
   if (!effect) {
     p.report(
@@ -225,8 +230,7 @@ export function stepNode(
     )
     return { after: picture }
   }
-  const linear = effect.linear?.(dialsOf(p, step, effect) as never)
-  const amount = settingAt(step.amount, p.frame) as number
+  const linear = effect.linear?.(dialsOf(p, step, effect, laneId) as never)
   if (linear && !step.matte) return { after: colouredNode(p, linearAmount(linear, amount), picture, step.id) }
   const result = linear
     ? colouredNode(p, linear, picture, step.id)
@@ -235,7 +239,7 @@ export function stepNode(
   const matte = step.matte && matteOf(p, step.matte, laneId, step.id)
   if (step.matte && !matte) return { after: picture }
   if (effect.kind === 'filter') return { after: mixed(p, picture, result, step, matte) }
-  const { join, coverAlpha, alone } = dialsOf(p, step, effect)
+  const { join, coverAlpha, alone } = dialsOf(p, step, effect, laneId)
   const light = mixed(p, nothing(p), result, step, matte)
   const after = node(
     `light ${String(join)} ${String(coverAlpha)}`,

@@ -1,10 +1,14 @@
 import { masterId } from '../../comp/edits.ts'
 import type { MediaTable, Pass } from '../../comp/media.ts'
-import type { Comp, Lane } from '../../comp/schema.ts'
+import { isTrack, type Comp, type Lane } from '../../comp/schema.ts'
 import { workArea, type Reduction, type WorkArea } from '../work-area.ts'
+import { fitting } from '../../comp/own-dials.ts'
+import type { Follow, Measure } from '../../tracks/track.ts'
+import type { Need, Reading, Readings } from '../readings.ts'
 import { joined, laneOf, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
 import type { PlanNode } from './plan-node.ts'
 import { tableNode } from './plan-passes.ts'
+import { readOn, readWords, valueOn } from './plan-readings.ts'
 import { targetNode, type Target } from './plan-targets.ts'
 import type { Planning, PlanProblem, StepInput } from './planning.ts'
 
@@ -13,6 +17,8 @@ export interface Planned {
   readonly node: PlanNode
   readonly area: WorkArea
   readonly problems: readonly PlanProblem[]
+  /** What has to be read first; until then settings that follow or measure have the values of their keys. */
+  readonly needs: readonly Need[]
 }
 
 /** What all frames of a plan share. */
@@ -22,6 +28,10 @@ interface Shared {
   readonly points: Map<string, PlanNode>
   /** Lanes that are being planned, with their frames, the outermost first. */
   readonly open: { readonly frame: number; readonly laneId: string }[]
+  readonly readings: Pick<Readings, 'find'>
+  readonly needs: Map<string, Need>
+  /** What is being read, so that what follows itself is found. */
+  readonly reading: string[]
 }
 
 /** Lane points are planned once for each frame that they are asked for, so that taps share them. */
@@ -64,12 +74,43 @@ function planningAt(
     },
     joined: (bus, upTo) => joined(planning, bus, upTo),
     stepInput: (stepId) => inputOf(planning, stepId),
+    value: (setting, dial, by = { laneId: '' }) =>
+      isTrack(setting) ? fitting(dial, valueOn(planning, setting, by)) : setting,
+    read: (what, other, by) => {
+      const name = `${other} ${JSON.stringify(what)}`
+      if (shared.reading.includes(name)) {
+        planning.report(by.laneId, by.stepId, `It follows itself: ${readWords(comp, what)}. Its keys count.`)
+        return undefined
+      }
+      shared.reading.push(name)
+      // Read at full size, whatever size the picture is made at; its own points, so that a lane may be read that is being planned.
+      const own = { ...shared, points: reduction === 1 ? points : new Map<string, PlanNode>(), open: [] }
+      const found = readOn(planningAt(comp, media, other, 1, own), what, other, by)
+      shared.reading.pop()
+      return found
+    },
+    need: (need) => {
+      const known = shared.readings.find(need.key)
+      if (!known) shared.needs.set(need.key, need)
+      return known
+    },
   }
   return { ...planning, problems }
 }
 
-const startPlanning = (comp: Comp, media: MediaTable, frame: number, reduction: Reduction) =>
-  planningAt(comp, media, frame, reduction, { problems: [], points: new Map(), open: [] })
+const unread: Pick<Readings, 'find'> = { find: () => undefined }
+
+function startPlanning(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  reduction: Reduction,
+  readings: Pick<Readings, 'find'> = unread,
+) {
+  const needs = new Map<string, Need>()
+  const shared = { problems: [], points: new Map(), open: [], readings, needs, reading: [] }
+  return { ...planningAt(comp, media, frame, reduction, shared), needs }
+}
 
 /** The picture that comes to a step, and the step. */
 function inputOf(p: Planning, stepId: string): StepInput | undefined {
@@ -97,8 +138,9 @@ export function plan(
   frame: number,
   reduction: Reduction,
   target: Target,
+  readings?: Pick<Readings, 'find'>,
 ): Planned {
-  return planAll(comp, media, frame, reduction, [target])[0]!
+  return planAll(comp, media, frame, reduction, [target], readings)[0]!
 }
 
 /** The entries of the colour table that a comp is viewed through; undefined where there is none. */
@@ -114,6 +156,19 @@ export function planViewTable(
   return node && pass && { node, pass }
 }
 
+/** What a setting would follow or measure on a frame; undefined while that needs something to be read. */
+export function planReading(
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  what: Follow['of'] | Measure,
+  readings: Pick<Readings, 'find'>,
+): { readonly reading: Reading | undefined; readonly needs: readonly Need[] } {
+  const planning = startPlanning(comp, media, frame, 1, readings)
+  const reading = planning.read(what, frame, { laneId: '' })
+  return { reading, needs: [...planning.needs.values()] }
+}
+
 /** Plans several targets of one comp together, so that what they share is planned once. */
 export function planAll(
   comp: Comp,
@@ -121,10 +176,13 @@ export function planAll(
   frame: number,
   reduction: Reduction,
   targets: readonly Target[],
+  readings?: Pick<Readings, 'find'>,
 ): Planned[] {
-  const planning = startPlanning(comp, media, frame, reduction)
+  const planning = startPlanning(comp, media, frame, reduction, readings)
   const nodes = targets.map((target) => targetNode(planning, target))
-  return nodes.map((n) => ({ node: n, area: planning.area, problems: planning.problems }))
+  const { area, problems } = planning
+  const needs = [...planning.needs.values()]
+  return nodes.map((n) => ({ node: n, area, problems: needs.length > 0 ? [] : problems, needs }))
 }
 
 /** The joined picture behind each lane and with it, for the light meters; in the order of the lanes. */
@@ -133,8 +191,9 @@ export function planJoins(
   media: MediaTable,
   frame: number,
   reduction: Reduction,
+  readings?: Pick<Readings, 'find'>,
 ): (readonly [PlanNode, PlanNode])[] {
-  const planning = startPlanning(comp, media, frame, reduction)
+  const planning = startPlanning(comp, media, frame, reduction, readings)
   // For each lane what is behind it among its neighbours, and the same with it.
   return comp.lanes.map((lane) => {
     const here = comp.lanes.filter((l) => l.in === lane.in)

@@ -1,4 +1,7 @@
-import type { Comp, Lane, Step } from '../../comp/schema.ts'
+import type { Comp, Lane, Setting, Step } from '../../comp/schema.ts'
+import type { Dial, DialValue } from '../../dials/dials.ts'
+import type { Follow, Measure } from '../../tracks/track.ts'
+import type { Need, Reading } from '../readings.ts'
 import type { MediaTable } from '../../comp/media.ts'
 import type { Reduction, WorkArea } from '../work-area.ts'
 import type { PlanNode } from './plan-node.ts'
@@ -8,6 +11,12 @@ export interface PlanProblem {
   readonly laneId: string
   readonly stepId?: string
   readonly message: string
+}
+
+/** Who asks for a value, for messages. */
+export interface Reader {
+  readonly laneId: string
+  readonly stepId?: string | undefined
 }
 
 /** A step with the picture that comes to it. */
@@ -39,4 +48,10 @@ export interface Planning {
   /** Lanes of a bus, or of the picture, joined; at most the first `upTo`. */
   joined(bus?: string, upTo?: number): PlanNode
   stepInput(stepId: string): StepInput | undefined
+  /** The value of a setting at this frame, as its dial takes it; `by` whom it is asked for, for messages. */
+  value(setting: Setting, dial?: Dial, by?: Reader): DialValue
+  /** What is followed or measured, at a frame; undefined while it has to be made first. */
+  read(what: Follow['of'] | Measure, frame: number, by: Reader): Reading | undefined
+  /** A reading where it is known; else it is noted as needed. */
+  need(need: Need): Reading | undefined
 }

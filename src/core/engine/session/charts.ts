@@ -4,7 +4,6 @@ import { readablePass } from '../../passes/readable-pass.ts'
 import { Cancelled } from '../../cancelled.ts'
 import { cropToCanvas } from '../crop.ts'
 import { luminanceHistogram, valueHistogram } from '../histogram.ts'
-import { plan } from '../plan/plan.ts'
 import { countScope } from '../scopes.ts'
 import { sampleSmall, shrink, smallToCodes } from '../shrink.ts'
 import type { PassThumb, Thumb } from './requests.ts'
@@ -61,7 +60,7 @@ export const previews: Handler<'previews'> = async (session, { media }, wish, is
   const found: (Thumb | undefined)[] = []
   for (const [i, comp] of wish.comps.entries())
     try {
-      const { node, area } = plan(comp, media, wish.frame, 4, wish.target)
+      const { node, area } = await session.plan({ comp, media }, wish.frame, 4, wish.target, isStale)
       await session.evaluator.load(comp, node)
       const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
       const { width, height } = small

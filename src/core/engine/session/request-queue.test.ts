@@ -11,7 +11,7 @@ describe('requests that wait', () => {
       queue.add(asked(i, of))
       queue.add(asked(10 + i, of))
     })
-    const order = Array.from({ length: 10 }, () => queue.take(0)!)
+    const order = Array.from({ length: 2 * classes.length }, () => queue.take(0)!)
     expect(order.map((r) => r.class)).toEqual(classes.flatMap((of) => [of, of]))
     expect(order.every((r, i) => i % 2 === 0 || r.id === order[i - 1]!.id + 10)).toBe(true)
     expect(queue.take(0)).toBeUndefined()
@@ -28,8 +28,8 @@ describe('requests that wait', () => {
     expect(dragged * 16).toBeGreaterThan(300)
     expect(dragged * 16).toBeLessThan(1000)
   })
-  test('only charts and thumbnails give way to pictures, and not after having waited long', () => {
-    expect(classes.filter((of) => givesWay(asked(1, of, 0), 100))).toEqual(['charts', 'thumbnails'])
+  test('only charts, thumbnails and what is made ahead give way to pictures, and not after having waited long', () => {
+    expect(classes.filter((of) => givesWay(asked(1, of, 0), 100))).toEqual(['charts', 'thumbnails', 'ahead'])
     expect(classes.some((of) => givesWay(asked(1, of, 0), 700))).toBe(false)
   })
 })

@@ -1,5 +1,6 @@
 import type { MediaTable } from '../../comp/media.ts'
 import type { Comp } from '../../comp/schema.ts'
+import type { Follow, Measure } from '../../tracks/track.ts'
 import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../kernels/kernels.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../histogram.ts'
 import type { Warnings } from '../overlay.ts'
@@ -106,6 +107,22 @@ export interface Requests {
     wish: OfFrame & { readonly x: number; readonly y: number; readonly of?: Target | undefined }
     answer: Probed | undefined
   }
+  /** A picture made ahead for playing, with what it depends on; where that is what is known already, without its pixels. */
+  ahead: {
+    wish: OfTarget & {
+      readonly reduction: Reduction
+      readonly view: DisplayOptions
+      readonly known?: string | undefined
+      /** The frame that is made next: what it is made from is fetched meanwhile. */
+      readonly next?: number | undefined
+    }
+    answer: { readonly key: string; readonly codes?: Codes | undefined; readonly tookMs: number }
+  }
+  /** Where something is, or how bright, on some frames; empty where it is not there, undefined where it can not be told. */
+  readings: {
+    wish: { readonly of: Follow['of'] | Measure; readonly frames: readonly number[] }
+    answer: readonly (readonly number[] | undefined)[]
+  }
   /** Small readable pictures of all passes. */
   passes: { wish: OfFrame & { readonly width: number }; answer: readonly PassThumb[] }
   /** Small pictures of other comps of the same shot, as starting points to choose from; undefined for those that can not be made. */
@@ -119,5 +136,5 @@ export type Wish<K extends Kind> = Requests[K]['wish']
 export type Answer<K extends Kind> = Requests[K]['answer']
 
 /** How urgent: what comes first is answered first. What comes after pictures gives way to them. */
-export const classes = ['drag', 'picture', 'measures', 'charts', 'thumbnails'] as const
+export const classes = ['drag', 'picture', 'measures', 'charts', 'thumbnails', 'ahead'] as const
 export type Class = (typeof classes)[number]

@@ -1,7 +1,8 @@
 import type { Workshop } from '../../kernels/pyramid.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { Evaluator, type LoadPass } from '../evaluator.ts'
-import { plan } from '../plan/plan.ts'
+import { plan, type Planned } from '../plan/plan.ts'
+import { Readings, settled, type ReadingStore } from '../readings.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { Reduction, WorkArea } from '../work-area.ts'
 import type { Answer, Kind, Wish, Work } from './requests.ts'
@@ -26,8 +27,25 @@ export class SessionState {
     readonly means: ReadonlyMap<string, number>
   } = { thumbs: new Map(), means: new Map() }
 
-  constructor(workshop: Workshop, loadPass: LoadPass, budgetBytes: number) {
+  /** What settings follow and measure. */
+  readonly readings: Readings
+
+  constructor(workshop: Workshop, loadPass: LoadPass, budgetBytes: number, store?: ReadingStore) {
     this.evaluator = new Evaluator(workshop, loadPass, budgetBytes)
+    this.readings = new Readings(store)
+  }
+
+  /** A plan with everything that it needs read. */
+  plan(
+    work: Work,
+    frame: number,
+    reduction: Reduction,
+    target: Target,
+    isStale: () => boolean,
+  ): Promise<Planned> {
+    const { comp, media } = work
+    const make = () => plan(comp, media, frame, reduction, target, this.readings)
+    return settled(this.evaluator, this.readings, comp, make, isStale)
   }
 
   /** Lets go of the picture that was looked at before. */
@@ -38,14 +56,14 @@ export class SessionState {
 
   /** The picture of a target; it belongs to the cache. */
   async make(
-    { comp, media }: Work,
+    work: Work,
     frame: number,
     reduction: Reduction,
     target: Target,
     isStale: () => boolean,
   ): Promise<{ readonly picture: Picture; readonly area: WorkArea }> {
-    const { node, area } = plan(comp, media, frame, reduction, target)
-    await this.evaluator.load(comp, node)
+    const { node, area } = await this.plan(work, frame, reduction, target, isStale)
+    await this.evaluator.load(work.comp, node)
     return { picture: this.evaluator.evaluate(node, isStale), area }
   }
 }

@@ -1,3 +1,4 @@
+import { ahead, readings } from './ahead.ts'
 import { exr, histogram, passes, previews, scope, values } from './charts.ts'
 import { probe } from './probe.ts'
 import type { Answer, Kind, Wish, Work } from './requests.ts'
@@ -6,7 +7,7 @@ import { show, side } from './show.ts'
 import { thumbs } from './thumbs.ts'
 
 const handlers: { readonly [K in Kind]: Handler<K> } = {
-  show, side, thumbs, histogram, values, scope, exr, passes, previews, probe,
+  show, side, thumbs, histogram, values, scope, exr, passes, previews, probe, ahead, readings,
 } // prettier-ignore
 
 /** Somebody's work on a shot. Requests are answered one at a time. */

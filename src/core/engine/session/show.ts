@@ -6,8 +6,9 @@ import type { DisplayOptions } from '../../kernels/kernels.ts'
 import type { Picture, PictureStore } from '../../picture/picture.ts'
 import { extractMatte } from '../matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
-import { plan, planViewTable } from '../plan/plan.ts'
+import { planViewTable } from '../plan/plan.ts'
 import { displayViewed } from '../viewed.ts'
+import type { WorkArea } from '../work-area.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
 import type { Work } from './requests.ts'
@@ -92,7 +93,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const checkerPx = (side: number) => side / reduction
   const view = { ...wish.view, checker: checkerPx(wish.view.checker) }
   if (isStale()) throw new Cancelled()
-  const { node, area, problems } = plan(comp, media, frame, reduction, target)
+  const { node, area, problems } = await session.plan(work, frame, reduction, target, isStale)
   await evaluator.load(comp, node)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()
@@ -108,7 +109,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   if (overlay) {
-    const over = plan(comp, media, frame, reduction, overlay.target)
+    const over = await session.plan(work, frame, reduction, overlay.target, isStale)
     await evaluator.load(comp, over.node)
     const matte = evaluator.evaluate(over.node, isStale)
     lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
@@ -118,18 +119,30 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   return { ...shown, reduction, problems, warnings, tookMs: performance.now() - started }
 }
 
+/** A picture as it is looked at, without the margin. It is pinned by the caller. */
+export async function codesOf(
+  session: SessionState,
+  whole: Picture,
+  area: WorkArea,
+  view: DisplayOptions,
+  work: Work,
+  frame: number,
+): Promise<Codes> {
+  const codes = new Uint8Array(whole.width * whole.height * 4)
+  if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
+  else codes.set(readablePass(whole, 'matte').codes)
+  return cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+}
+
 /** A second picture at full size, to be compared with the shown one. */
 export const side: Handler<'side'> = async (session, work, { frame, target, view }, isStale) => {
   const { evaluator } = session
-  const { node, area } = plan(work.comp, work.media, frame, 1, target)
+  const { node, area } = await session.plan(work, frame, 1, target, isStale)
   await evaluator.load(work.comp, node)
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)
   try {
-    const codes = new Uint8Array(whole.width * whole.height * 4)
-    if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
-    else codes.set(readablePass(whole, 'matte').codes)
-    return cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+    return await codesOf(session, whole, area, view, work, frame)
   } finally {
     unpin()
   }

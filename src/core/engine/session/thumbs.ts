@@ -9,6 +9,7 @@ import { cropToCanvas } from '../crop.ts'
 import { planAll, planJoins } from '../plan/plan.ts'
 import type { PlanNode } from '../plan/plan-node.ts'
 import type { Target } from '../plan/plan-targets.ts'
+import { settled } from '../readings.ts'
 import { shrink, smallToCodes } from '../shrink.ts'
 import { matteKey, type Thumb } from './requests.ts'
 import type { Handler } from './session-state.ts'
@@ -43,10 +44,15 @@ function placesOf(comp: Comp): { key: string; target: Target }[] {
 
 /** Small pictures of the desk that are not on the page yet, and its meters. */
 export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { frame, width }, isStale) => {
-  const { evaluator, measured } = session
+  const { evaluator, measured, readings } = session
   const reduction = 4
   const points = placesOf(comp)
-  const planned = planAll(comp, media, frame, reduction, points.map((p) => p.target)) // prettier-ignore
+  const targets = points.map((p) => p.target)
+  const make = () => {
+    const all = planAll(comp, media, frame, reduction, targets, readings)
+    return { all, needs: all[0]?.needs ?? [] }
+  }
+  const { all: planned } = await settled(evaluator, readings, comp, make, isStale)
   const made: Thumb[] = []
   const means = new Map<string, number>()
   const shown = new Map<string, string>()
@@ -86,7 +92,7 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
         const before = means.get(steps[i - 1]?.id ?? source) ?? 0
         meters.push([step.id, addedStops(before, means.get(step.id) ?? 0)])
       }
-  for (const [i, joins] of planJoins(comp, media, frame, reduction).entries()) {
+  for (const [i, joins] of planJoins(comp, media, frame, reduction, readings).entries()) {
     const both: number[] = []
     for (const node of joins) both.push(meanOf(node, undefined) ?? meanOf(node, await picture(node))!)
     meters.push([comp.lanes[i]!.id, addedStops(both[0]!, both[1]!)])
