@@ -1,6 +1,6 @@
 import { findDrawing } from './drawing-edits.ts'
 import { drawingsOf, findLoop } from './references.ts'
-import { dialProblem, nearestFit, type DialValue } from '../dials/dials.ts'
+import { dialLabel, dialProblem, nearestFit, type DialValue } from '../dials/dials.ts'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { allSteps, isTrack, type Comp, type Lane, type Step } from './schema.ts'
 
@@ -64,9 +64,43 @@ export function editProblem(before: Comp, after: Comp): string | undefined {
     if (isRedrawn || (now !== lane && !isUntouched(lane, now)))
       return `${lane.name} is locked. Unlock it to change it.`
   }
+  const followed = findFollowLoop(after)
+  if (followed && !findFollowLoop(before))
+    return `That would make ${followed[0]!} follow itself: ${followed.join(' → ')}. Nothing was changed.`
   const loop = findLoop(after)
   // A loop that was there already must not keep anyone from cutting it.
   return loop && !findLoop(before)
     ? `That would make ${loop[0] ?? 'a lane'} take its picture from itself: ${loop.join(' → ')}. Nothing was changed.`
     : undefined
+}
+
+/** Points that follow each other in a loop, by what they are called, the first again at the end; undefined when there is none. */
+function findFollowLoop(comp: Comp): string[] | undefined {
+  const steps = new Map(allSteps(comp).map((s) => [s.id, s]))
+  const title = (step: string, key: string) => {
+    const effect = findEffect(steps.get(step)?.effect ?? '')
+    return `${dialLabel(key, effect?.dials[key] ?? {})} of ${effect?.title ?? step}`
+  }
+  const walk = (step: string, key: string, way: readonly string[]): string[] | undefined => {
+    const name = `${step} ${key}`
+    if (way.includes(name)) return way.slice(way.indexOf(name)).concat(name)
+    const setting = steps.get(step)?.dials[key]
+    if (setting === undefined || !isTrack(setting)) return undefined
+    for (const rider of setting.riders ?? [])
+      if (rider.type === 'follow' && rider.on && rider.of.type === 'point') {
+        const found = walk(rider.of.step, rider.of.key, [...way, name])
+        if (found) return found
+      }
+    return undefined
+  }
+  for (const [id, { dials }] of steps)
+    for (const key of Object.keys(dials)) {
+      const loop = walk(id, key, [])
+      if (loop)
+        return loop.map((one) => {
+          const [step, dial] = one.split(' ') as [string, string]
+          return title(step, dial)
+        })
+    }
+  return undefined
 }
