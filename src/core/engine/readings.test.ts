@@ -5,6 +5,7 @@ import { editProblem } from '../comp/guard.ts'
 import type { Comp } from '../comp/schema.ts'
 import { putDial, putSetting, setSetting } from '../comp/settings.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
+import { plainPicture, type Picture } from '../picture/picture.ts'
 import { ellipse } from '../shapes/outline.ts'
 import type { Follow, Measure, Rider, Track } from '../tracks/track.ts'
 import { plan, type Planned } from './plan/plan.ts'
@@ -46,12 +47,11 @@ describe('the centre of a matte', () => {
     expect(same![0]).toBeCloseTo(found[2]![0]!, 4)
   })
   test('is weighed by cover, in pixels of the frame whatever the margin, and is nowhere where nothing is covered', () => {
-    const data = new Float32Array(8 * 6)
-    data[2 * 8 + 3] = 1
-    data[2 * 8 + 6] = 0.5
-    const matte = { width: 8, height: 6, channels: 1 as const, data }
+    const matte = plainPicture(8, 6, 1)
+    matte.data[2 * 8 + 3] = 1
+    matte.data[2 * 8 + 6] = 0.5
     expect(centreOf(matte, { marginPx: 1 })).toEqual([3.5, 1.5])
-    expect(centreOf({ ...matte, data: new Float32Array(48) }, { marginPx: 1 })).toEqual([])
+    expect(centreOf(plainPicture(8, 6, 1), { marginPx: 1 })).toEqual([])
   })
 })
 
@@ -106,10 +106,13 @@ describe('a point that follows', () => {
 
 describe('brightness', () => {
   /** Another way to the same numbers: pixels written out, sorted by hand. */
-  const data = Float32Array.from([0, 0.2, 0.4, 4].flatMap((v) => [v, v, v, 1]))
-  const four = { width: 2, height: 2, channels: 4 as const, data }
+  const filled = (picture: Picture, numbers: number[]) => {
+    picture.data.set(numbers)
+    return picture
+  }
+  const four = filled(plainPicture(2, 2), [0, 0.2, 0.4, 4].flatMap((v) => [v, v, v, 1])) // prettier-ignore
   const area = { marginPx: 0, canvasWidth: 2, canvasHeight: 2 }
-  const inside = (m: number[]) => ({ width: 2, height: 2, channels: 1 as const, data: Float32Array.from(m) })
+  const inside = (m: number[]) => filled(plainPicture(2, 2, 1), m)
   const near = (got: Reading, wanted: number) => {
     expect(got[0]).toBeCloseTo(wanted, 6)
   }
@@ -123,8 +126,14 @@ describe('brightness', () => {
   })
   test('drives a number: a lane twice as bright shows as the range says', async () => {
     let comp = addLane(emptyComp(8, 8), 'Fire', { type: 'colour', colour: [1, 1, 1], alpha: 1 })
-    comp = setSetting(comp, { of: 'source', lane: 'lane1', key: 'colour' }, [1, 1, 1], { frame: 1, autoKey: true })
-    comp = setSetting(comp, { of: 'source', lane: 'lane1', key: 'colour' }, [3, 3, 3], { frame: 5, autoKey: true })
+    comp = setSetting(comp, { of: 'source', lane: 'lane1', key: 'colour' }, [1, 1, 1], {
+      frame: 1,
+      autoKey: true,
+    })
+    comp = setSetting(comp, { of: 'source', lane: 'lane1', key: 'colour' }, [3, 3, 3], {
+      frame: 5,
+      autoKey: true,
+    })
     comp = addLane(comp, 'Glow', { type: 'colour', colour: [0, 0, 0], alpha: 1 })
     const measure: Measure = { type: 'measure', on: true, of: { type: 'tap', lane: 'lane1' }, what: 'mean', from: [1, 3], to: [0, 1], lag: 0, as: 'value' } // prettier-ignore
     const ref = { of: 'opacity', lane: 'lane2' } as const

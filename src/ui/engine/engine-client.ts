@@ -83,6 +83,8 @@ export class EngineClient {
   /** The request that a newer wish gives up. */
   private unwanted: number | undefined
   private thumbsAsked: number | undefined
+  private aheadAsked: number | undefined
+  private isThere = false
   /** By size; not known yet: a small picture comes first. */
   private readonly tookMs: Partial<Record<Reduction, number>> = {}
   private nextId = 1
@@ -136,12 +138,14 @@ export class EngineClient {
     if (this.wanted) this.show(this.wanted)
   }
 
-  /** Asks for a picture; only the latest wish counts. */
-  show(wanted: Wanted): void {
+  /** Asks for a picture; only the latest wish counts. One that is there already, kept ready, is made at full size only. */
+  show(wanted: Wanted, isThere = false): void {
     this.wanted = wanted
     this.serial++
     this.listener.onBusy(true, this.serial)
-    for (const id of [this.unwanted, this.thumbsAsked]) if (id !== undefined) this.flags.giveUp(id)
+    for (const id of [this.unwanted, this.thumbsAsked, this.aheadAsked])
+      if (id !== undefined) this.flags.giveUp(id)
+    this.isThere = isThere
     if (!this.isRunning) this.run(this.firstReduction())
   }
 
@@ -188,7 +192,14 @@ export class EngineClient {
     { frame, ...work }: AtFrame,
     wish: Omit<Wish<'ahead'>, 'frame'>,
   ): Promise<Answer<'ahead'> | undefined> {
-    return this.chart('ahead', work, { frame, ...wish }, 'ahead')
+    const { id, answer } = this.ask('ahead', work, { frame, ...wish }, 'ahead')
+    this.aheadAsked = id
+    try {
+      return await answer
+    } catch (error) {
+      if (!(error instanceof Cancelled)) console.warn(`Frame ${frame} could not be made ahead:`, error)
+      return undefined
+    }
   }
 
   /** Where something is, or how bright, on some frames; undefined where it can not be told. */
@@ -222,6 +233,7 @@ export class EngineClient {
 
   /** The largest picture that is there at once, by how long those before it took. */
   private firstReduction(): Reduction {
+    if (this.isThere) return 1
     const { 1: full = 1000, 2: half = full / 3 } = this.tookMs
     if (full < directMs) return 1
     // A quarter is there already, from the thumbnails; a half has to be worth its own beginning.

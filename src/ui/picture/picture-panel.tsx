@@ -80,6 +80,13 @@ export function PicturePanel() {
   const { store } = useShotContext()
   const view = useRef<PictureViewHandle>(null)
   const [zoom, setZoom] = useState(1)
+  const changeZoom = useCallback(
+    (next: number) => {
+      setZoom(next)
+      store.getState().set({ zoom: next })
+    },
+    [store],
+  )
   const [point, setPoint] = useState<readonly [number, number]>()
   const { set } = store.getState()
   const viewMode = useShot((s) => s.viewMode)
@@ -229,7 +236,7 @@ export function PicturePanel() {
         <Scopes />
         <div className="relative min-w-0 flex-1">
           <CompareBar />
-          <PictureView ref={view} onZoom={setZoom} onPoint={onPoint} />
+          <PictureView ref={view} onZoom={changeZoom} onPoint={onPoint} />
           {warnings && warnings.bright + warnings.negative + warnings.alpha > 0 && (
             <span
               className="pointer-events-none absolute bottom-1 left-2 rounded bg-base-300/90 px-1.5 py-0.5 text-xs text-warning"

@@ -46,7 +46,7 @@ export function PictureView({
   onZoom: (zoom: number) => void
   onPoint: (point: readonly [number, number] | undefined) => void
 }) {
-  const { onPicture, store } = useShotContext()
+  const { onPicture, onFrame, player, store } = useShotContext()
   const wanted = useShot((s) => s.wanted)
   const picking = useShot((s) => s.picking)
   const isDrawing = useShot((s) => s.draw !== undefined && !s.shownPass)
@@ -146,6 +146,20 @@ export function PictureView({
         element.dataset['reduction'] = String(shown.reduction)
       }),
     [onPicture],
+  )
+
+  useEffect(
+    () =>
+      onFrame(({ width: w, height: h, pixels }, shownFrame) => {
+        const element = canvas.current
+        if (!element) return
+        if (element.width !== w || element.height !== h) [element.width, element.height] = [w, h]
+        element.getContext('2d')!.putImageData(new ImageData(pixels, w, h), 0, 0)
+        element.dataset['frame'] = String(shownFrame)
+        const { shown, late } = player?.count ?? { shown: 0, late: 0 }
+        element.dataset['played'] = `${shown} ${late}`
+      }),
+    [onFrame, player],
   )
 
   /** Pixel of the full frame under the pointer. */

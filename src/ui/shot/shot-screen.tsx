@@ -11,12 +11,11 @@ import {
 } from '@dnd-kit/core'
 import { useEffect, useMemo, useRef, useState } from 'react'
 import { Group, Panel, Separator } from 'react-resizable-panels'
-import { shallow } from 'zustand/shallow'
 import type { OpenShot } from '../../server/shot-service.ts'
 import { Desk } from '../desk/desk.tsx'
 import { DialsPanel } from '../dials/dials-panel.tsx'
 import { EngineClient } from '../engine/engine-client.ts'
-import type { Overlay, Shown } from '../../core/engine/session/requests.ts'
+import type { Codes, Shown } from '../../core/engine/session/requests.ts'
 import { PicturePanel } from '../picture/picture-panel.tsx'
 import { filesOf } from '../bring-in.ts'
 import { deskCollisions, dropEdge, droppedOf, type Dragged } from '../desk/drop-edge.ts'
@@ -25,102 +24,31 @@ import { dropOnDesk } from '../desk/drop-on-desk.ts'
 import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
 import { useBringIn } from '../intake/use-bring-in.ts'
 import { PassesPanel } from '../passes/passes-panel.tsx'
-import { sideTarget } from '../picture/compare.ts'
+import type { Player } from '../playing/player.ts'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { PartsNotice } from './parts-notice.tsx'
 import { RefusedNotice } from './refused-notice.tsx'
 import { followMedia } from './follow-media.ts'
+import { followPicture, playSlowly } from './follow-picture.ts'
 import { ConflictNotice, FailureNotice } from './notices.tsx'
 import { ShotContext, type ShotContextValue } from './shot-context.tsx'
 import { useDeskKeys } from './desk-keys.ts'
-import { createShotStore, type ShotState, type ShotStore } from './shot-store.ts'
+import { createShotStore } from './shot-store.ts'
 import { sendThumbnail } from './send-thumbnail.ts'
 import { TopBar } from './top-bar.tsx'
-import { viewTarget } from './view-target.ts'
 
 const tabs = ['desk', 'passes', 'renders'] as const
 type Tab = (typeof tabs)[number]
 
-/** What is shown with the picture: what a threshold catches, objects to be picked, a matte. */
-function overlayOf({
-  catching,
-  picking,
-  hoveredMatte,
-  matteView,
-  selection,
-  shownPass,
-}: ShotState): Overlay | undefined {
-  if (catching) return { target: { type: 'caught', step: catching }, as: 'overlay' }
-  if (shownPass) return undefined
-  if (picking?.over) return { target: { type: 'pass', ...picking.over }, as: 'ids' }
-  const of = hoveredMatte ?? (matteView ? selection : undefined)
-  if (!of) return undefined
-  const { lane, step } = of
-  const target = { type: 'matte', lane, ...(step === undefined ? {} : { step }) } as const
-  return { target, as: hoveredMatte ? 'overlay' : (matteView ?? 'overlay') }
-}
-
 /** The desk is low: it scrolls on only under a pointer close to its edge, or it would run away from what is aimed at. */
 const atTheEdge = { threshold: { x: 0.04, y: 0.08 }, acceleration: 6 }
-
-/** Follows the state with an engine: whatever changes the picture asks for a new one. */
-function connect(store: ShotStore, engine: EngineClient): () => void {
-  const show = (state: ShotState) => {
-    const { comp, target } = state.shownPass
-      ? { comp: state.comp, target: { type: 'pass', ...state.shownPass } as const }
-      : ((state.viewMode === 'picture' && state.compare
-          ? sideTarget(state, state.compare.left)
-          : undefined) ?? viewTarget(state.comp, state.viewMode, state.selection))
-    const { hasWarnings } = state
-    const overlay = overlayOf(state)
-    const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
-    engine.show({ comp, target, media: state.media, frame: state.frame, view, overlay, hasWarnings })
-  }
-  const relevant = ({
-    comp,
-    media,
-    frame,
-    viewMode,
-    exposure,
-    channel,
-    isCheckered,
-    selection,
-    shownPass,
-    compare,
-    matteView,
-    hoveredMatte,
-    picking,
-    hasWarnings,
-    catching,
-  }: ShotState) =>
-    [
-      comp,
-      media,
-      frame,
-      viewMode,
-      exposure,
-      channel,
-      isCheckered,
-      shownPass,
-      compare?.left,
-      matteView,
-      hoveredMatte,
-      picking?.over,
-      hasWarnings,
-      catching,
-      viewMode === 'picture' && !matteView && compare?.left !== 'before' ? 0 : selection,
-    ] as const
-  show(store.getState())
-  return store.subscribe((now, before) => {
-    if (!shallow(relevant(now), relevant(before))) show(now)
-  })
-}
 
 /** The main screen: picture, dials and desk of one shot. */
 export function ShotScreen({ shot }: { shot: OpenShot }) {
   const [store] = useState(() => createShotStore(shot))
   const [engine, setEngine] = useState<EngineClient>()
+  const [player, setPlayer] = useState<Player>()
   const [saveState, setSaveState] = useState<SaveState>({
     type: 'saved',
     at: new Date(shot.savedAt).getTime(),
@@ -128,6 +56,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision, shot.savedAt, setSaveState))
   const [tab, setTab] = useState<Tab>('desk')
   const listeners = useRef(new Set<(shown: Shown, serial: number) => void>())
+  const frames = useRef(new Set<(codes: Codes, frame: number) => void>())
 
   useEffect(() => autosave.start(), [autosave])
   useEffect(() => followMedia(shot.id, store), [shot.id, store])
@@ -157,10 +86,18 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         store.getState().set({ failure })
       },
     })
-    const stop = connect(store, client)
+    const followed = followPicture(store, client, (codes, frame) => {
+      for (const draw of frames.current) draw(codes, frame)
+    })
+    const stopSlow = playSlowly(store, (listener) => {
+      listeners.current.add(listener)
+      return () => listeners.current.delete(listener)
+    })
     setEngine(client)
+    setPlayer(followed.player)
     return () => {
-      stop()
+      stopSlow()
+      followed.stop()
       client.close()
     }
   }, [store])
@@ -174,9 +111,14 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
         listeners.current.add(listener)
         return () => listeners.current.delete(listener)
       },
+      onFrame: (draw) => {
+        frames.current.add(draw)
+        return () => frames.current.delete(draw)
+      },
+      player,
       saveNow: () => autosave.saveNow(),
     }),
-    [shot.id, store, engine, autosave],
+    [shot.id, store, engine, player, autosave],
   )
   useDeskKeys(store)
   const bringIn = useBringIn(shot.id, store)

@@ -8,6 +8,7 @@ import { placeOfStep } from '../../core/comp/edits.ts'
 import { editProblem, withinDials } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
+import type { PlayMode } from '../playing/play-order.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
@@ -82,6 +83,17 @@ export interface ShotState {
     | undefined
   /** The frames that play goes through; undefined for all. */
   readonly playRange: { readonly first: number; readonly last: number } | undefined
+  readonly isPlaying: boolean
+  /** What happens at the end of what is played. */
+  readonly playMode: PlayMode
+  /** Each frame is shown when it plays, however long it takes. */
+  readonly isEveryFrame: boolean
+  /** Memory for frames that are ready to be played, in megabytes. */
+  readonly cacheMb: number
+  /** Frames that are ready to be played. */
+  readonly ready: ReadonlySet<number>
+  /** Pixels of the screen for one of the picture. */
+  readonly zoom: number
   readonly viewMode: ViewMode
   readonly exposure: number
   readonly channel: DisplayOptions['channel']
@@ -171,6 +183,12 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         viewMode: 'picture',
         shownPass: undefined,
         playRange: undefined,
+        isPlaying: false,
+        playMode: 'loop',
+        isEveryFrame: false,
+        cacheMb: 512,
+        ready: new Set(),
+        zoom: 1,
         exposure: 0,
         channel: 'colour',
         isCheckered: false,

@@ -1,42 +1,32 @@
 'use client'
 
 import { Hexagon, Pause, Play } from 'lucide-react'
-import { useEffect, useMemo, useRef, useState, type PointerEvent } from 'react'
-import { frameNumbers } from '../../core/comp/media.ts'
+import { useMemo, useRef, type PointerEvent } from 'react'
+import { PlayOptions } from '../playing/play-options.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
+import { framesThere } from './follow-picture.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
 
 const padded = (n: number) => String(n).padStart(3, '0')
 
 /** Frame numbers for which every sequence of the shot has a file of its own. */
-function useReadyFrames(): ReadonlySet<number> {
+export function useFramesThere(): ReadonlySet<number> {
   const media = useShot((s) => s.media)
-  const only = useShot((s) => s.comp.frames.first)
-  const longest = useShot((s) => s.comp.frames.last - s.comp.frames.first + 1)
-  return useMemo(() => {
-    // A shot of one frame is made of what there is, whatever its numbers.
-    if (longest === 1) return new Set([only])
-    const all = Object.values(media).map((m) => new Set(frameNumbers(m)))
-    // A still serves every frame, whatever its number.
-    const moving = all.filter((frames) => frames.size > 1)
-    const sequences = moving.length > 0 ? moving : all
-    const [first, ...others] = sequences
-    return new Set(
-      [...(first ?? [])].filter((n) => others.every((frames) => frames.has(n) || frames.size === 1)),
-    )
-  }, [media, longest, only])
+  const frames = useShot((s) => s.comp.frames)
+  return useMemo(() => framesThere(media, frames), [media, frames])
 }
 
 /** The frames of the shot: which are there, which one is shown; steps, jumps and plays. */
 export function Transport() {
-  const { store, onPicture } = useShotContext()
+  const { store } = useShotContext()
   const { set } = store.getState()
   const frame = useShot((s) => s.frame)
-  const { first, last, rate } = useShot((s) => s.comp.frames)
-  const ready = useReadyFrames()
+  const { first, last } = useShot((s) => s.comp.frames)
+  const there = useFramesThere()
+  const ready = useShot((s) => s.ready)
   const range = useShot((s) => s.playRange)
   const rangeFrom = useRef<number>(undefined)
-  const [isPlaying, setIsPlaying] = useState(false)
+  const isPlaying = useShot((s) => s.isPlaying)
   const count = last - first + 1
 
   const autoKey = useShot((s) => s.autoKey)
@@ -44,44 +34,17 @@ export function Transport() {
     set({ autoKey: !store.getState().autoKey })
   }
   useShortcut('autoKey', toggleAutoKey)
+  const togglePlay = () => {
+    set({ isPlaying: !store.getState().isPlaying && count > 1 })
+  }
   const stepBy = (by: number) => () => {
     set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
   }
   useShortcut('frameBack', stepBy(-1))
   useShortcut('frameOn', stepBy(1))
   useShortcut('play', () => {
-    setIsPlaying((playing) => !playing && count > 1)
+    togglePlay()
   })
-
-  useEffect(() => {
-    if (!isPlaying) return
-    // The next frame is asked for when this one has been shown, and not before its time.
-    let timer: ReturnType<typeof setTimeout> | undefined
-    let shownAt = performance.now()
-    const next = () => {
-      const now = store.getState().frame
-      const [from, to] = [range?.first ?? first, range?.last ?? last]
-      const length = to - from + 1
-      const order = Array.from({ length }, (_, i) => from + ((Math.max(from, now) - from + 1 + i) % length))
-      set({ frame: order.find((n) => ready.has(n)) ?? now })
-    }
-    const stop = onPicture(() => {
-      clearTimeout(timer)
-      const rest = 1000 / rate - (performance.now() - shownAt)
-      timer = setTimeout(
-        () => {
-          shownAt = performance.now()
-          next()
-        },
-        Math.max(0, rest),
-      )
-    })
-    next()
-    return () => {
-      stop()
-      clearTimeout(timer)
-    }
-  }, [isPlaying, store, set, onPicture, ready, range, first, last, rate])
 
   const frameOf = (event: { clientX: number; currentTarget: HTMLElement }) => {
     const box = event.currentTarget.getBoundingClientRect()
@@ -100,10 +63,10 @@ export function Transport() {
   const place = (n: number) => `${((n - first) / count) * 100}%`
   // At most 96 marks: a mark of a long shot stands for several frames, and is lit when all of them are there.
   const marks = Math.min(96, count)
-  const isReady = (mark: number) => {
+  const isWhole = (mark: number, all: ReadonlySet<number>) => {
     const from = first + Math.floor((mark * count) / marks)
     const to = first + Math.floor(((mark + 1) * count) / marks)
-    for (let n = from; n < Math.max(to, from + 1); n++) if (!ready.has(n)) return false
+    for (let n = from; n < Math.max(to, from + 1); n++) if (!all.has(n)) return false
     return true
   }
   return (
@@ -112,14 +75,15 @@ export function Transport() {
         type="button"
         className="btn btn-ghost btn-xs btn-square"
         aria-label={isPlaying ? 'Stop playing' : 'Play'}
-        title="Play the frames that are there (P)"
+        title="Play (P)"
         disabled={count < 2}
         onClick={() => {
-          setIsPlaying(!isPlaying)
+          togglePlay()
         }}
       >
         {isPlaying ? <Pause size={14} aria-hidden /> : <Play size={14} aria-hidden />}
       </button>
+      <PlayOptions />
       <div
         role="slider"
         tabIndex={0}
@@ -127,8 +91,8 @@ export function Transport() {
         aria-valuemin={first}
         aria-valuemax={last}
         aria-valuenow={frame}
-        aria-valuetext={`frame ${frame}, ${[...ready].filter((n) => n >= first && n <= last).length} of ${count} are there`}
-        title="Frames: bright where all media have one. , and . step. Shift and drag chooses what is played; double-click plays all."
+        aria-valuetext={`frame ${frame}, ${[...there].filter((n) => n >= first && n <= last).length} of ${count} are there, ${ready.size} ready to play`}
+        title="Frames: lit where all media have one, high where ready to play. , and . step. Shift and drag chooses what is played; double-click plays all."
         className="relative flex h-5 w-56 cursor-pointer touch-none items-end gap-px"
         onPointerDown={(event) => {
           event.currentTarget.setPointerCapture(event.pointerId)
@@ -149,7 +113,7 @@ export function Transport() {
         {Array.from({ length: marks }, (_, mark) => (
           <span
             key={mark}
-            className={`h-1.5 flex-1 ${isReady(mark) ? 'bg-accent/70' : 'bg-base-content/15'}`}
+            className={`flex-1 ${isWhole(mark, ready) ? 'h-2.5 bg-accent' : isWhole(mark, there) ? 'h-1.5 bg-accent/50' : 'h-1.5 bg-base-content/15'}`}
           />
         ))}
         {range && (
@@ -167,7 +131,7 @@ export function Transport() {
         />
       </div>
       <span className="min-w-32 shrink-0 whitespace-nowrap text-base-content/70">
-        frame <span className={ready.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
+        frame <span className={there.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
         / {padded(last)}
       </span>
       <button

@@ -1,0 +1,157 @@
+import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
+import type { Codes } from '../../core/engine/session/requests.ts'
+import { FrameCache } from './frame-cache.ts'
+import { playedOn, playOrder, type PlayPlace } from './play-order.ts'
+import { Player, type PlayerState } from './player.ts'
+
+const codes = (bytes = 400): Codes => ({ width: 10, height: 10, pixels: new Uint8ClampedArray(bytes) })
+const range = { first: 1, last: 5 }
+
+describe('the order of playing', () => {
+  const walk = (mode: 'loop' | 'once' | 'swing', by: number, count: number) => {
+    const frames: (number | undefined)[] = []
+    for (let place: PlayPlace | undefined = { frame: 3, by: 1 }, i = 0; place && i < count; i++) {
+      place = playedOn(place, by, range, mode)
+      frames.push(place?.frame)
+    }
+    return frames
+  }
+  test('round and round, once, there and back; by one or more at a time it is the same way', () => {
+    expect(walk('loop', 1, 8)).toEqual([4, 5, 1, 2, 3, 4, 5, 1])
+    expect(walk('loop', 3, 4)).toEqual([1, 4, 2, 5])
+    expect(walk('once', 1, 5)).toEqual([4, 5, undefined])
+    expect(walk('swing', 1, 10)).toEqual([4, 5, 4, 3, 2, 1, 2, 3, 4, 5])
+    const single = walk('swing', 1, 30)
+    expect(walk('swing', 3, 10)).toEqual(single.filter((_, i) => i % 3 === 2))
+  })
+  test('frames are made in the order in which they will be played', () => {
+    expect(playOrder({ frame: 4, by: 1 }, range, 'loop')).toEqual([4, 5, 1, 2, 3])
+    expect(playOrder({ frame: 3, by: -1 }, range, 'swing')).toEqual([2, 1, 3, 4, 5])
+    expect(playOrder({ frame: 99, by: 1 }, range, 'once')).toEqual([5, 1, 2, 3, 4])
+  })
+})
+
+describe('frames that are kept', () => {
+  test('are none of them sure after an edit, and sure again by their key', () => {
+    const cache = new FrameCache(1e6)
+    for (const f of [1, 2, 3]) cache.put(f, `k${f}`, codes(), [1, 2, 3])
+    cache.doubt()
+    expect([cache.frames, cache.find(2), cache.keyOf(2)]).toEqual([[], undefined, 'k2'])
+    cache.confirm(2)
+    expect(cache.frames).toEqual([2])
+  })
+  test('stay within the budget: what is played last goes', () => {
+    const cache = new FrameCache(1000)
+    for (const f of [1, 2, 3, 4]) cache.put(f, 'k', codes(), [3, 4, 1, 2])
+    expect(cache.frames.sort()).toEqual([3, 4])
+    expect(cache.usedBytes).toBe(800)
+    cache.put(5, 'k', codes(4000), [5])
+    expect(cache.frames).toEqual([5])
+  })
+})
+
+describe('playing', () => {
+  let now = 0
+  let ticks: (() => void)[] = []
+  beforeEach(() => {
+    vi.useFakeTimers()
+    ;[now, ticks] = [0, []]
+  })
+  afterEach(() => {
+    vi.useRealTimers()
+  })
+  /** A player with a clock of its own; `keys` is what each frame depends on. */
+  function begin(more: Partial<PlayerState> = {}) {
+    const shown: number[] = []
+    const asked: number[] = []
+    let ended = 0
+    const keys: Record<number, string> = {}
+    const state: PlayerState = {
+      frame: 1, range, mode: 'loop', rate: 10, isEvery: false, isBusy: false, played: { work: { comp: {} as never, media: {} }, wish: { target: { type: 'picture' }, reduction: 1, view: {} as never } }, ...more,
+    } // prettier-ignore
+    const ahead = (at: { frame: number }, wish: { known?: string | undefined }) => {
+      asked.push(at.frame)
+      const key = keys[at.frame] ?? `k${at.frame}`
+      return Promise.resolve(key === wish.known ? { key, tookMs: 1 } : { key, codes: codes(), tookMs: 1 })
+    }
+    const listener = {
+      state: () => state,
+      present: (_: Codes, frame: number) => shown.push(frame),
+      onReady: () => undefined,
+      onEnded: () => ended++,
+    }
+    const player = new Player({ ahead } as never, listener as never, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const run = (...at: number[]) => {
+      for (const t of at) {
+        now = t
+        for (const tick of ticks.splice(0)) tick()
+      }
+    }
+    const fill = async () => {
+      now += 1000
+      await vi.advanceTimersByTimeAsync(1000)
+    }
+    return { player, shown, asked, keys, run, fill, state, ended: () => ended }
+  }
+  test('shows frames in time; late ones are dropped and counted, not the tempo', async () => {
+    const { player, shown, run, fill } = begin()
+    player.changed()
+    await fill()
+    now = 0
+    player.play()
+    run(10, 100, 190, 205, 330, 410, 800)
+    // At 10 frames a second; at 800 ms it is at the eighth step, three were missed.
+    expect(shown).toEqual([2, 3, 4, 5, 4])
+    expect(player.count).toEqual({ shown: 5, late: 3 })
+  })
+  test('shows every frame where that is wished, however long it takes', async () => {
+    const { player, shown, run, fill } = begin({ isEvery: true })
+    player.changed()
+    await fill()
+    now = 0
+    player.play()
+    run(100, 800, 801, 900, 1000)
+    expect(shown).toEqual([2, 3, 4, 5])
+    expect(player.count.late).toBe(0)
+  })
+  test('waits before a frame that is not ready, and goes on from there', async () => {
+    const { player, shown, run, fill } = begin()
+    player.play()
+    run(100, 500, 900)
+    expect(shown).toEqual([])
+    await fill()
+    // Its last look was at 900.
+    run(950, 1001, 1101)
+    expect(shown).toEqual([2, 3])
+    expect(player.count.late).toBe(0)
+  })
+  test('ends at the end when played once', async () => {
+    const { player, run, fill, ended } = begin({ mode: 'once', frame: 4 })
+    player.changed()
+    await fill()
+    now = 0
+    player.play()
+    run(100, 200, 300)
+    expect(ended()).toBe(1)
+  })
+  test('an edit drops exactly the frames that it changes; the others are asked for, not made', async () => {
+    const { player, asked, keys, fill } = begin({ frame: 3 })
+    player.changed()
+    await fill()
+    expect(asked).toEqual([3, 4, 5, 1, 2])
+    const before = player.cache.find(5)
+    keys[4] = 'other'
+    player.changed()
+    expect(player.cache.frames).toEqual([])
+    await fill()
+    expect(player.cache.frames.sort()).toEqual([1, 2, 3, 4, 5])
+    expect(player.cache.find(5)).toBe(before)
+    expect(player.cache.keyOf(4)).toBe('other')
+  })
+  test('nothing is made ahead while somebody works', async () => {
+    const { player, asked, fill } = begin({ isBusy: true })
+    player.changed()
+    await fill()
+    expect(asked).toEqual([])
+  })
+})

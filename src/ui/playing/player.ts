@@ -1,0 +1,223 @@
+import type { Codes, Wish } from '../../core/engine/session/requests.ts'
+import type { AtFrame, EngineClient } from '../engine/engine-client.ts'
+import { FrameCache } from './frame-cache.ts'
+import { playedOn, playOrder, type PlayMode, type PlayPlace, type PlayRange } from './play-order.ts'
+
+/** What is played: the shot and how it is looked at; undefined while what is looked at can not be kept ready. */
+export interface Played {
+  readonly work: Omit<AtFrame, 'frame'>
+  readonly wish: Omit<Wish<'ahead'>, 'frame' | 'known' | 'next'>
+}
+
+export interface PlayerState {
+  readonly frame: number
+  readonly range: PlayRange
+  readonly mode: PlayMode
+  /** Frames a second. */
+  readonly rate: number
+  /** Each frame is shown, however long it takes. */
+  readonly isEvery: boolean
+  /** Somebody works on the picture: nothing is made ahead now. */
+  readonly isBusy: boolean
+  readonly played: Played | undefined
+}
+
+export interface PlayerListener {
+  state(): PlayerState
+  /** A frame that is ready takes the place of the picture. */
+  present(codes: Codes, frame: number, isPlaying: boolean): void
+  /** Which frames are ready has changed. */
+  onReady(frames: readonly number[]): void
+  onEnded(): void
+}
+
+/** Frames of a playing that were shown, and that came too late to be. */
+export interface PlayCount {
+  readonly shown: number
+  readonly late: number
+}
+
+/** After an edit nothing is made ahead for so long. */
+const restMs = 350
+
+/** Makes frames ahead of the playhead while nobody works on the picture, and plays those that are ready in time. */
+export class Player {
+  readonly cache: FrameCache
+  private place: PlayPlace = { frame: 0, by: 1 }
+  private startedAt = 0
+  private steps = 0
+  private isPlaying = false
+  private counted = { shown: 0, late: 0 }
+  private isFilling = false
+  /** Rises with each change of what is played: what was asked for before it counts no more. */
+  private round = 0
+  private changedAt = -Infinity
+  private timer: ReturnType<typeof setTimeout> | undefined
+  private closed = false
+
+  constructor(
+    private readonly engine: Pick<EngineClient, 'ahead'>,
+    private readonly listener: PlayerListener,
+    budgetBytes: number,
+    private readonly now: () => number = () => performance.now(),
+    private readonly nextTick: (run: () => void) => void = (run) => {
+      requestAnimationFrame(run)
+    },
+  ) {
+    this.cache = new FrameCache(budgetBytes)
+  }
+
+  get count(): PlayCount {
+    return this.counted
+  }
+
+  /** The picture of some or all frames may have changed. */
+  changed(): void {
+    this.round++
+    this.changedAt = this.now()
+    this.cache.doubt()
+    this.told()
+    this.fillSoon()
+  }
+
+  /** Nobody works on the picture any more. */
+  rested(): void {
+    this.fillSoon()
+  }
+
+  /** Shows a frame at once where it is ready; false where it is not. */
+  showReady(frame: number): boolean {
+    const codes = this.cache.find(frame)
+    if (codes) this.listener.present(codes, frame, this.isPlaying)
+    this.fillSoon()
+    return codes !== undefined
+  }
+
+  play(): void {
+    const { frame, range, mode } = this.listener.state()
+    // From its end it begins anew.
+    const isOver = mode === 'once' && frame >= range.last
+    this.place = { frame: isOver || frame < range.first || frame > range.last ? range.first : frame, by: 1 }
+    this.isPlaying = true
+    this.counted = { shown: 0, late: 0 }
+    this.startedAt = this.now()
+    this.steps = 0
+    this.nextTick(() => {
+      this.tick()
+    })
+    this.fillSoon()
+  }
+
+  stop(): void {
+    this.isPlaying = false
+  }
+
+  close(): void {
+    this.closed = true
+    this.stop()
+    clearTimeout(this.timer)
+    this.cache.clear()
+  }
+
+  private tick(): void {
+    if (!this.isPlaying || this.closed) return
+    const { rate, range, mode, isEvery } = this.listener.state()
+    const due = Math.floor(((this.now() - this.startedAt) * rate) / 1000)
+    const steps = isEvery ? Math.min(due, this.steps + 1) : due
+    if (steps > this.steps) this.advance(steps - this.steps, range, mode, rate, isEvery)
+    if (this.isPlaying)
+      this.nextTick(() => {
+        this.tick()
+      })
+  }
+
+  private advance(by: number, range: PlayRange, mode: PlayMode, rate: number, isEvery: boolean): void {
+    const to = playedOn(this.place, by, range, mode)
+    if (!to) {
+      this.isPlaying = false
+      this.listener.onEnded()
+      return
+    }
+    const codes = this.cache.find(to.frame)
+    if (!codes) {
+      // It waits before a frame that is not ready; the time that this takes does not count.
+      const next = playedOn(this.place, 1, range, mode)
+      const ready = next && this.cache.find(next.frame)
+      this.startedAt = this.now() - (this.steps * 1000) / rate
+      if (next && ready) this.present(next, ready, 1)
+      else this.fillSoon()
+      return
+    }
+    if (isEvery && by === 1 && this.now() - this.startedAt > ((this.steps + 3) * 1000) / rate)
+      this.startedAt = this.now() - ((this.steps + 1) * 1000) / rate
+    this.present(to, codes, by)
+  }
+
+  private present(to: PlayPlace, codes: Codes, by: number): void {
+    this.steps += by
+    this.counted = { shown: this.counted.shown + 1, late: this.counted.late + by - 1 }
+    this.place = to
+    this.listener.present(codes, to.frame, true)
+  }
+
+  private told(): void {
+    this.listener.onReady(this.cache.frames)
+  }
+
+  private fillSoon(): void {
+    if (this.isFilling || this.closed) return
+    clearTimeout(this.timer)
+    const rest = Math.max(0, restMs - (this.now() - this.changedAt))
+    this.timer = setTimeout(() => void this.fill(), rest)
+  }
+
+  /** The next frame that is to be made, and the one after it. */
+  private missing(): { frame: number; next: number | undefined; order: number[] } | undefined {
+    const { range, mode, frame } = this.listener.state()
+    const place = this.isPlaying ? this.place : ({ frame, by: 1 } as const)
+    const order = playOrder(place, range, mode)
+    const open = order.filter((f) => !this.cache.isSure(f))
+    const [first, next] = open
+    if (first === undefined) return undefined
+    // When room is short, only what comes before the furthest that is kept is made.
+    if (!this.cache.hasRoom && this.cache.keyOf(first) === undefined) {
+      const furthest = Math.max(...this.cache.frames.map((f) => order.indexOf(f)), -1)
+      if (order.indexOf(first) > furthest) return undefined
+    }
+    return { frame: first, next, order }
+  }
+
+  private async fill(): Promise<void> {
+    if (this.isFilling) return
+    this.isFilling = true
+    let told = this.now()
+    try {
+      for (;;) {
+        const { isBusy, played } = this.listener.state()
+        const wanted = this.missing()
+        if (this.closed || isBusy || !played || !wanted || this.now() - this.changedAt < restMs) break
+        const { round } = this
+        const known = this.cache.keyOf(wanted.frame)
+        const made = await this.engine.ahead(
+          { ...played.work, frame: wanted.frame },
+          { ...played.wish, known, next: wanted.next },
+        )
+        if (round !== this.round) continue
+        // What can not be made is told where it is looked at.
+        if (!made) break
+        if (made.codes) this.cache.put(wanted.frame, made.key, made.codes, wanted.order)
+        else this.cache.confirm(wanted.frame)
+        if (made.codes || this.now() - told > 100) {
+          told = this.now()
+          this.told()
+        }
+      }
+    } finally {
+      this.isFilling = false
+      this.told()
+      const { isBusy, played } = this.listener.state()
+      // Somebody works: it is looked for again when that is over.
+      if (!this.closed && played && !isBusy && this.now() - this.changedAt < restMs) this.fillSoon()
+    }
+  }
+}

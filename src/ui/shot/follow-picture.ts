@@ -1,0 +1,204 @@
+import { shallow } from 'zustand/shallow'
+import { frameNumbers, type MediaTable } from '../../core/comp/media.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { Codes, Overlay } from '../../core/engine/session/requests.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
+import type { EngineClient, Wanted } from '../engine/engine-client.ts'
+import { sideTarget } from '../picture/compare.ts'
+import { Player, type Played } from '../playing/player.ts'
+import type { ShotState, ShotStore } from './shot-store.ts'
+import { viewTarget } from './view-target.ts'
+
+/** What is shown with the picture: what a threshold catches, objects to be picked, a matte. */
+function overlayOf({
+  catching,
+  picking,
+  hoveredMatte,
+  matteView,
+  selection,
+  shownPass,
+}: ShotState): Overlay | undefined {
+  if (catching) return { target: { type: 'caught', step: catching }, as: 'overlay' }
+  if (shownPass) return undefined
+  if (picking?.over) return { target: { type: 'pass', ...picking.over }, as: 'ids' }
+  const of = hoveredMatte ?? (matteView ? selection : undefined)
+  if (!of) return undefined
+  const { lane, step } = of
+  const target = { type: 'matte', lane, ...(step === undefined ? {} : { step }) } as const
+  return { target, as: hoveredMatte ? 'overlay' : (matteView ?? 'overlay') }
+}
+
+/** The picture that a state of the screen asks for. */
+function wantedOf(state: ShotState): Wanted {
+  const { comp, target } = state.shownPass
+    ? { comp: state.comp, target: { type: 'pass', ...state.shownPass } as const }
+    : ((state.viewMode === 'picture' && state.compare ? sideTarget(state, state.compare.left) : undefined) ??
+      viewTarget(state.comp, state.viewMode, state.selection))
+  const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
+  const { media, frame, hasWarnings } = state
+  return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings }
+}
+
+/** All that the picture depends on but the frame. */
+const looked = (s: ShotState) =>
+  [
+    s.comp,
+    s.media,
+    s.viewMode,
+    s.exposure,
+    s.channel,
+    s.isCheckered,
+    s.shownPass,
+    s.compare?.left,
+    s.matteView,
+    s.hoveredMatte,
+    s.picking?.over,
+    s.hasWarnings,
+    s.catching,
+    s.viewMode === 'picture' && !s.matteView && s.compare?.left !== 'before' ? 0 : s.selection,
+  ] as const
+
+/** The largest size that a picture needs to have to be looked at. */
+export function seenReduction(zoom: number): Reduction {
+  return zoom <= 0.26 ? 4 : zoom <= 0.52 ? 2 : 1
+}
+
+/** What can be kept ready and played: the picture itself, with nothing laid over it and no second one beside it. */
+function playedOf(state: ShotState): Played | undefined {
+  const { overlay, hasWarnings, frame: _frame, comp, media, ...wish } = wantedOf(state)
+  if (overlay || hasWarnings || state.compare || state.shownPass) return undefined
+  return { work: { comp, media }, wish: { ...wish, reduction: seenReduction(state.zoom) } }
+}
+
+/** Frame numbers for which every sequence of a shot has a file of its own. */
+export function framesThere(media: MediaTable, { first, last }: Comp['frames']): ReadonlySet<number> {
+  // A shot of one frame is made of what there is, whatever its numbers.
+  if (first === last) return new Set([first])
+  const all = Object.values(media).map((m) => new Set(frameNumbers(m)))
+  // A still serves every frame, whatever its number.
+  const moving = all.filter((frames) => frames.size > 1)
+  const sequences = moving.length > 0 ? moving : all
+  const [one, ...others] = sequences
+  // Without media there is nothing that could be missing.
+  if (!one) return new Set(Array.from({ length: last - first + 1 }, (_, i) => first + i))
+  return new Set([...one].filter((n) => others.every((frames) => frames.has(n) || frames.size === 1)))
+}
+
+/** The part that is played. */
+export function playedRange({ playRange, comp }: Pick<ShotState, 'playRange' | 'comp'>) {
+  const { first, last } = comp.frames
+  if (!playRange || playRange.last < first || playRange.first > last) return { first, last }
+  return { first: Math.max(first, playRange.first), last: Math.min(last, playRange.last) }
+}
+
+export interface Followed {
+  readonly player: Player
+  stop(): void
+}
+
+/** Follows the state with an engine: whatever changes the picture asks for a new one, and frames are made ahead. */
+export function followPicture(
+  store: ShotStore,
+  engine: EngineClient,
+  drawFrame: (codes: Codes, frame: number) => void,
+): Followed {
+  const { set } = store.getState()
+  const player = new Player(
+    engine,
+    {
+      state: () => {
+        const state = store.getState()
+        const { frame, playMode, isEveryFrame, isBusy, isPlaying, comp } = state
+        return {
+          frame,
+          range: playedRange(state),
+          mode: playMode,
+          rate: comp.frames.rate,
+          isEvery: isEveryFrame,
+          // While it plays nothing else is asked for.
+          isBusy: isBusy && !isPlaying,
+          played: comp.frames.last > comp.frames.first ? playedOf(state) : undefined,
+        }
+      },
+      present: (codes, frame, isPlaying) => {
+        drawFrame(codes, frame)
+        if (isPlaying) set({ frame })
+      },
+      onReady: (frames) => {
+        set({ ready: new Set(frames) })
+      },
+      onEnded: () => {
+        set({ isPlaying: false })
+      },
+    },
+    store.getState().cacheMb * 2 ** 20,
+  )
+  const settle = () => {
+    const state = store.getState()
+    engine.show(wantedOf(state), player.showReady(state.frame))
+  }
+  engine.show(wantedOf(store.getState()))
+  player.changed()
+  const stop = store.subscribe((now, before) => {
+    const isLooked = !shallow(looked(now), looked(before))
+    const hasSize = seenReduction(now.zoom) !== seenReduction(before.zoom)
+    if (now.cacheMb !== before.cacheMb) player.cache.budgetBytes = now.cacheMb * 2 ** 20
+    if (isLooked || hasSize) player.changed()
+    if (now.isPlaying !== before.isPlaying) {
+      if (!now.isPlaying) {
+        player.stop()
+        settle()
+        return
+      }
+      if (playedOf(now)) player.play()
+    }
+    // A playing picture is shown by the player, unless it is looked at in a way that can not be kept ready.
+    const isPlayed = now.isPlaying && playedOf(now) !== undefined
+    if (isLooked) engine.show(wantedOf(now))
+    else if (now.frame !== before.frame && !isPlayed) settle()
+    if (before.isBusy && !now.isBusy) player.rested()
+  })
+  return {
+    player,
+    stop: () => {
+      stop()
+      player.close()
+    },
+  }
+}
+
+/** Plays what the player can not keep ready: the next frame is asked for when this one has been shown, and not before its time. */
+export function playSlowly(store: ShotStore, onPicture: (listener: () => void) => () => void): () => void {
+  let timer: ReturnType<typeof setTimeout> | undefined
+  let shownAt = performance.now()
+  const next = () => {
+    const state = store.getState()
+    if (!state.isPlaying || playedOf(state)) return
+    const { first, last } = playedRange(state)
+    const there = framesThere(state.media, state.comp.frames)
+    const length = last - first + 1
+    const order = Array.from({ length }, (_, i) => first + ((Math.max(first, state.frame) - first + 1 + i) % length)) // prettier-ignore
+    state.set({ frame: order.find((n) => there.has(n)) ?? state.frame })
+  }
+  const stopPictures = onPicture(() => {
+    clearTimeout(timer)
+    const { isPlaying, comp } = store.getState()
+    if (!isPlaying) return
+    const rest = 1000 / comp.frames.rate - (performance.now() - shownAt)
+    timer = setTimeout(
+      () => {
+        shownAt = performance.now()
+        next()
+      },
+      Math.max(0, rest),
+    )
+  })
+  const stopState = store.subscribe((now, before) => {
+    if (now.isPlaying && !before.isPlaying) next()
+  })
+  return () => {
+    stopPictures()
+    stopState()
+    clearTimeout(timer)
+  }
+}
