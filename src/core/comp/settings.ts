@@ -183,7 +183,7 @@ export function putSetting(comp: Comp, ref: SettingRef, setting: Setting | DialV
     ? { ...setting, keys: setting.keys.map((k) => ({ ...k, value: fitted(k.value) })) }
     : setting
   return produce(comp, (draft) => {
-    const { holder, key } = slotOf(draft as Comp, ref, true)!
+    const { holder, key } = slotOf(draft, ref, true)!
     ;(holder as WritableDraft<Record<string, unknown>>)[key] = next
   })
 }

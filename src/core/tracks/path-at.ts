@@ -1,7 +1,7 @@
 import { cubicAt, parameterAt } from './bezier.ts'
 import type { Key, Track } from './track.ts'
 
-type Point = readonly [number, number]
+type Point = readonly [x: number, y: number]
 
 /** How finely a bent stretch is measured. */
 const parts = 512
@@ -12,16 +12,19 @@ interface Stretch {
   at(share: number): Point
 }
 
-const sum = (a: Point, b: Point | undefined): Point => (b ? [a[0] + b[0], a[1] + b[1]] : a)
+const sum = (a: Point, b: Point): Point => [a[0] + b[0], a[1] + b[1]]
+
+/** Tracks along a path hold points alone. */
+const pointOf = ({ value }: Key): Point => value as unknown as Point
 
 function stretchOf(from: Key, to: Key): Stretch {
-  const [p0, p3] = [from.value as unknown as Point, to.value as unknown as Point]
+  const [p0, p3] = [pointOf(from), pointOf(to)]
   if (!from.bendOut && !to.bendIn)
     return {
       length: Math.hypot(p3[0] - p0[0], p3[1] - p0[1]),
       at: (s) => [p0[0] + (p3[0] - p0[0]) * s, p0[1] + (p3[1] - p0[1]) * s],
     }
-  const [p1, p2] = [sum(p0, from.bendOut), sum(p3, to.bendIn)]
+  const [p1, p2] = [sum(p0, from.bendOut ?? [0, 0]), sum(p3, to.bendIn ?? [0, 0])]
   const point = (s: number): Point => [
     cubicAt(s, p0[0], p1[0], p2[0], p3[0]),
     cubicAt(s, p0[1], p1[1], p2[1], p3[1]),

@@ -41,7 +41,7 @@ function within([frames, value]: Handle, most: number): Handle {
 /** The handles of one part of the curve between two keys; those that are not said lie a third along the straight way. */
 export function handlesBetween(from: Key, to: Key, part: number): readonly [out: Handle, back: Handle] {
   const frames = to.frame - from.frame
-  const rise = partOf(to.value as DialValue, part) - partOf(from.value as DialValue, part)
+  const rise = partOf(to.value, part) - partOf(from.value, part)
   const [out, back] = [from.out?.[part], to.in?.[part]]
   return [
     out ? within(out, frames) : [frames / 3, rise / 3],
@@ -51,7 +51,7 @@ export function handlesBetween(from: Key, to: Key, part: number): readonly [out:
 
 function curved(from: Key, to: Key, part: number, frame: number): number {
   const frames = to.frame - from.frame
-  const [v0, v3] = [partOf(from.value as DialValue, part), partOf(to.value as DialValue, part)]
+  const [v0, v3] = [partOf(from.value, part), partOf(to.value, part)]
   const [out, back] = handlesBetween(from, to, part)
   const s = parameterAt((frame - from.frame) / frames, out[0] / frames, 1 + back[0] / frames)
   return cubicAt(s, v0, v0 + out[1], v3 + back[1], v3)
@@ -96,7 +96,7 @@ function inside(track: Track, frame: number): DialValue {
   if (along && isNumbers(keys[0]!.value)) return pathAt(track, frame)
   const i = keyBefore(keys, frame)
   const [from, to] = [keys[i]!, keys[i + 1]]
-  return to ? betweenKeys(from, to, frame, mix) : (from.value as DialValue)
+  return to ? betweenKeys(from, to, frame, mix) : from.value
 }
 
 /** How much the value grows in a frame at an end of the keys. */
@@ -110,7 +110,7 @@ function slopeAt(track: Track, end: 'first' | 'last', part: number): number {
     const [a, b] = end === 'first' ? [from.frame, from.frame + step] : [to.frame - step, to.frame]
     return (partOf(inside(track, b), part) - partOf(inside(track, a), part)) / step
   }
-  const rise = partOf(to.value as DialValue, part) - partOf(from.value as DialValue, part)
+  const rise = partOf(to.value, part) - partOf(from.value, part)
   if (from.go !== 'curve') return rise / frames
   const [out, back] = handlesBetween(from, to, part)
   // Towards the next of the four points that is elsewhere in time.
@@ -130,7 +130,7 @@ function keyed(track: Track, frame: number): DialValue {
   const how: Beyond = (isBefore ? track.before : track.after) ?? 'hold'
   if (length === 0 || how === 'hold') return end
   if (how === 'straight') {
-    if (!areAlike(end, keys[isBefore ? 1 : keys.length - 2]!.value as DialValue)) return end
+    if (!areAlike(end, keys[isBefore ? 1 : keys.length - 2]!.value)) return end
     const far = frame - (isBefore ? first : last).frame
     return eachPart(end, (v, i) => v + far * slopeAt(track, isBefore ? 'first' : 'last', i))
   }
@@ -138,9 +138,9 @@ function keyed(track: Track, frame: number): DialValue {
   const rest = frame - first.frame - rounds * length
   if (how === 'swing' && rounds % 2 !== 0) return inside(track, last.frame - rest)
   const value = inside(track, first.frame + rest)
-  if (how !== 'add' || !areAlike(first.value as DialValue, last.value as DialValue)) return value
+  if (how !== 'add' || !areAlike(first.value, last.value)) return value
   return eachPart(value, (v, i) => {
-    return v + rounds * (partOf(last.value as DialValue, i) - partOf(first.value as DialValue, i))
+    return v + rounds * (partOf(last.value, i) - partOf(first.value, i))
   })
 }
 

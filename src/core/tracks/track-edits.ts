@@ -1,7 +1,8 @@
 import type { DialValue } from '../dials/dials.ts'
+import { without } from '../without.ts'
 import { handlesBetween, settingAt, type TrackTime } from './track-at.ts'
 import { parameterAt } from './bezier.ts'
-import type { Go, Handle, Key, Setting, Track } from './track.ts'
+import { isTrack, type Go, type Handle, type Key, type Setting, type Track } from './track.ts'
 
 // Edits of a track: pure, and what a person means by them. Keys are named by their frames.
 
@@ -229,7 +230,8 @@ export function reverseKeys(track: Track, frames: readonly number[]): Track {
   const [first, last] = [chosen[0]!, chosen.at(-1)!]
   const turned = (handles: Key['in']) => handles?.map(([f, v]) => [-f, v] as [number, number])
   const mirrored = chosen.map((k, i): Key => {
-    const { go: _go, in: into, out, bendIn, bendOut, ...rest } = k
+    const { in: into, out, bendIn, bendOut } = k
+    const rest = without(k, 'go', 'in', 'out', 'bendIn', 'bendOut')
     // How it goes on is what led to it before.
     const go = i === 0 ? last.go : chosen[i - 1]!.go
     const [newIn, newOut] = [turned(out), turned(into)]
@@ -265,7 +267,7 @@ export function evenOut(track: Track, frames: readonly number[]): Track {
     const [before, after] = [keys[i - 1], keys[i + 1]]
     if (!before || !after || !frames.some((f) => isAt(k, f))) return k
     const t = (k.frame - before.frame) / (after.frame - before.frame)
-    const { in: _in, out: _out, ...rest } = k
+    const rest = without(k, 'in', 'out')
     return {
       ...rest,
       value: mapParts(k.value, (v, p) => {
@@ -283,7 +285,7 @@ export function setGo(track: Track, frames: readonly number[], go: Go): Track {
   const set = keys.map((k, i): Key => {
     if (!frames.some((f) => isAt(k, f))) return k
     if (go === 'hold') return { ...k, go }
-    const { go: _go, in: _in, out: _out, broken: _broken, ...rest } = k
+    const rest = without(k, 'go', 'in', 'out', 'broken')
     if (go === 'straight') return rest
     return { ...rest, go, ...smoothHandles(keys, i) }
   })
@@ -337,7 +339,7 @@ export function setHandle(
 
 /** The two handles of chosen keys turned each by itself, or together. */
 export function setBroken(track: Track, frames: readonly number[], isBroken: boolean): Track {
-  return change(track, frames, ({ broken: _broken, ...k }) => (isBroken ? { ...k, broken: true } : k))
+  return change(track, frames, (k) => (isBroken ? { ...k, broken: true } : without(k, 'broken')))
 }
 
 /** A setting without what rides on it: its values on whole frames as keys, as few as stay within a tolerance. */
@@ -444,7 +446,21 @@ export function simplified(track: Track, tolerance: number): Track {
   const frames = new Set(track.keys.map((k) => k.frame))
   for (let f = Math.ceil(first); f <= last; f++) frames.add(f)
   const samples = [...frames].sort((a, b) => a - b).map((frame) => ({ frame, value: bare(track, frame) }))
-  const { along: _along, mix, ...rest } = track
+  const { mix } = track
+  const rest = without(track, 'along', 'mix')
   const keys = fewestKeys(samples, tolerance)
   return keys.length < track.keys.length ? { ...rest, ...(mix && { mix }), keys } : track
+}
+
+/** A setting after it was moved by hand while it played: between the first and last sample as few keys as stay within a tolerance, elsewhere as it was. */
+export function rideTrack(
+  setting: Setting,
+  samples: readonly { readonly frame: number; readonly value: KeyValue }[],
+  tolerance: number,
+): Track {
+  const [first, last] = [samples[0]!.frame, samples.at(-1)!.frame]
+  const made = fewestKeys(samples, tolerance)
+  if (!isTrack(setting)) return { keys: made }
+  const kept = setting.keys.filter((k) => k.frame < first || k.frame > last)
+  return { ...setting, keys: [...kept.filter((k) => k.frame < first), ...made, ...kept.filter((k) => k.frame > last)] } // prettier-ignore
 }

@@ -1,6 +1,5 @@
 import { converter } from 'culori'
 import { describe, expect, test } from 'vitest'
-import type { DialValue } from '../dials/dials.ts'
 import { mixOklab } from '../picture/oklab.ts'
 import { parameterAt } from './bezier.ts'
 import { flickerAt } from './flicker.ts'
@@ -370,7 +369,7 @@ describe('edits of keys', () => {
       expect(Math.abs((at(made, f) as number) - (at(track, f) as number))).toBeLessThanOrEqual(0.02 + 1e-9)
     const unrest = (t: Track) => frames(2, 47).reduce((sum, f) => sum + Math.abs((at(t, f + 1) as number) - 2 * (at(t, f) as number) + (at(t, f - 1) as number)), 0) // prettier-ignore
     const plain: Track = {
-      keys: frames(1, 48).map((frame) => ({ frame, value: at(track, frame) as DialValue as number })),
+      keys: frames(1, 48).map((frame) => ({ frame, value: at(track, frame) as number })),
     }
     expect(unrest(evenOut(plain, frames(1, 48)))).toBeLessThan(0.7 * unrest(plain))
   })

@@ -5,7 +5,7 @@ import { editLane } from '../../core/comp/edits.ts'
 import { blends, joinHints, operators, type JoinMode } from '../../core/kernels/join-modes.ts'
 import type { Lane } from '../../core/comp/schema.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
-import { useSettingNow } from '../shot/use-setting.ts'
+import { useNumberNow } from '../shot/use-setting.ts'
 import { ValueField } from '../dials/value-field.tsx'
 
 const groups = [
@@ -20,7 +20,7 @@ const meterStops = 2
 export const JoinCell = memo(function JoinCell({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
   const stops = useShot((s) => s.meters[lane.id])
-  const opacity = useSettingNow<number>({ of: 'opacity', lane: lane.id }) ?? 1
+  const opacity = useNumberNow({ of: 'opacity', lane: lane.id }) ?? 1
   const { edit, write } = store.getState()
   if (lane.kind === 'matte') return <div className="text-xs text-base-content/50">matte lane</div>
   const added =

@@ -296,7 +296,7 @@ export function LinkChip({ label, hint, link, without, laneId, at, kind, onChang
           aria-pressed={isInverted}
           title="Invert: act where the matte is not"
           onClick={() => {
-            if (at) store.getState().write(`Invert the ${label}`, [[{ of: 'invert', link: at }, !isInverted]])
+            store.getState().write(`Invert the ${label}`, [[{ of: 'invert', link: at }, !isInverted]])
           }}
         >
           inv

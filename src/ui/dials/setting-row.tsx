@@ -1,9 +1,10 @@
 'use client'
 
-import { dialAt, readSetting, type SettingRef } from '../../core/comp/settings.ts'
+import { dialAt, type SettingRef } from '../../core/comp/settings.ts'
 import type { Dial } from '../../core/dials/dials.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DialRow } from './dial-row.tsx'
+import { settingNow } from '../shot/use-setting.ts'
 import { KeyLine, KeyToggle } from './key-marks.tsx'
 
 /**
@@ -28,7 +29,8 @@ export function SettingRow({
   const frame = useShot((s) => s.frame)
   const dial = dialAt(comp, ref)
   const read = useShot((s) => s.read)
-  const value = readSetting(comp, ref, frame, read)
+  const riding = useShot((s) => s.riding)
+  const value = settingNow({ comp, frame, read, riding }, ref)
   if (!dial || value === undefined) return null
   const shown = {
     ...dial,

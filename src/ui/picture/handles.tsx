@@ -12,6 +12,7 @@ import { findEffect } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { settingNow } from '../shot/use-setting.ts'
 import type { Writes } from '../shot/shot-store.ts'
 import { placeLabels } from './place-labels.ts'
 
@@ -153,8 +154,9 @@ function useHandles(): Handle[] {
   const frame = useShot((s) => s.frame)
   const comp = useShot((s) => s.comp)
   const read = useShot((s) => s.read)
+  const riding = useShot((s) => s.riding)
   if (step) {
-    const now = (ref: SettingRef) => readSetting(comp, ref, frame, read)
+    const now = (ref: SettingRef) => settingNow({ comp, frame, read, riding }, ref)
     if (now({ of: 'on', step: step.id }) === false) return []
     return stepHandles(step, canvas, (key) => now({ of: 'dial', step: step.id, key }))
   }

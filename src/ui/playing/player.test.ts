@@ -67,7 +67,7 @@ describe('playing', () => {
     let ended = 0
     const keys: Record<number, string> = {}
     const state: PlayerState = {
-      frame: 1, range, mode: 'loop', rate: 10, isEvery: false, isBusy: false, played: { work: { comp: {} as never, media: {} }, wish: { target: { type: 'picture' }, reduction: 1, view: {} as never } }, ...more,
+      frame: 1, range, mode: 'loop', rate: 10, isEvery: false, isRiding: false, isBusy: false, played: { work: { comp: {} as never, media: {} }, wish: { target: { type: 'picture' }, reduction: 1, view: {} as never } }, ...more,
     } // prettier-ignore
     const ahead = (at: { frame: number }, wish: { known?: string | undefined }) => {
       asked.push(at.frame)
@@ -77,10 +77,11 @@ describe('playing', () => {
     const listener = {
       state: () => state,
       present: (_: Codes, frame: number) => shown.push(frame),
+      pass: () => undefined,
       onReady: () => undefined,
       onEnded: () => ended++,
     }
-    const player = new Player({ ahead } as never, listener as never, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const player = new Player({ ahead }, listener, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
     const run = (...at: number[]) => {
       for (const t of at) {
         now = t

@@ -17,6 +17,8 @@ export interface PlayerState {
   readonly rate: number
   /** Each frame is shown, however long it takes. */
   readonly isEvery: boolean
+  /** Something is moved by hand: time goes on whether frames are ready or not. */
+  readonly isRiding: boolean
   /** Somebody works on the picture: nothing is made ahead now. */
   readonly isBusy: boolean
   readonly played: Played | undefined
@@ -26,6 +28,8 @@ export interface PlayerListener {
   state(): PlayerState
   /** A frame that is ready takes the place of the picture. */
   present(codes: Codes, frame: number, isPlaying: boolean): void
+  /** It plays on to a frame that is to be made as it can. */
+  pass(frame: number): void
   /** Which frames are ready has changed. */
   onReady(frames: readonly number[]): void
   onEnded(): void
@@ -121,21 +125,33 @@ export class Player {
 
   private tick(): void {
     if (!this.isPlaying || this.closed) return
-    const { rate, range, mode, isEvery } = this.listener.state()
+    const { rate, range, mode, isEvery, isRiding } = this.listener.state()
     const due = Math.floor(((this.now() - this.startedAt) * rate) / 1000)
     const steps = isEvery ? Math.min(due, this.steps + 1) : due
-    if (steps > this.steps) this.advance(steps - this.steps, range, mode, rate, isEvery)
-    if (this.isPlaying)
-      this.nextTick(() => {
-        this.tick()
-      })
+    this.nextTick(() => {
+      this.tick()
+    })
+    if (steps > this.steps) this.advance(steps - this.steps, range, mode, rate, isEvery, isRiding)
   }
 
-  private advance(by: number, range: PlayRange, mode: PlayMode, rate: number, isEvery: boolean): void {
+  private advance(
+    by: number,
+    range: PlayRange,
+    mode: PlayMode,
+    rate: number,
+    isEvery: boolean,
+    isRiding: boolean,
+  ): void {
     const to = playedOn(this.place, by, range, mode)
     if (!to) {
       this.isPlaying = false
       this.listener.onEnded()
+      return
+    }
+    if (isRiding) {
+      this.steps += by
+      this.place = to
+      this.listener.pass(to.frame)
       return
     }
     const codes = this.cache.find(to.frame)

@@ -45,6 +45,7 @@ export const shortcuts = {
   scopes: { keys: 's', does: 'Scopes', group: 'Picture' },
   play: { keys: 'p', does: 'Play and stop', group: 'Time' },
   autoKey: { keys: 'k', does: 'Auto key: changes set keys', group: 'Time' },
+  timing: { keys: 't', does: 'Timing, and back to the desk', group: 'Time' },
   frameBack: { keys: ',', does: 'One frame back', group: 'Time' },
   frameOn: { keys: '.', does: 'One frame on', group: 'Time' },
 } as const satisfies Readonly<Record<string, Shortcut>>

@@ -1,11 +1,13 @@
 import { shallow } from 'zustand/shallow'
 import { frameNumbers, type MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
+import { putSetting } from '../../core/comp/settings.ts'
 import type { Codes, Overlay } from '../../core/engine/session/requests.ts'
 import type { Reduction } from '../../core/engine/work-area.ts'
 import type { EngineClient, Wanted } from '../engine/engine-client.ts'
 import { sideTarget } from '../picture/compare.ts'
 import { Player, type Played } from '../playing/player.ts'
+import type { Ridden } from '../timing/timing-state.ts'
 import type { ShotState, ShotStore } from './shot-store.ts'
 import { viewTarget } from './view-target.ts'
 
@@ -29,7 +31,8 @@ function overlayOf({
 }
 
 /** The picture that a state of the screen asks for. */
-function wantedOf(state: ShotState): Wanted {
+function wantedOf(now: ShotState): Wanted {
+  const state = now.riding ? { ...now, comp: riddenNow(now.comp, now.riding.values()) } : now
   const { comp, target } = state.shownPass
     ? { comp: state.comp, target: { type: 'pass', ...state.shownPass } as const }
     : ((state.viewMode === 'picture' && state.compare ? sideTarget(state, state.compare.left) : undefined) ??
@@ -38,6 +41,10 @@ function wantedOf(state: ShotState): Wanted {
   const { media, frame, hasWarnings } = state
   return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings }
 }
+
+/** The comp with what is moved by hand where the hand is. */
+const riddenNow = (comp: Comp, riding: Iterable<Ridden>): Comp =>
+  [...riding].reduce((c, { ref, value }) => putSetting(c, ref, value), comp)
 
 /** All that the picture depends on but the frame. */
 const looked = (s: ShotState) =>
@@ -65,9 +72,9 @@ export function seenReduction(zoom: number): Reduction {
 
 /** What can be kept ready and played: the picture itself, with nothing laid over it and no second one beside it. */
 function playedOf(state: ShotState): Played | undefined {
-  const { overlay, hasWarnings, frame: _frame, comp, media, ...wish } = wantedOf(state)
+  const { overlay, hasWarnings, comp, media, target, view } = wantedOf(state)
   if (overlay || hasWarnings || state.compare || state.shownPass) return undefined
-  return { work: { comp, media }, wish: { ...wish, reduction: seenReduction(state.zoom) } }
+  return { work: { comp, media }, wish: { target, view, reduction: seenReduction(state.zoom) } }
 }
 
 /** Frame numbers for which every sequence of a shot has a file of its own. */
@@ -115,6 +122,7 @@ export function followPicture(
           mode: playMode,
           rate: comp.frames.rate,
           isEvery: isEveryFrame,
+          isRiding: state.isRideArmed,
           // While it plays nothing else is asked for.
           isBusy: isBusy && !isPlaying,
           played: comp.frames.last > comp.frames.first ? playedOf(state) : undefined,
@@ -123,6 +131,9 @@ export function followPicture(
       present: (codes, frame, isPlaying) => {
         drawFrame(codes, frame)
         if (isPlaying) set({ frame })
+      },
+      pass: (frame) => {
+        set({ frame })
       },
       onReady: (frames) => {
         set({ ready: new Set(frames) })
@@ -153,7 +164,7 @@ export function followPicture(
       if (playedOf(now)) player.play()
     }
     // A playing picture is shown by the player, unless it is looked at in a way that can not be kept ready.
-    const isPlayed = now.isPlaying && playedOf(now) !== undefined
+    const isPlayed = now.isPlaying && !now.isRideArmed && playedOf(now) !== undefined
     if (isLooked) engine.show(wantedOf(now))
     else if (now.frame !== before.frame && !isPlayed) settle()
     if (before.isBusy && !now.isBusy) player.rested()

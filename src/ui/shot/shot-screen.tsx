@@ -26,8 +26,12 @@ import { useBringIn } from '../intake/use-bring-in.ts'
 import { PassesPanel } from '../passes/passes-panel.tsx'
 import type { Player } from '../playing/player.ts'
 import { RendersPanel } from '../renders/renders-panel.tsx'
+import { followReadings } from '../timing/follow-readings.ts'
+import { followRides } from '../timing/ride.ts'
+import { TimingPanel } from '../timing/timing-panel.tsx'
 import { Autosave, type SaveState } from './autosave.ts'
 import { PartsNotice } from './parts-notice.tsx'
+import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { RefusedNotice } from './refused-notice.tsx'
 import { followMedia } from './follow-media.ts'
 import { followPicture, playSlowly } from './follow-picture.ts'
@@ -38,7 +42,7 @@ import { createShotStore } from './shot-store.ts'
 import { sendThumbnail } from './send-thumbnail.ts'
 import { TopBar } from './top-bar.tsx'
 
-const tabs = ['desk', 'passes', 'renders'] as const
+const tabs = ['desk', 'passes', 'timing', 'renders'] as const
 type Tab = (typeof tabs)[number]
 
 /** The desk is low: it scrolls on only under a pointer close to its edge, or it would run away from what is aimed at. */
@@ -60,6 +64,10 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
 
   useEffect(() => autosave.start(), [autosave])
   useEffect(() => followMedia(shot.id, store), [shot.id, store])
+  useEffect(() => followRides(store), [store])
+  useShortcut('timing', () => {
+    setTab((now) => (now === 'timing' ? 'desk' : 'timing'))
+  })
 
   useEffect(() => {
     if (!window.crossOriginIsolated) {
@@ -89,6 +97,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     const followed = followPicture(store, client, (codes, frame) => {
       for (const draw of frames.current) draw(codes, frame)
     })
+    const stopReadings = followReadings(store, client)
     const stopSlow = playSlowly(store, (listener) => {
       listeners.current.add(listener)
       return () => listeners.current.delete(listener)
@@ -97,6 +106,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     setPlayer(followed.player)
     return () => {
       stopSlow()
+      stopReadings()
       followed.stop()
       client.close()
     }
@@ -209,6 +219,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
                 <Desk buttons={<BringInButtons bringIn={bringIn} />} />
               ) : tab === 'passes' ? (
                 <PassesPanel buttons={<BringInButtons bringIn={bringIn} />} />
+              ) : tab === 'timing' ? (
+                <TimingPanel />
               ) : (
                 <RendersPanel />
               )}

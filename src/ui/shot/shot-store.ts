@@ -8,6 +8,7 @@ import { placeOfStep } from '../../core/comp/edits.ts'
 import { editProblem, withinDials } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
+import { firstTiming, refKey, type Ridden, type TimingState } from '../timing/timing-state.ts'
 import type { PlayMode } from '../playing/play-order.ts'
 import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
@@ -103,6 +104,13 @@ export interface ShotState {
   readonly problems: readonly PlanProblem[]
   /** A change at a frame sets a key there, also for what stood still. */
   readonly autoKey: boolean
+  /** Settings that are moved while the shot plays are taken down. */
+  readonly isRideArmed: boolean
+  /** How far the keys of a ride may be from the hand, as a share of how far it moved. */
+  readonly rideTolerance: number
+  /** Settings that are moved by hand while the shot plays, by their refs. */
+  readonly riding: ReadonlyMap<string, Ridden> | undefined
+  readonly timing: TimingState
   /** What is followed and measured, where that is known; a new one whenever more is. */
   readonly read: TrackTime['read']
   readonly isBusy: boolean
@@ -197,6 +205,10 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         problems: [],
         autoKey: false,
         read: undefined,
+        isRideArmed: false,
+        rideTolerance: 0.02,
+        riding: undefined,
+        timing: firstTiming,
         isBusy: true,
         wanted: 0,
         failure: undefined,
@@ -228,7 +240,18 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           lastGesture = gesture
         },
         write(name, values, gesture) {
-          const { frame, autoKey, read } = get()
+          const { frame, autoKey, read, isRideArmed, isPlaying } = get()
+          if (isRideArmed && isPlaying) {
+            const riding = new Map(get().riding)
+            for (const [ref, value] of values) {
+              const key = refKey(ref)
+              const before = riding.get(key)?.samples ?? []
+              const samples = [...before.filter((s) => s.frame !== frame), { frame, value }]
+              riding.set(key, { ref, name, value, samples })
+            }
+            set({ riding })
+            return
+          }
           get().edit(name, writing(values, { frame, autoKey, ...(read && { read }) }), gesture)
         },
         set(patch) {

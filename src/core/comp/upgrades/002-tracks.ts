@@ -15,7 +15,7 @@ const numbersOf = (value: unknown): readonly number[] | undefined =>
   typeof value === 'number'
     ? [value]
     : Array.isArray(value) && value.every((v) => typeof v === 'number')
-      ? (value as number[])
+      ? value
       : undefined
 
 /** A key with what led to it and what leads on; curves of lists of lists were held, and are. */

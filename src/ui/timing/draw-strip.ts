@@ -1,0 +1,233 @@
+import type { DialValue } from '../../core/dials/dials.ts'
+import { linearToHex } from '../../core/picture/colour.ts'
+import { handlesBetween } from '../../core/tracks/track-at.ts'
+import { partsOf } from '../../core/tracks/track-edits.ts'
+import type { Track } from '../../core/tracks/track.ts'
+
+/** How values become heights: of what is drawn as lines. */
+export interface Heights {
+  readonly low: number
+  readonly high: number
+}
+
+export interface StripLook {
+  readonly width: number
+  readonly height: number
+  readonly span: readonly [number, number]
+  readonly isOpen: boolean
+  readonly heights: Heights
+  readonly chosen: readonly number[]
+  /** The value at a frame, with all that rides on it. */
+  readonly valueAt: (frame: number) => DialValue
+}
+
+const padding = 7
+const colours = { line: '#7ea2ff', fill: 'rgba(70,110,230,0.24)', key: '#dfe3ea', chosen: '#5b8cff', edge: '#0b0d12', grid: 'rgba(255,255,255,0.05)', hand: '#a9bff7' } // prettier-ignore
+const dashes = [[], [4, 3], [1, 3], [8, 3]] as const
+
+export const xOf = (frame: number, { width, span: [from, to] }: Pick<StripLook, 'width' | 'span'>): number =>
+  ((frame - from) / (to - from)) * width
+export const frameOf = (x: number, { width, span: [from, to] }: Pick<StripLook, 'width' | 'span'>): number =>
+  from + (x / width) * (to - from)
+export const yOf = (
+  value: number,
+  { height, heights: { low, high } }: Pick<StripLook, 'height' | 'heights'>,
+) => padding + ((high - value) / (high - low)) * (height - 2 * padding)
+export const valueOf = (
+  y: number,
+  { height, heights: { low, high } }: Pick<StripLook, 'height' | 'heights'>,
+) => high - ((y - padding) / (height - 2 * padding)) * (high - low)
+
+const partOf = (value: DialValue, i: number) =>
+  typeof value === 'number' ? value : (value as readonly number[])[i]!
+
+/** From the lowest to the highest that a track comes to while it is seen; never nothing. */
+export function heightsOf(
+  track: Track,
+  span: readonly [number, number],
+  valueAt: (frame: number) => DialValue,
+): Heights {
+  const parts = partsOf(track.keys[0]!.value)
+  let [low, high] = [Infinity, -Infinity]
+  const take = (value: DialValue) => {
+    for (let i = 0; i < parts; i++) {
+      low = Math.min(low, partOf(value, i))
+      high = Math.max(high, partOf(value, i))
+    }
+  }
+  for (let i = 0; i <= 160; i++) take(valueAt(span[0] + (i / 160) * (span[1] - span[0])))
+  for (const key of track.keys) take(key.value)
+  if (!(high > low)) {
+    const around = Math.max(0.5, Math.abs(low) * 0.5)
+    return {
+      low: (Number.isFinite(low) ? low : 0) - around,
+      high: (Number.isFinite(high) ? high : 0) + around,
+    }
+  }
+  return { low, high }
+}
+
+/** A key cut like a gem, on its middle. */
+function gem(
+  c: CanvasRenderingContext2D,
+  x: number,
+  y: number,
+  isChosen: boolean,
+  go: string | undefined,
+): void {
+  const [r, cut] = [isChosen ? 5 : 4.5, 2]
+  c.beginPath()
+  c.moveTo(x - r + cut, y - r)
+  c.lineTo(x + r, y - r)
+  c.lineTo(x + r, y + r - cut)
+  c.lineTo(x + r - cut, y + r)
+  c.lineTo(x - r, y + r)
+  c.lineTo(x - r, y - r + cut)
+  c.closePath()
+  c.fillStyle = isChosen ? colours.chosen : colours.key
+  c.fill()
+  c.lineWidth = 1
+  c.strokeStyle = isChosen ? '#fff' : colours.edge
+  c.stroke()
+  // How it goes on: a step or a bow inside.
+  if (go === undefined) return
+  c.strokeStyle = isChosen ? '#fff' : colours.edge
+  c.beginPath()
+  if (go === 'hold') {
+    c.moveTo(x - 2.5, y)
+    c.lineTo(x + 2.5, y)
+  } else c.arc(x, y + 1.5, 2.6, Math.PI, 0)
+  c.stroke()
+}
+
+/** A handle of a curve on the strip that is worked on. */
+export interface DrawnHandle {
+  readonly frame: number
+  readonly side: 'in' | 'out'
+  readonly part: number
+  readonly x: number
+  readonly y: number
+}
+
+/** Handles that can be taken hold of: those of chosen keys, where a curve comes or goes. */
+export function handlesOf(track: Track, look: StripLook): DrawnHandle[] {
+  if (!look.isOpen || track.along || track.mix) return []
+  const { keys } = track
+  return keys.flatMap((key, i) => {
+    if (!look.chosen.some((f) => Math.abs(f - key.frame) < 1e-6)) return []
+    const found: DrawnHandle[] = []
+    for (let part = 0; part < partsOf(key.value); part++) {
+      const add = (side: 'in' | 'out', [frames, value]: readonly [number, number]) =>
+        found.push({ frame: key.frame, side, part, x: xOf(key.frame + frames, look), y: yOf(partOf(key.value, part) + value, look) }) // prettier-ignore
+      const [before, after] = [keys[i - 1], keys[i + 1]]
+      if (before?.go === 'curve' && partsOf(before.value) === partsOf(key.value))
+        add('in', handlesBetween(before, key, part)[1])
+      if (key.go === 'curve' && after && partsOf(after.value) === partsOf(key.value))
+        add('out', handlesBetween(key, after, part)[0])
+    }
+    return found
+  })
+}
+
+/** Where a key is drawn: on its curve, or in the middle of a band. */
+export function keyPlace(
+  key: Track['keys'][number],
+  look: StripLook,
+  isLines: boolean,
+): readonly [number, number] {
+  const y =
+    isLines && partsOf(key.value) === 1 && look.isOpen ? yOf(key.value as number, look) : look.height / 2
+  return [xOf(key.frame, look), isLines && partsOf(key.value) === 1 && !look.isOpen ? yOf(key.value as number, look) : y] // prettier-ignore
+}
+
+/** Whether a track is drawn as lines: numbers and points; colours are a band, all else blocks. */
+export const isLines = (track: Track, type: string): boolean =>
+  type !== 'colour' && partsOf(track.keys[0]!.value) > 0
+
+function lines(c: CanvasRenderingContext2D, track: Track, look: StripLook): void {
+  const { width, height, valueAt } = look
+  const parts = partsOf(track.keys[0]!.value)
+  const step = look.isOpen ? 1 : 2
+  for (let part = 0; part < parts; part++) {
+    c.beginPath()
+    for (let x = 0; x <= width; x += step) {
+      const y = yOf(partOf(valueAt(frameOf(x, look)), part), look)
+      if (x === 0) c.moveTo(x, y)
+      else c.lineTo(x, y)
+    }
+    c.strokeStyle = colours.line
+    c.lineWidth = 1.4
+    c.setLineDash(dashes[part % 4] as unknown as number[])
+    c.stroke()
+    c.setLineDash([])
+    if (parts > 1) continue
+    c.lineTo(width, height)
+    c.lineTo(0, height)
+    c.closePath()
+    c.fillStyle = colours.fill
+    c.fill()
+  }
+}
+
+function band(c: CanvasRenderingContext2D, look: StripLook): void {
+  const { width, height, valueAt } = look
+  for (let x = 0; x < width; x += 2) {
+    const [r = 0, g = 0, b = 0] = valueAt(frameOf(x + 1, look)) as readonly number[]
+    const most = Math.max(1, r, g, b)
+    c.fillStyle = linearToHex([Math.max(0, r) / most, Math.max(0, g) / most, Math.max(0, b) / most])
+    c.fillRect(x, height / 2 - 7, 2, 14)
+  }
+}
+
+/** A choice or flag: a block for as long as it holds; flags that are off are empty. */
+function blocks(c: CanvasRenderingContext2D, track: Track, look: StripLook): void {
+  const { width, height, valueAt } = look
+  let from = 0
+  const block = (to: number, value: DialValue) => {
+    if (value === false || to - from < 1) return
+    c.fillStyle = 'rgba(70,110,230,0.4)'
+    c.fillRect(from, height / 2 - 7, to - from - 1, 14)
+    c.fillStyle = '#dfe3ea'
+    c.font = '10.5px Inter Variable, sans-serif'
+    const words = value === true ? 'on' : typeof value === 'string' ? value : '…'
+    if (to - from > 24) c.fillText(words, from + 8, height / 2 + 4, to - from - 12)
+  }
+  let now = valueAt(frameOf(0, look))
+  for (let x = 1; x <= width; x++) {
+    const value = valueAt(frameOf(x, look))
+    if (JSON.stringify(value) === JSON.stringify(now)) continue
+    block(x, now)
+    ;[from, now] = [x, value]
+  }
+  block(width, now)
+}
+
+/** Draws a strip: its curve, band or blocks, its keys, and the handles of those that are chosen. */
+export function drawStrip(c: CanvasRenderingContext2D, track: Track, type: string, look: StripLook): void {
+  const { width, height } = look
+  c.clearRect(0, 0, width, height)
+  const hasLines = isLines(track, type)
+  if (hasLines) lines(c, track, look)
+  else if (type === 'colour') band(c, look)
+  else blocks(c, track, look)
+  const handles = handlesOf(track, look)
+  c.strokeStyle = colours.hand
+  c.lineWidth = 1
+  for (const handle of handles) {
+    const key = track.keys.find((k) => k.frame === handle.frame)!
+    c.beginPath()
+    c.moveTo(xOf(key.frame, look), yOf(partOf(key.value, handle.part), look))
+    c.lineTo(handle.x, handle.y)
+    c.stroke()
+    c.beginPath()
+    c.arc(handle.x, handle.y, 3.5, 0, 2 * Math.PI)
+    c.fillStyle = colours.edge
+    c.fill()
+    c.stroke()
+  }
+  for (const key of track.keys) {
+    const [x, y] = keyPlace(key, look, hasLines)
+    if (x < -8 || x > width + 8) continue
+    gem(c, x, y, look.chosen.some((f) => Math.abs(f - key.frame) < 1e-6), key.go) // prettier-ignore
+  }
+}

@@ -1,0 +1,181 @@
+'use client'
+
+import { memo, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { isTrack, type Setting, type Track } from '../../core/comp/schema.ts'
+import { fitting } from '../../core/comp/own-dials.ts'
+import { dialAt, timeOf, type SettingRef } from '../../core/comp/settings.ts'
+import type { SettingName } from '../../core/comp/setting-names.ts'
+import type { DialValue } from '../../core/dials/dials.ts'
+import { settingAt } from '../../core/tracks/track-at.ts'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { settingNow } from '../shot/use-setting.ts'
+import { drawStrip, heightsOf, isLines, yOf, type Heights, type StripLook } from './draw-strip.ts'
+import { setTiming } from './edit-keys.ts'
+import { RiderChips } from './riders.tsx'
+import { useStripDrag, type Box } from './strip-drag.ts'
+import { pressOnStrip } from './strip-keys.ts'
+import { ValueCell } from './value-cell.tsx'
+
+export const closedHeight = 30
+export const openHeight = 128
+/** Widths of what stands at the left and right of the strips. */
+export const [leftWidth, rightWidth] = [276, 176]
+
+const noFrames: readonly number[] = []
+const round = (v: number) => String(Number(v.toPrecision(3)))
+
+/** One setting over time: its name, its value at this frame, its curve to be bent in place, and what rides on it. */
+export const Strip = memo(function Strip({
+  refKey,
+  of: ref,
+  name,
+  setting,
+  span,
+  width,
+  isOpen,
+  goTo,
+  box,
+}: {
+  refKey: string
+  of: SettingRef
+  name: SettingName
+  setting: Setting
+  span: readonly [number, number]
+  width: number
+  isOpen: boolean
+  goTo: (by: 1 | -1) => void
+  box: { show: (box: Box | undefined) => void; choose: (box: Box, isMore: boolean) => void }
+}) {
+  const { store } = useShotContext()
+  const comp = useShot((s) => s.comp)
+  const read = useShot((s) => s.read)
+  const chosen = useShot((s) => s.timing.chosen.get(refKey) ?? noFrames)
+  const dial = dialAt(comp, ref)
+  const canvas = useRef<HTMLCanvasElement>(null)
+  const row = useRef<HTMLDivElement>(null)
+  const track: Track | undefined = isTrack(setting) ? setting : undefined
+  const shown: Track = track ?? { keys: [{ frame: comp.frames.first, value: setting as never }] }
+  const height = isOpen ? openHeight : closedHeight
+  const title = `${name.name} on ${name.where}`
+  const type = dial?.type ?? ''
+  const time = timeOf(comp, read)
+  const valueAt = (frame: number) => fitting(dial, settingAt(setting, frame, time))
+  /** While something is dragged the heights stay, or it would run away from the pointer. */
+  const [held, setHeld] = useState<Heights>()
+  const hasLines = isLines(shown, type)
+  const heights = held ?? (hasLines ? heightsOf(shown, span, valueAt) : { low: 0, high: 1 })
+  const look: StripLook = { width, height, span, isOpen, heights, chosen, valueAt }
+  const latest = useRef(look)
+  const drag = useStripDrag(refKey, title, shown, type, latest, box)
+
+  useLayoutEffect(() => {
+    latest.current = look
+    const element = canvas.current
+    if (!element) return
+    const ratio = devicePixelRatio
+    element.width = Math.round(width * ratio)
+    element.height = Math.round(height * ratio)
+    const context = element.getContext('2d')!
+    context.setTransform(ratio, 0, 0, ratio, 0, 0)
+    if (track) drawStrip(context, track, type, look)
+    else {
+      context.fillStyle = 'rgba(255,255,255,0.1)'
+      context.fillRect(0, height / 2, width, 1)
+    }
+  })
+  useEffect(() => {
+    if (isOpen) row.current?.scrollIntoView({ block: 'nearest' })
+  }, [isOpen])
+
+  return (
+    <div
+      ref={row}
+      data-strip={refKey}
+      data-name={title}
+      className={`relative flex border-b border-base-300 ${isOpen ? 'bg-primary/10' : ''}`}
+      style={{ height }}
+    >
+      <div className="flex shrink-0 items-start gap-2 pl-3 pr-2 pt-1" style={{ width: leftWidth }}>
+        <button
+          type="button"
+          tabIndex={-1}
+          className="flex min-w-0 flex-1 gap-2 pt-0.5 text-left text-xs"
+          title={`${title}${isOpen ? '' : '; click to work on it'}`}
+          onClick={() => {
+            setTiming(store, { open: isOpen ? undefined : refKey })
+            const { laneId, stepId } = name
+            store
+              .getState()
+              .set({ selection: { lane: laneId, ...(stepId !== undefined && { step: stepId }) } })
+          }}
+        >
+          <span className="w-16 shrink-0 truncate text-base-content/55">{name.where}</span>
+          <span className={`min-w-0 flex-1 truncate ${track ? 'font-semibold' : ''}`}>{name.name}</span>
+        </button>
+        <div className="w-[5.6rem] shrink-0">
+          <Value of={ref} name={title} dial={dial} />
+        </div>
+      </div>
+      <canvas
+        ref={canvas}
+        tabIndex={-1}
+        role="application"
+        aria-label={`${title}, ${track ? `${track.keys.length} keys` : 'stands still'}`}
+        className="shrink-0 touch-none outline-none focus-visible:outline-1 focus-visible:outline-accent"
+        style={{ width, height }}
+        onPointerDown={(event) => {
+          setHeld(heights)
+          drag.down(event)
+        }}
+        onPointerMove={drag.move}
+        onPointerUp={(event) => {
+          setHeld(undefined)
+          drag.up(event)
+        }}
+        onDoubleClick={drag.add}
+        onKeyDown={(event) =>
+          pressOnStrip(event, store, refKey, title, {
+            strip: goTo,
+            field: () => row.current?.querySelector('input')?.focus(),
+          })
+        }
+      />
+      {isOpen && hasLines && track && (
+        <>
+          {[heights.high, heights.low].map((v, i) => (
+            <span
+              key={i}
+              className="pointer-events-none absolute -translate-y-1/2 bg-base-300/70 px-1 text-[10px] text-base-content/60"
+              style={{ left: leftWidth + 2, top: yOf(v, look) }}
+            >
+              {round(v)}
+            </span>
+          ))}
+        </>
+      )}
+      <div
+        className="min-w-0 flex-1 overflow-y-auto overflow-x-hidden py-1 pl-2 pr-1"
+        style={{ width: rightWidth }}
+      >
+        <RiderChips of={ref} refKey={refKey} name={title} track={track} type={type} isOpen={isOpen} />
+      </div>
+    </div>
+  )
+})
+
+/** The value at the frame that is looked at; by itself, so that a strip is not drawn again for each frame. */
+function Value({ of: ref, name, dial }: { of: SettingRef; name: string; dial: ReturnType<typeof dialAt> }) {
+  const { store } = useShotContext()
+  const text = useShot((s) => JSON.stringify(settingNow(s, ref) ?? 0))
+  const value = JSON.parse(text) as DialValue
+  return (
+    <ValueCell
+      name={name}
+      dial={dial}
+      value={value}
+      onChange={(next, gesture) => {
+        store.getState().write(name, [[ref, next]], gesture && `${JSON.stringify(ref)} ${gesture}`)
+      }}
+    />
+  )
+}
