@@ -1,10 +1,11 @@
 import { addLane, addStep, editLane, emptyComp, masterId, setFeed } from '../src/core/comp/edits.ts'
-import { putDial } from '../src/core/comp/settings.ts'
+import { putDial, putSetting, type SettingRef } from '../src/core/comp/settings.ts'
 import { joinBus, placeLane } from '../src/core/comp/buses.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
 import { addDrawing, editDrawing, mapPoints } from '../src/core/comp/drawing-edits.ts'
-import type { Comp, Setting, Source } from '../src/core/comp/schema.ts'
+import type { Comp, MatteLink, Setting, Source, Track } from '../src/core/comp/schema.ts'
 import { hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
+import { ellipse } from '../src/core/shapes/outline.ts'
 import { chained, placement } from '../src/core/picture/affine.ts'
 import { drawingOf, pose } from './drawings.ts'
 import { camera } from './frame.ts'
@@ -27,6 +28,9 @@ function idsOf(...names: string[]): string[] {
   })
 }
 
+/** How bright the lamp burns at least and at most, as its emission measures. */
+const lampBurns: [number, number] = [3.2, 5.2]
+
 /** A comp that is built up; each call gives back the id of what it made. */
 class Builder {
   constructor(public comp: Comp) {}
@@ -39,6 +43,10 @@ class Builder {
     const [next, id] = addStep(this.comp, lane, steps.length, effect)
     this.comp = Object.entries(dials).reduce((comp, [key, value]) => putDial(comp, id, key, value), next)
     return id
+  }
+  /** What stands in place of a constant. */
+  moves(ref: SettingRef, track: Track): void {
+    this.comp = putSetting(this.comp, ref, track)
   }
   edit(lane: string, change: Parameters<typeof editLane>[2]): void {
     this.comp = editLane(this.comp, lane, change)
@@ -172,13 +180,37 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.comp = setFeed(setFeed(b.comp, haze, 'depth', data('depth')), haze, 'position', data('position'))
   const bloom = b.step(cave, 'bloom', { threshold: 0.08, reach: 70 * px, strength: 0.9 })
   b.comp = setFeed(b.comp, bloom, 'light', { from: { type: 'tap', lane: light } })
+  // It comes up in the first second.
+  const up = Math.max(2, Math.min(24, demoFrames))
+  b.moves({ of: 'dial', step: bloom, key: 'strength' }, {
+    keys: [{ frame: 1, value: 0.12, go: 'curve', out: [[up * 0.35, 0]] }, { frame: up, value: 0.9, in: [[-up * 0.4, 0]] }],
+  }) // prettier-ignore
   const star = b.step(cave, 'star-glare', { threshold: 0.9, measure: 'channel', length: 52 * px, number: 4, turn: 38, uneven: 0.3, falloff: 2.5, strength: 4, colourSpread: 0.25 }) // prettier-ignore
   b.comp = setFeed(b.comp, star, 'within', {
     from: { type: 'pass', media: 'cave', pass: 'objects' },
     objects: idsOf('bell_brass', 'crystals'),
   })
+  // Brass sparkles in a circle that goes with the bell.
+  const spark = b.drawing('Bell circle', 'keyed', [{ frame: 1, path: ellipse(-86 * px, -100 * px, 86 * px, 120 * px) }], 14 * px) // prettier-ignore
+  b.moves({ of: 'placing', drawing: spark, key: 'move' }, {
+    keys: [{ frame: 1, value: [0, 0] }],
+    riders: [{ type: 'follow', on: true, of: { type: 'matte', matte: { ...data('objects'), objects: idsOf('bell_brass') } }, offset: [0, 0] }],
+  }) // prettier-ignore
+  const sparkling: MatteLink = {
+    from: { type: 'drawing', drawing: spark },
+    also: [{ by: 'union', ...data('objects'), objects: idsOf('crystals') }],
+  }
+  b.comp = setFeed(b.comp, star, 'matte', sparkling)
   const rays = b.step(cave, 'light-rays', { origin: [width * 0.51, -height * 0.06], length: 620 * px, falloff: 1.3, threshold: 0.5, strength: 0.34 * (1 / px), tint: [0.62, 0.9, 1], shimmer: 0.45, shimmerSize: 5 }) // prettier-ignore
   b.comp = setFeed(b.comp, rays, 'light', { from: { type: 'tap', lane: daylight } })
+  // The sun wanders a little behind the hole.
+  b.moves({ of: 'dial', step: rays, key: 'origin' }, {
+    along: 'even',
+    keys: [
+      { frame: 1, value: [width * 0.47, -height * 0.06], bendOut: [width * 0.03, -height * 0.05] },
+      { frame: Math.max(2, demoFrames), value: [width * 0.56, -height * 0.02], bendIn: [-width * 0.03, -height * 0.04] },
+    ],
+  }) // prettier-ignore
 
   // The lamp shines out of a window that was traced on a few frames.
   const marks = [1, Math.round(demoFrames / 3), Math.round((demoFrames * 2) / 3), demoFrames]
@@ -186,6 +218,15 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const window = b.drawing('Bell window', 'keyed', frames.map((frame) => ({ frame, path: bellWindow(frame, width, height) }))) // prettier-ignore
   const glass = b.step(cave, 'matte-glow', { radius: 46 * px, tightness: 0.6, strength: 1.1, tint: [1, 0.72, 0.36] }) // prettier-ignore
   b.comp = setFeed(b.comp, glass, 'shape', { from: { type: 'drawing', drawing: window }, soft: 3 * px })
+
+  // As bright as the lamp burns, with a flicker of its own.
+  b.moves({ of: 'dial', step: glass, key: 'strength' }, {
+    keys: [{ frame: 1, value: 1.1 }],
+    riders: [
+      { type: 'measure', on: true, of: data('emission').from, inside: { ...data('objects'), objects: idsOf('bell_lamp') }, what: 'mean', from: lampBurns, to: [0.7, 1.6], lag: 0.5, as: 'value' },
+      { type: 'flicker', on: true, amount: 0.16, rate: 7, roughness: 0.5, seed: 5 },
+    ],
+  }) // prettier-ignore
 
   // Glass mirrors its surroundings where it is seen edge-on.
   const grazing = b.lane('Grazing', { type: 'pass', media: 'cave', pass: 'normal' })
@@ -264,6 +305,13 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   // Its own outline, shifted: cool on the side that turns away, a warm rim towards the vent.
   b.step(seahorse, 'matte-shade', { invert: true, moveX: 9 * px, moveY: -7 * px, softness: 9 * px, shade: [0.35, 0.5, 0.75], strength: 0.8 }) // prettier-ignore
   b.step(seahorse, 'matte-light', { invert: true, moveX: -3 * px, moveY: 2 * px, softness: 3 * px, tint: [1, 0.5, 0.2], strength: 0.8 }) // prettier-ignore
+  // Warmer near the vent, which it passes in the middle of the shot.
+  const cool: [number, number, number] = [0.3, 0.45, 0.85]
+  const near = Math.max(2, Math.round(demoFrames / 2))
+  b.moves({ of: 'dial', step: soft, key: 'shade' }, {
+    mix: 'oklab',
+    keys: [{ frame: 1, value: cool }, { frame: near, value: [0.78, 0.5, 0.46] }, { frame: Math.max(near + 1, demoFrames), value: cool }],
+  }) // prettier-ignore
   const glow = b.lane('Seahorse glow', { type: 'tap', lane: seahorse })
   b.step(glow, 'matte-glow', { radius: 70 * px, tightness: 0.5, strength: 3, tint: [1, 0.85, 0.6], alone: true }) // prettier-ignore
   b.edit(glow, (l) => {

@@ -176,7 +176,9 @@ function takeMaterial(id: i32, px: f64, py: f64, pz: f64, ny: f64): void {
   emit(0, 0, 0)
   if (id == lamp) {
     albedo(1, 0.8, 0.5, 0, 1)
-    if (py - by < 0.56) emit(13, 6.6, 1.9)
+    // It burns up and down a little.
+    const burning = 0.72 + 0.56 * noise(frame * 0.27, 3.1, 7.7)
+    if (py - by < 0.56) emit(13 * burning, 6.6 * burning, 1.9 * burning)
     return
   }
   if (id == cable) return albedo(0.06, 0.06, 0.065, 0.1, 20)

@@ -1,6 +1,7 @@
 import { Cancelled } from '../cancelled.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
+import { passFilter } from '../passes/passes.ts'
 import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
 import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan/plan-node.ts'
@@ -35,6 +36,10 @@ class ScopedStore implements PictureStore {
   }
 }
 
+/** Which part of which file a pass is, whatever is made of it. */
+const blockName = ({ hash, pass, as, reduction, isTable }: PassRef): string =>
+  JSON.stringify([hash, pass.inFile ?? pass.name, as, reduction, passFilter(pass), isTable ?? false])
+
 /** Passes that are fetched ahead at a time. */
 const mostComing = 32
 
@@ -54,7 +59,7 @@ export class Evaluator {
   private keptBytes = 0
   /** What the plan that was loaded last builds on. */
   private held: Kept[] = []
-  /** Passes that were asked for ahead of their use. */
+  /** Passes that are on their way, or were asked for ahead of their use. */
   private readonly coming = new Map<string, Promise<PassBlock>>()
   private readonly replacedIn = new Map<string, number>()
   /** How often a picture was computed rather than found. */
@@ -91,8 +96,7 @@ export class Evaluator {
     await Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
-        const block = await (this.coming.get(n.key) ?? this.loadPass(ref))
-        this.coming.delete(n.key)
+        const block = await this.blockOf(ref)
         const area = workArea(comp, ref.reduction)
         const { picture, replaced } = this.withRoom(() => {
           if (ref.pass.kind === 'table' && ref.isTable)
@@ -106,6 +110,19 @@ export class Evaluator {
         hold(this.keep(n.key, picture))
       }),
     )
+    for (const n of missing.values()) this.coming.delete(blockName(n.load!))
+  }
+
+  /** A pass out of its file; several pictures that are made of one, such as mattes of objects, share it. */
+  private blockOf(ref: PassRef): Promise<PassBlock> {
+    const name = blockName(ref)
+    const known = this.coming.get(name)
+    if (known) return known
+    const block = this.loadPass(ref)
+    this.coming.set(name, block)
+    // What fails once is asked for again.
+    block.catch(() => this.coming.delete(name))
+    return block
   }
 
   /** Begins to fetch what a plan will load, without waiting; `load` then finds it on its way. */
@@ -119,11 +136,7 @@ export class Evaluator {
         n.inputs.forEach(visit)
         return
       }
-      if (this.coming.has(n.key) || this.coming.size >= mostComing) return
-      const block = this.loadPass(n.load)
-      this.coming.set(n.key, block)
-      // What fails here fails again, and is told, where it is needed.
-      block.catch(() => this.coming.delete(n.key))
+      if (this.coming.size < mostComing) void this.blockOf(n.load)
     }
     visit(node)
   }

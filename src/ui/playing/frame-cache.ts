@@ -1,8 +1,11 @@
 import type { Codes } from '../../core/engine/session/requests.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
 
 interface Kept {
   readonly key: string
   readonly codes: Codes
+  /** How much smaller than the full frame it was made. */
+  readonly reduction: Reduction
   /** It is known to be what the comp makes now. */
   isSure: boolean
 }
@@ -29,6 +32,10 @@ export class FrameCache {
   isSure(frame: number): boolean {
     return this.kept.get(frame)?.isSure ?? false
   }
+  /** The size that a frame is kept at; undefined where it is not kept. */
+  reductionOf(frame: number): Reduction | undefined {
+    return this.kept.get(frame)?.reduction
+  }
   /** Frames that are sure. */
   get frames(): number[] {
     return [...this.kept].filter(([, k]) => k.isSure).map(([frame]) => frame)
@@ -51,9 +58,9 @@ export class FrameCache {
     if (kept) kept.isSure = true
   }
   /** Keeps a frame; `order` says which are needed soonest, the last of them gives way when room is short. */
-  put(frame: number, key: string, codes: Codes, order: readonly number[]): void {
+  put(frame: number, key: string, codes: Codes, reduction: Reduction, order: readonly number[]): void {
     this.drop(frame)
-    this.kept.set(frame, { key, codes, isSure: true })
+    this.kept.set(frame, { key, codes, reduction, isSure: true })
     this.bytes += codes.pixels.byteLength
     const rank = new Map(order.map((f, i) => [f, i]))
     const last = [...this.kept.keys()].sort((a, b) => (rank.get(b) ?? Infinity) - (rank.get(a) ?? Infinity))
@@ -66,7 +73,7 @@ export class FrameCache {
     this.kept.clear()
     this.bytes = 0
   }
-  private drop(frame: number): void {
+  drop(frame: number): void {
     const kept = this.kept.get(frame)
     if (!kept) return
     this.kept.delete(frame)

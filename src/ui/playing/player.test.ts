@@ -1,5 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
-import type { Codes } from '../../core/engine/session/requests.ts'
+import type { Answer, Codes, Wish } from '../../core/engine/session/requests.ts'
 import { FrameCache } from './frame-cache.ts'
 import { playedOn, playOrder, type PlayPlace } from './play-order.ts'
 import { Player, type PlayerState } from './player.ts'
@@ -34,7 +34,7 @@ describe('the order of playing', () => {
 describe('frames that are kept', () => {
   test('are none of them sure after an edit, and sure again by their key', () => {
     const cache = new FrameCache(1e6)
-    for (const f of [1, 2, 3]) cache.put(f, `k${f}`, codes(), [1, 2, 3])
+    for (const f of [1, 2, 3]) cache.put(f, `k${f}`, codes(), 1, [1, 2, 3])
     cache.doubt()
     expect([cache.frames, cache.find(2), cache.keyOf(2)]).toEqual([[], undefined, 'k2'])
     cache.confirm(2)
@@ -42,10 +42,10 @@ describe('frames that are kept', () => {
   })
   test('stay within the budget: what is played last goes', () => {
     const cache = new FrameCache(1000)
-    for (const f of [1, 2, 3, 4]) cache.put(f, 'k', codes(), [3, 4, 1, 2])
+    for (const f of [1, 2, 3, 4]) cache.put(f, 'k', codes(), 1, [3, 4, 1, 2])
     expect(cache.frames.sort()).toEqual([3, 4])
     expect(cache.usedBytes).toBe(800)
-    cache.put(5, 'k', codes(4000), [5])
+    cache.put(5, 'k', codes(4000), 1, [5])
     expect(cache.frames).toEqual([5])
   })
 })
@@ -63,16 +63,16 @@ describe('playing', () => {
   /** A player with a clock of its own; `keys` is what each frame depends on. */
   function begin(more: Partial<PlayerState> = {}) {
     const shown: number[] = []
-    const asked: number[] = []
+    const asked: string[] = []
     let ended = 0
     const keys: Record<number, string> = {}
     const state: PlayerState = {
       frame: 1, range, mode: 'loop', rate: 10, isEvery: false, isRiding: false, isBusy: false, played: { work: { comp: {} as never, media: {} }, wish: { target: { type: 'picture' }, reduction: 1, view: {} as never } }, ...more,
     } // prettier-ignore
-    const ahead = (at: { frame: number }, wish: { known?: string | undefined }) => {
-      asked.push(at.frame)
-      const key = keys[at.frame] ?? `k${at.frame}`
-      return Promise.resolve(key === wish.known ? { key, tookMs: 1 } : { key, codes: codes(), tookMs: 1 })
+    const ahead = (at: { frame: number }, wish: Omit<Wish<'ahead'>, 'frame'>): Promise<Answer<'ahead'>> => {
+      asked.push(`${at.frame}${wish.isAsked ? '?' : ['', '', ' small'][wish.reduction]!}`)
+      const key = `${keys[at.frame] ?? `k${at.frame}`} ${wish.reduction}`
+      return Promise.resolve(wish.isAsked ? { key, tookMs: 1 } : { key, codes: codes(), tookMs: 1 })
     }
     const listener = {
       state: () => state,
@@ -139,7 +139,8 @@ describe('playing', () => {
     const { player, asked, keys, fill } = begin({ frame: 3 })
     player.changed()
     await fill()
-    expect(asked).toEqual([3, 4, 5, 1, 2])
+    expect(asked).toEqual([3, 4, 5, 1, 2].map((f) => `${f} small`).concat(['3', '4', '5', '1', '2']))
+    asked.splice(0)
     const before = player.cache.find(5)
     keys[4] = 'other'
     player.changed()
@@ -147,7 +148,8 @@ describe('playing', () => {
     await fill()
     expect(player.cache.frames.sort()).toEqual([1, 2, 3, 4, 5])
     expect(player.cache.find(5)).toBe(before)
-    expect(player.cache.keyOf(4)).toBe('other')
+    expect(player.cache.keyOf(4)).toBe('other 1')
+    expect(asked).toEqual(['3?', '4?', '5?', '1?', '2?', '4 small', '4'])
   })
   test('nothing is made ahead while somebody works', async () => {
     const { player, asked, fill } = begin({ isBusy: true })

@@ -1,4 +1,5 @@
 import type { Codes, Wish } from '../../core/engine/session/requests.ts'
+import type { Reduction } from '../../core/engine/work-area.ts'
 import type { AtFrame, EngineClient } from '../engine/engine-client.ts'
 import { FrameCache } from './frame-cache.ts'
 import { playedOn, playOrder, type PlayMode, type PlayPlace, type PlayRange } from './play-order.ts'
@@ -39,6 +40,15 @@ export interface PlayerListener {
 export interface PlayCount {
   readonly shown: number
   readonly late: number
+}
+
+/** A frame that is to be made, or asked whether it is still what it was. */
+interface Task {
+  readonly frame: number
+  readonly next: number | undefined
+  readonly order: readonly number[]
+  readonly reduction: Reduction
+  readonly isAsked: boolean
 }
 
 /** After an edit nothing is made ahead for so long. */
@@ -187,20 +197,39 @@ export class Player {
     this.timer = setTimeout(() => void this.fill(), rest)
   }
 
-  /** The next frame that is to be made, and the one after it. */
-  private missing(): { frame: number; next: number | undefined; order: number[] } | undefined {
+  /**
+   * What is to be made next: what is kept and may have changed is asked for first, then what is missing is made small, so that all can be
+   * played soon, and at last everything at the size that it is seen.
+   */
+  private missing(seen: Reduction): Task | undefined {
     const { range, mode, frame } = this.listener.state()
     const place = this.isPlaying ? this.place : ({ frame, by: 1 } as const)
     const order = playOrder(place, range, mode)
-    const open = order.filter((f) => !this.cache.isSure(f))
-    const [first, next] = open
-    if (first === undefined) return undefined
+    const quick = seen === 4 ? 4 : seen === 2 ? 4 : 2
+    const doubted = order.find((f) => !this.cache.isSure(f) && this.cache.keyOf(f) !== undefined)
+    if (doubted !== undefined)
+      return {
+        frame: doubted,
+        next: undefined,
+        order,
+        reduction: this.cache.reductionOf(doubted)!,
+        isAsked: true,
+      }
+    const task = (open: readonly number[], reduction: Reduction): Task | undefined =>
+      open[0] === undefined ? undefined : { frame: open[0], next: open[1], order, reduction, isAsked: false }
+    const absent = order.filter((f) => !this.cache.isSure(f))
     // When room is short, only what comes before the furthest that is kept is made.
-    if (!this.cache.hasRoom && this.cache.keyOf(first) === undefined) {
-      const furthest = Math.max(...this.cache.frames.map((f) => order.indexOf(f)), -1)
-      if (order.indexOf(first) > furthest) return undefined
-    }
-    return { frame: first, next, order }
+    const furthest = this.cache.hasRoom
+      ? Infinity
+      : Math.max(...this.cache.frames.map((f) => order.indexOf(f)), -1)
+    const near = absent.filter((f) => order.indexOf(f) <= furthest)
+    return (
+      task(near, quick) ??
+      task(
+        order.filter((f) => this.cache.isSure(f) && this.cache.reductionOf(f)! > seen),
+        seen,
+      )
+    )
   }
 
   private async fill(): Promise<void> {
@@ -210,19 +239,21 @@ export class Player {
     try {
       for (;;) {
         const { isBusy, played } = this.listener.state()
-        const wanted = this.missing()
+        const wanted = played && this.missing(played.wish.reduction)
         if (this.closed || isBusy || !played || !wanted || this.now() - this.changedAt < restMs) break
         const { round } = this
-        const known = this.cache.keyOf(wanted.frame)
+        const { frame, next, reduction, isAsked, order } = wanted
+        const known = this.cache.keyOf(frame)
         const made = await this.engine.ahead(
-          { ...played.work, frame: wanted.frame },
-          { ...played.wish, known, next: wanted.next },
+          { ...played.work, frame },
+          { ...played.wish, reduction, next, ...(isAsked && { known, isAsked }) },
         )
         if (round !== this.round) continue
         // What can not be made is told where it is looked at.
         if (!made) break
-        if (made.codes) this.cache.put(wanted.frame, made.key, made.codes, wanted.order)
-        else this.cache.confirm(wanted.frame)
+        if (made.codes) this.cache.put(frame, made.key, made.codes, reduction, order)
+        else if (made.key === known) this.cache.confirm(frame)
+        else this.cache.drop(frame)
         if (made.codes || this.now() - told > 100) {
           told = this.now()
           this.told()

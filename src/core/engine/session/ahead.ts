@@ -8,11 +8,11 @@ import type { Handler } from './session-state.ts'
 export const ahead: Handler<'ahead'> = async (session, work, wish, isStale) => {
   const started = performance.now()
   const { evaluator } = session
-  const { frame, reduction, target, view, known, next } = wish
+  const { frame, reduction, target, view, known, isAsked, next } = wish
   const { node, area } = await session.plan(work, frame, reduction, target, isStale)
   const table = planViewTable(work.comp, work.media, frame)
   const key = keyOf(`${node.key} ${JSON.stringify([view, work.comp.viewing])} ${table?.node.key ?? ''}`)
-  if (key === known) return { key, tookMs: performance.now() - started }
+  if (key === known || isAsked) return { key, tookMs: performance.now() - started }
   await evaluator.load(work.comp, node)
   if (next !== undefined && next !== frame) {
     const planned = await session.plan(work, next, reduction, target, isStale)

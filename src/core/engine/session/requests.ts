@@ -113,6 +113,8 @@ export interface Requests {
       readonly reduction: Reduction
       readonly view: DisplayOptions
       readonly known?: string | undefined
+      /** Only whether it still depends on what is known is asked: it is not made. */
+      readonly isAsked?: boolean | undefined
       /** The frame that is made next: what it is made from is fetched meanwhile. */
       readonly next?: number | undefined
     }
