@@ -11,7 +11,8 @@ function isUntouched(before: Lane, after: Lane): boolean {
     before.kind === after.kind &&
     before.source === after.source &&
     before.steps === after.steps &&
-    before.join === after.join
+    before.join === after.join &&
+    before.time === after.time
   )
 }
 

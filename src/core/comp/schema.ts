@@ -3,6 +3,7 @@ import { joinModes } from '../kernels/join-modes.ts'
 import { drawing } from './drawing.ts'
 import { moving, setting } from '../tracks/track.ts'
 import { link, passLink, drawingLink, plainFeed, soft, spread, tapLink } from './links.ts'
+import { laneTime } from './lane-time.ts'
 import { finite, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
 import { compVersion, upgraded } from './upgrades/upgrade.ts'
@@ -64,6 +65,8 @@ const lane = v.strictObject({
     opacity: moving(unit),
     matte: v.optional(matte),
   }),
+  /** Its media in time. */
+  time: v.optional(laneTime),
   /** The bus that it is joined into, instead of the picture. */
   in: v.optional(id),
   /** On the desk, what is in the bus is not shown. */

@@ -27,7 +27,7 @@ export const LaneRow = memo(function LaneRow({
   const isSelected = useShot((s) => s.selection?.lane === lane.id)
   const isSource = useShot((s) => s.selection?.lane === lane.id && s.selection.step === undefined)
   const title = useShot((s) => sourceTitle(lane.source, s.media, s.comp.lanes))
-  const note = useShot((s) => sourceNote(lane.source, s.media))
+  const note = useShot((s) => sourceNote(lane, s.media, s.frame))
   const problem = useShot((s) => s.problems.find((p) => p.laneId === lane.id && !p.stepId)?.message)
   const { setNodeRef } = useDroppable({
     id: `lane ${lane.id}`,

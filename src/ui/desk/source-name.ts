@@ -1,4 +1,5 @@
-import type { MediaTable } from '../../core/comp/media.ts'
+import { frameOfMedia } from '../../core/comp/lane-time.ts'
+import { frameNumbers, servingFrame, type MediaTable } from '../../core/comp/media.ts'
 import type { Lane, Link, Source } from '../../core/comp/schema.ts'
 
 /** Where a link comes from, in short: 'grotto · emission', 'tap of Cave'. */
@@ -20,8 +21,21 @@ export function sourceTitle(source: Source, media: MediaTable, lanes: readonly L
   return source.type === 'tap' ? linkName(source, media, lanes) : plainTitles[source.type]
 }
 
-export function sourceNote(source: Source, media: MediaTable): string {
-  if (source.type === 'pass') return media[source.media]?.name ?? source.media
+/** What a lane begins with at a frame: of a sequence, which frame of it. */
+export function sourceNote(
+  { source, time }: Pick<Lane, 'source' | 'time'>,
+  media: MediaTable,
+  frame: number,
+): string {
+  if (source.type === 'pass') {
+    const one = media[source.media]
+    const pass = one?.passes.find((p) => p.name === source.pass)
+    if (!one || frameNumbers(one).length < 2) return one?.name ?? source.media
+    const shown = frameOfMedia(time, frame, one, pass)
+    const serving = shown === undefined ? undefined : servingFrame(one, shown, pass).frame
+    const words = serving === undefined ? 'nothing here' : `frame ${serving}`
+    return `${one.name}, ${time?.frozen === undefined ? '' : 'frozen on '}${words}`
+  }
   if (source.type === 'lanes') return 'bus'
   return source.type === 'tap' ? 'live copy' : 'source'
 }

@@ -9,6 +9,7 @@ import { duplicateLane } from '../../core/comp/fragment.ts'
 import type { Lane } from '../../core/comp/schema.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { LaneTimeRows } from './lane-time.tsx'
 import { LaneSource } from './lane-source.tsx'
 import { MatteChips } from './matte-chips.tsx'
 import { SettingRow } from './setting-row.tsx'
@@ -87,6 +88,7 @@ export function LaneDials({ lane }: { lane: Lane }) {
         <p className="text-xs text-base-content/65">{sentence}</p>
       </div>
       <LaneSource lane={lane} />
+      {lane.source.type === 'pass' && <LaneTimeRows lane={lane} />}
       <SettingRow of={{ of: 'opacity', lane: lane.id }} name="opacity" edits={`Opacity of ${lane.name}`} />
       <p className="text-xs text-base-content/55">Press / to add a step to this lane.</p>
       <div className="flex flex-wrap gap-1.5">

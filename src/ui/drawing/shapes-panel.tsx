@@ -9,6 +9,7 @@ import type { DrawTool } from '../shot/shot-store.ts'
 import { useDrawing } from './use-drawing.ts'
 
 import { Name } from './name.tsx'
+import { SettingRow } from '../dials/setting-row.tsx'
 import { ShapeDials } from './shape-dials.tsx'
 import { ShapeRow } from './shape-row.tsx'
 import { TimeRows } from './time-rows.tsx'
@@ -120,6 +121,26 @@ export function ShapesPanel() {
           ))}
         </ul>
       )}
+      <details className="text-xs" open={drawing.placing !== undefined}>
+        <summary className="cursor-pointer text-base-content/70 hover:text-base-content">
+          Moved, turned and scaled as one
+        </summary>
+        <div className="pl-4 text-sm">
+          {(['move', 'turn', 'scale', 'about'] as const).map((key) => (
+            <SettingRow
+              key={key}
+              of={{ of: 'placing', drawing: drawing.id, key }}
+              name={key}
+              edits={`${{ move: 'Move', turn: 'Turn', scale: 'Scale', about: 'Pivot' }[key]} of ${drawing.name}`}
+            />
+          ))}
+          {drawing.placing && (
+            <p className="text-xs text-base-content/60">
+              Its points are shown and drawn where they lie without this.
+            </p>
+          )}
+        </div>
+      </details>
       {shape && path && <ShapeDials shape={shape} path={path} drawing={drawing} draw={draw} />}
     </section>
   )

@@ -14,6 +14,7 @@ import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { settingNow } from '../shot/use-setting.ts'
 import type { Writes } from '../shot/shot-store.ts'
+import { PathLines } from './path-lines.tsx'
 import { placeLabels } from './place-labels.ts'
 
 type Point = readonly [number, number]
@@ -173,6 +174,13 @@ function useHandles(): Handle[] {
   }))
 }
 
+/** The points of the selected step. */
+function useMovingPoints(): readonly SettingRef[] {
+  const step = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step)?.step : undefined))
+  const dials = Object.entries(findEffect(step?.effect ?? '')?.dials ?? {})
+  return dials.flatMap(([key, { type }]) => (type === 'point' && step ? [dialRef(step, key)] : []))
+}
+
 /** Handles for what is selected, over the picture. Dragging one is one undo, and it never jumps to the pointer. */
 export default function Handles({
   size,
@@ -186,6 +194,7 @@ export default function Handles({
   const gesture = useRef<string>(undefined)
   /** How far beyond the edge of the view the dragged one lay. */
   const beyond = useRef<Point>([0, 0])
+  const ways = useMovingPoints()
   if (handles.length === 0) return null
   const onScreen = ([x, y]: Point): Point => [place.x + x * place.zoom, place.y + y * place.zoom]
   const stop = (event: Konva.KonvaEventObject<PointerEvent | MouseEvent | TouchEvent>) => {
@@ -204,6 +213,9 @@ export default function Handles({
   return (
     <Stage width={size.width} height={size.height} className="absolute inset-0">
       <Layer>
+        {ways.map((ref) => (
+          <PathLines key={JSON.stringify(ref)} of={ref} place={place} />
+        ))}
         {handles.map((handle, i) => {
           const own = onScreen(handle.at)
           // One that lies beyond the view waits at its edge, so that it can be taken hold of.

@@ -1,3 +1,4 @@
+import { frameOfMedia } from '../../comp/lane-time.ts'
 import { fileAt, framesOfPass, readAsKey, readAsOf, type Pass } from '../../comp/media.ts'
 import type { Link } from '../../comp/schema.ts'
 import { renormalise } from '../../formats/reduce-pass.ts'
@@ -32,6 +33,9 @@ export function gapNode(p: Planning, pass: Pass): PlanNode {
   })
 }
 
+/** How a lane shows its media in time. */
+const timeOfLane = (p: Planning, laneId: string) => p.comp.lanes.find((l) => l.id === laneId)?.time
+
 export function passNode(
   p: Planning,
   link: Link & { type: 'pass' },
@@ -40,7 +44,9 @@ export function passNode(
 ): { node: PlanNode; pass: Pass } | undefined {
   const media = p.media[link.media]
   const pass = media?.passes.find((p) => p.name === link.pass)
-  const hash = media && fileAt(media, p.frame, pass)
+  const shown = media && frameOfMedia(timeOfLane(p, laneId), p.frame, media, pass)
+  if (media && pass && shown === undefined) return { node: gapNode(p, pass), pass }
+  const hash = media && fileAt(media, shown!, pass)
   const isGap = hash === undefined && media && pass && Object.keys(framesOfPass(media, pass)).length > 0
   if (isGap) return { node: gapNode(p, pass), pass }
   if (!media || !pass || !hash) {
@@ -94,7 +100,9 @@ export function objectsNode(
   stepId?: string,
 ): PlanNode | undefined {
   const found = passNode(p, link, laneId, stepId)
-  const hash = found && fileAt(p.media[link.media]!, p.frame, found.pass)
+  const media = p.media[link.media]
+  const shown = found && media && frameOfMedia(timeOfLane(p, laneId), p.frame, media, found.pass)
+  const hash = found && media && shown !== undefined ? fileAt(media, shown, found.pass) : undefined
   if (!found) return undefined
   const asMatte: Pass = { ...found.pass, kind: 'matte', channels: found.pass.channels.slice(0, 1) }
   if (!hash) return gapNode(p, asMatte)
