@@ -23,19 +23,19 @@ describe('a setting that moves', () => {
     await saved()
     const { comp } = await savedComp()
     const step = allSteps(comp).find((s) => s.effect === 'bloom')!
-    const ref: SettingRef = { of: 'dial', step: step.id, key: 'strength' }
-    return { at: [1, 2, 3].map((f) => readSetting(comp, ref, f)), keys: step.dials['strength'] }
+    const ref: SettingRef = { of: 'dial', step: step.id, key: 'reach' }
+    return { at: [1, 2, 3].map((f) => readSetting(comp, ref, f)), keys: step.dials['reach'] }
   }
 
   test('gets its first key by its mark, further ones by auto key, and is shifted as a whole without', async () => {
     await driver.get(`${app.address}/shots/grottodemo01`)
     await settled()
     await (await find(driver, '[aria-label="Step Bloom"]')).click()
-    const mark = await find(driver, '[aria-label="Set a key of Bloom: strength"]')
+    const mark = await find(driver, '[aria-label="Set a key of Bloom: reach"]')
     await mark.click()
-    await find(driver, '[aria-label="Take the key of Bloom: strength away"]')
-    await type('Strength', '0')
-    expect((await track()).at).toEqual([0, 0, 0])
+    await find(driver, '[aria-label="Take the key of Bloom: reach away"]')
+    await type('Reach', '10')
+    expect((await track()).at).toEqual([10, 10, 10])
     // On to the last frame, with auto key on, which is plain to see.
     await press('k', '.', '.')
     await waitFor(
@@ -43,30 +43,30 @@ describe('a setting that moves', () => {
       'auto key',
       async () => (await textOf(driver, '[aria-label="Auto key"]')) === 'Auto key',
     )
-    await type('Strength', '2')
+    await type('Reach', '30')
     const { at, keys } = await track()
-    expect(at).toEqual([0, 1, 2])
+    expect(at).toEqual([10, 20, 30])
     expect(keys).toMatchObject({
       keys: [
-        { frame: 1, value: 0 },
-        { frame: 3, value: 2 },
+        { frame: 1, value: 10 },
+        { frame: 3, value: 30 },
       ],
     })
     expect(await textOf(driver, '[data-testid=moves]')).toMatch(/2 keys.*sets a key here/s)
     await press('k')
-    await (await find(driver, '[aria-label="Previous key of Bloom: strength"]')).click()
+    await (await find(driver, '[aria-label="Previous key of Bloom: reach"]')).click()
     await waitFor(driver, 'frame 1', async () =>
       (await textOf(driver, '[data-testid=moves]')).includes('shifts all'),
     )
-    await type('Strength', '0.5')
-    expect((await track()).at).toEqual([0.5, 1.5, 2.5])
+    await type('Reach', '15')
+    expect((await track()).at).toEqual([15, 25, 35])
   })
   test('one undo takes each change back, by name', async () => {
     const undo = await driver.findElement(By.xpath('//button[starts-with(@title, "Undo:")]'))
-    expect(await undo.getAttribute('title')).toMatch(/^Undo: Bloom: strength/)
+    expect(await undo.getAttribute('title')).toMatch(/^Undo: Bloom: reach/)
     await undo.click()
-    await waitFor(driver, 'the curve before', async () => (await track()).at[2] === 2)
+    await waitFor(driver, 'the curve before', async () => (await track()).at[2] === 30)
     await undo.click()
-    await waitFor(driver, 'one key', async () => (await track()).at[2] === 0)
+    await waitFor(driver, 'one key', async () => (await track()).at[2] === 10)
   })
 })

@@ -37,8 +37,15 @@ class ScopedStore implements PictureStore {
 }
 
 /** Which part of which file a pass is, whatever is made of it. */
-const blockName = ({ hash, pass, as, reduction, isTable }: PassRef): string =>
-  JSON.stringify([hash, pass.inFile ?? pass.name, as, reduction, passFilter(pass), isTable ?? false])
+const blockName = ({ hash, pass, as, reduction, filter, isTable }: PassRef): string =>
+  JSON.stringify([
+    hash,
+    pass.inFile ?? pass.name,
+    as,
+    reduction,
+    filter ?? passFilter(pass),
+    isTable ?? false,
+  ])
 
 /** Passes that are fetched ahead at a time. */
 const mostComing = 32

@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import type { PassBlock } from './pass-block.ts'
+import { objectMatte } from './object-masks.ts'
 import { passFilter } from '../passes/passes.ts'
 import { reducePass } from './reduce-pass.ts'
 
@@ -59,4 +60,33 @@ test('averaged normals have length 1 again, packed ones too; nothing stays nothi
   expect(
     ['depth', 'position', 'motion', 'ids', 'other'].map((kind) => passFilter({ kind: kind as 'depth' })),
   ).toEqual(Array(5).fill('pick'))
+})
+
+test('ranked objects are joined: the coverage of each is the mean of its coverage, at odd sizes and windows too', () => {
+  const names = [11, 0x7fc00001, 0x3f800000, 99]
+  let state = 7
+  const chance = () => (state = (state * 48271) % 2147483647) / 2147483647
+  const block = floats(6, () => {
+    const covers = [chance(), chance(), chance()].map((c) => c / 3)
+    return covers.flatMap((c) => [0, c])
+  })
+  const ids = new Uint32Array(block.data.buffer)
+  for (let i = 0; i < ids.length; i += 6) {
+    const from = Math.floor(chance() * 4)
+    for (let k = 0; k < 3; k++) ids[i + k * 2] = names[(from + k) % 4]!
+  }
+  const placed = { ...block, x: -1, y: 3 }
+  const frame = { width: 10, height: 10 }
+  for (const factor of [2, 4] as const) {
+    const joined = reducePass(placed, 'ranks', factor, frame)
+    for (const id of names) {
+      const matte = objectMatte(placed, 'ranked', new Set([id]))
+      const mean = reducePass({ ...placed, channels: 1, data: matte }, 'mean', factor, frame)
+      const got = objectMatte(joined, 'ranked', new Set([id]))
+      expect([joined.x, joined.y, joined.width]).toEqual([mean.x, mean.y, mean.width])
+      got.forEach((v, i) => {
+        expect(v).toBeCloseTo(mean.data[i]!, 5)
+      })
+    }
+  }
 })

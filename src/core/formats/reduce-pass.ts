@@ -35,7 +35,7 @@ export function reducePass(
   const width = Math.ceil((block.x + block.width) / factor) - x0
   const height = Math.ceil((block.y + block.height) / factor) - y0
   const at = { width, height, x: x0, y: y0, channels }
-  if (filter === 'pick') {
+  if (filter === 'pick' || (filter === 'ranks' && isHalf)) {
     const picked = isHalf
       ? new Uint16Array(width * height * channels)
       : new Float32Array(width * height * channels)
@@ -54,6 +54,7 @@ export function reducePass(
     }
     return { ...at, data: picked }
   }
+  if (filter === 'ranks' && !isHalf) return joinedRanks(block, factor, frame, { width, height, x: x0, y: y0 })
   const mean = new Float32Array(width * height * channels)
   const sums: CellSums = { out: mean, width, block, shift: factor === 2 ? 1 : 2, x0, y0 }
   if (data instanceof Uint16Array) sumHalves(sums, data)
@@ -67,6 +68,53 @@ export function reducePass(
   }
   if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
   return { ...at, data: isHalf ? numbersToHalves(mean) : mean }
+}
+
+/** More objects than this meet in no cell that counts. */
+const mostRanks = 16
+
+/**
+ * Ranked objects of a pass at 1/factor of its size: each cell holds all objects of its pixels with their mean cover, the largest first; so
+ * the coverage of any of them is the mean of its coverage. As many ranks as the fullest cell needs, at most 16.
+ */
+function joinedRanks(
+  { channels, data, ...block }: PassBlock,
+  factor: 2 | 4,
+  frame: { readonly width: number; readonly height: number },
+  at: { readonly width: number; readonly height: number; readonly x: number; readonly y: number },
+): PassBlock {
+  const { width, height, x: x0, y: y0 } = at
+  const ids = new Uint32Array(data.buffer, data.byteOffset, data.length)
+  const cells: (readonly (readonly [id: number, cover: number])[])[] = []
+  let ranks = 1
+  const found = new Map<number, number>()
+  for (let y = 0; y < height; y++)
+    for (let x = 0; x < width; x++) {
+      found.clear()
+      for (let v = (y + y0) * factor - block.y; v < (y + y0 + 1) * factor - block.y; v++)
+        for (let u = (x + x0) * factor - block.x; u < (x + x0 + 1) * factor - block.x; u++) {
+          if (u < 0 || v < 0 || u >= block.width || v >= block.height) continue
+          const p = (v * block.width + u) * channels
+          for (let c = 0; c + 1 < channels; c += 2) {
+            const cover = data[p + c + 1]!
+            if (cover > 0 && ids[p + c] !== 0) found.set(ids[p + c]!, (found.get(ids[p + c]!) ?? 0) + cover)
+          }
+        }
+      const share = 1 / (cellSpan(x + x0, factor, frame.width) * cellSpan(y + y0, factor, frame.height))
+      const list = [...found].map(([id, sum]) => [id, sum * share] as const)
+      if (list.length > 1) list.sort((a, b) => b[1] - a[1])
+      cells.push(list)
+      ranks = Math.max(ranks, Math.min(mostRanks, list.length))
+    }
+  const out = new Float32Array(width * height * ranks * 2)
+  const outIds = new Uint32Array(out.buffer)
+  cells.forEach((list, cell) => {
+    list.slice(0, ranks).forEach(([id, cover], i) => {
+      outIds[(cell * ranks + i) * 2] = id
+      out[(cell * ranks + i) * 2 + 1] = cover
+    })
+  })
+  return { ...at, channels: ranks * 2, data: out }
 }
 
 /** Where values are summed by cells of 2 to the power of `shift` pixels; the first cell is (x0, y0), rows have `width` cells. */

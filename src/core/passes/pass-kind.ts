@@ -29,8 +29,8 @@ export const passDetailSchema = v.object({
 })
 export type PassDetail = v.InferOutput<typeof passDetailSchema>
 
-/** How a pass is made smaller: by the mean, the mean brought back to length 1 (packed: of 0 … 1), or by picking pixels. */
-export const passFilters = ['mean', 'normal', 'packed', 'pick'] as const
+/** How a pass is made smaller: by the mean, the mean brought back to length 1 (packed: of 0 … 1), by picking pixels, or by joining ranked objects. */
+export const passFilters = ['mean', 'normal', 'packed', 'pick', 'ranks'] as const
 export type PassFilter = (typeof passFilters)[number]
 
 type Code = readonly [r: number, g: number, b: number]

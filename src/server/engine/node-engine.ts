@@ -17,8 +17,8 @@ import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
 
 /** Passes out of the store, made there where they are asked for the first time. */
-export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction }) => {
-  const form = { pass: pass.inFile ?? pass.name, as: readAsKey(as), reduction, filter: passFilter(pass) }
+export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction, filter = passFilter(pass) }) => {
+  const form = { pass: pass.inFile ?? pass.name, as: readAsKey(as), reduction, filter }
   const bytes = await readWhole(await decodePool().form(hash, form))
   return decodePassBlock(bytes.buffer)
 }

@@ -113,6 +113,13 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
         encodePassBlock(reducePass(block, filter, reduction, frame)),
         remade,
       )
+    if (pass.detail?.masks === 'ranked')
+      for (const reduction of [2, 4] as const)
+        await writeWhole(
+          passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter: 'ranks' }),
+          encodePassBlock(reducePass(block, 'ranks', reduction, frame)),
+          remade,
+        )
     if (pass.kind === 'ids')
       await writeWhole(
         objectsPath(hash, inFile.name),

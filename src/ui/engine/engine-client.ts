@@ -208,7 +208,7 @@ export class EngineClient {
     of: Wish<'readings'>['of'],
     frames: readonly number[],
   ): Promise<Answer<'readings'> | undefined> {
-    return this.chart('readings', { comp, media }, { of, frames }, 'charts')
+    return this.chart('readings', { comp, media }, { of, frames }, 'ahead')
   }
 
   /** Small pictures of other comps of the same shot; undefined for those that can not be made. */

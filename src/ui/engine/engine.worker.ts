@@ -18,8 +18,8 @@ import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage 
 
 // The engine of a page: one thread that plans and leads, with workers on other threads.
 
-const loadPass: LoadPass = async ({ hash, pass, as, reduction }) => {
-  const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter: passFilter(pass) })
+const loadPass: LoadPass = async ({ hash, pass, as, reduction, filter = passFilter(pass) }) => {
+  const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter })
   const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`)
   if (!answer.ok) {
     const body = (await answer.json().catch(() => undefined)) as { error?: { message?: string } } | undefined

@@ -14,6 +14,44 @@ type Point = readonly [x: number, y: number]
 /** As many points of a way as are drawn at most. */
 const mostPoints = 400
 
+/** A handle that bends a way; one drag is one undo. */
+function BendHandle({
+  name,
+  x,
+  y,
+  onBend,
+}: {
+  name: string
+  x: number
+  y: number
+  onBend: (x: number, y: number, gesture: string) => void
+}) {
+  const gesture = useRef('')
+  return (
+    <Circle
+      name={name}
+      x={x}
+      y={y}
+      radius={4}
+      hitStrokeWidth={10}
+      fill="#0b0d12"
+      stroke="#a9bff7"
+      strokeWidth={1.5}
+      draggable
+      onPointerDown={(event) => {
+        event.evt.stopPropagation()
+      }}
+      onDragStart={() => {
+        gesture.current = newGesture()
+      }}
+      onDragMove={(event) => {
+        const to = event.target.position()
+        onBend(to.x, to.y, gesture.current)
+      }}
+    />
+  )
+}
+
 /** The way of a point that moves: over all frames, with its keys; where it goes along a path, with handles to bend it. */
 export function PathLines({
   of: ref,
@@ -25,7 +63,6 @@ export function PathLines({
   const { store } = useShotContext()
   const comp = useShot((s) => s.comp)
   const read = useShot((s) => s.read)
-  const gesture = useRef('')
   const setting = settingOf(comp, ref)
   if (setting === undefined || !isTrack(setting)) return null
   const track: Track = setting
@@ -98,30 +135,12 @@ export function PathLines({
                   return (
                     <Group key={side}>
                       <Line points={[x, y, hx, hy]} stroke="#a9bff7" strokeWidth={1} listening={false} />
-                      <Circle
+                      <BendHandle
                         name={`bend ${key.frame} ${side}`}
                         x={hx}
                         y={hy}
-                        radius={4}
-                        hitStrokeWidth={10}
-                        fill="#0b0d12"
-                        stroke="#a9bff7"
-                        strokeWidth={1.5}
-                        draggable
-                        onPointerDown={(event) => {
-                          event.evt.stopPropagation()
-                        }}
-                        onDragStart={() => {
-                          gesture.current = newGesture()
-                        }}
-                        onDragMove={(event) => {
-                          const p = event.target.position()
-                          bend(
-                            key.frame,
-                            side,
-                            [(p.x - x) / place.zoom, (p.y - y) / place.zoom],
-                            gesture.current,
-                          )
+                        onBend={(toX, toY, gesture) => {
+                          bend(key.frame, side, [(toX - x) / place.zoom, (toY - y) / place.zoom], gesture)
                         }}
                       />
                     </Group>

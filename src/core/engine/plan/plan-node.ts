@@ -1,6 +1,7 @@
 import { sha256 } from '@noble/hashes/sha2.js'
 import { bytesToHex, utf8ToBytes } from '@noble/hashes/utils.js'
 import type { Pass, ReadAs } from '../../comp/media.ts'
+import type { PassFilter } from '../../passes/pass-kind.ts'
 import type { Workshop } from '../../kernels/pyramid.ts'
 import type { Affine } from '../../picture/affine.ts'
 import type { LinearColour } from '../../picture/colour.ts'
@@ -15,6 +16,8 @@ export interface PassRef {
   readonly reduction: Reduction
   /** The entries of a colour table, not a picture of them in the frame. */
   readonly isTable?: boolean
+  /** How it is made smaller, where that is not as its kind says. */
+  readonly filter?: PassFilter
   /** Hexadecimal IDs: the coverage of these objects is asked for, not the pass. */
   readonly objects?: readonly string[]
 }

@@ -115,7 +115,18 @@ export function objectsNode(
     reduction: 1,
     objects: ids,
   })
-  return p.reduction === 1 ? whole : reducedNode(p, whole, asMatte)
+  if (p.reduction === 1) return whole
+  // Plain IDs find their edges among their neighbours, at full size.
+  const isRanked = found.pass.detail?.masks === 'ranked'
+  const small: PassRef = {
+    hash,
+    pass: found.pass,
+    as: { isData: true },
+    reduction: p.reduction,
+    filter: 'ranks',
+    objects: ids,
+  }
+  return reducedNode(p, whole, asMatte, isRanked ? small : undefined)
 }
 
 /** The entries of a colour table. */

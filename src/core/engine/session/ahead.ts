@@ -1,5 +1,5 @@
 import { keyOf } from '../plan/plan-node.ts'
-import { planReading, planViewTable } from '../plan/plan.ts'
+import { plan, planReading, planViewTable } from '../plan/plan.ts'
 import { settled } from '../readings.ts'
 import { codesOf } from './show.ts'
 import type { Handler } from './session-state.ts'
@@ -15,8 +15,9 @@ export const ahead: Handler<'ahead'> = async (session, work, wish, isStale) => {
   if (key === known || isAsked) return { key, tookMs: performance.now() - started }
   await evaluator.load(work.comp, node)
   if (next !== undefined && next !== frame) {
-    const planned = await session.plan(work, next, reduction, target, isStale)
-    evaluator.fetchAhead(planned.node)
+    const { node: coming, needs } = plan(work.comp, work.media, next, reduction, target, session.readings)
+    for (const one of [coming, ...needs.flatMap((n) => [n.node, ...(n.inside ? [n.inside] : [])])])
+      evaluator.fetchAhead(one)
   }
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)
