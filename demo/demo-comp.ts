@@ -28,8 +28,8 @@ function idsOf(...names: string[]): string[] {
   })
 }
 
-/** How bright the lamp burns at least and at most, as its emission measures. */
-const lampBurns: [number, number] = [3.2, 5.2]
+/** How bright the lamp burns through its glass at least and at most, as its emission measures. */
+const lampBurns: [number, number] = [0.175, 0.245]
 
 /** A comp that is built up; each call gives back the id of what it made. */
 class Builder {
@@ -223,7 +223,7 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.moves({ of: 'dial', step: glass, key: 'strength' }, {
     keys: [{ frame: 1, value: 1.1 }],
     riders: [
-      { type: 'measure', on: true, of: data('emission').from, inside: { ...data('objects'), objects: idsOf('bell_lamp') }, what: 'mean', from: lampBurns, to: [0.7, 1.6], lag: 0.5, as: 'value' },
+      { type: 'measure', on: true, of: data('emission').from, inside: { ...data('objects'), objects: idsOf('bell_glass') }, what: 'mean', from: lampBurns, to: [0.7, 1.6], lag: 0.5, as: 'value' },
       { type: 'flicker', on: true, amount: 0.16, rate: 7, roughness: 0.5, seed: 5 },
     ],
   }) // prettier-ignore

@@ -20,13 +20,15 @@ function readIn(comp: Comp): (Follow['of'] | Measure)[] {
   return all.filter((_, i) => texts.indexOf(texts[i]!) === i)
 }
 
-/** Keeps what is followed and measured known to the page, for its strips and fields: from the frame that is looked at on. */
+/** Keeps what is followed and measured known to the page, for its strips and fields: on the frame that is looked at, and on those that are ready. */
 export function followReadings(store: ShotStore, engine: EngineClient): () => void {
   let timer: ReturnType<typeof setTimeout> | undefined
   let round = 0
-  let known = new Map<string, Map<number, readonly number[]>>()
+  /** By what is read and frame. What was read before an edit is shown until it is read anew. */
+  const known = new Map<string, Map<number, readonly number[]>>()
+  const fresh = new Set<string>()
   const tell = () => {
-    const seen = known
+    const seen = new Map([...known].map(([what, values]) => [what, new Map(values)]))
     store.getState().set({
       read: (what, frame) => {
         const found = seen.get(JSON.stringify(what))?.get(frame)
@@ -36,37 +38,24 @@ export function followReadings(store: ShotStore, engine: EngineClient): () => vo
   }
   const readAll = async () => {
     const mine = ++round
-    const { comp, media, frame } = store.getState()
+    const { comp, media, frame, ready } = store.getState()
     const whats = readIn(comp)
-    if (whats.length === 0) {
-      if (known.size > 0) {
-        known = new Map()
-        store.getState().set({ read: undefined })
-      }
-      return
-    }
-    const { first, last } = comp.frames
-    const frames = Array.from(
-      { length: last - first + 1 },
-      (_, i) => first + ((frame - first + i) % (last - first + 1)),
-    )
-    const next = new Map<string, Map<number, readonly number[]>>()
     for (const what of whats) {
-      const values = new Map<number, readonly number[]>()
-      next.set(JSON.stringify(what), values)
-      for (let i = 0; i < frames.length; i += atATime) {
-        const part = frames.slice(i, i + atATime)
+      const name = JSON.stringify(what)
+      const open = [frame, ...ready].filter((f) => !fresh.has(`${f} ${name}`))
+      for (let i = 0; i < open.length; i += atATime) {
+        const part = open.slice(i, i + atATime)
         const found = await engine.readings({ comp, media }, what, part)
         if (mine !== round) return
+        const values = known.get(name) ?? new Map<number, readonly number[]>()
+        known.set(name, values)
         found?.forEach((reading, k) => {
           if (reading) values.set(part[k]!, reading)
+          fresh.add(`${part[k]!} ${name}`)
         })
-        known = new Map([...known, ...next])
         tell()
       }
     }
-    known = next
-    tell()
   }
   const soon = () => {
     clearTimeout(timer)
@@ -74,7 +63,9 @@ export function followReadings(store: ShotStore, engine: EngineClient): () => vo
   }
   soon()
   const stop = store.subscribe((now, before) => {
-    if (now.comp !== before.comp || now.media !== before.media) soon()
+    if (now.comp !== before.comp || now.media !== before.media) fresh.clear()
+    else if (now.isPlaying || (now.frame === before.frame && now.ready.size <= before.ready.size)) return
+    soon()
   })
   return () => {
     stop()

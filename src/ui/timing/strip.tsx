@@ -19,7 +19,7 @@ import { ValueCell } from './value-cell.tsx'
 export const closedHeight = 30
 export const openHeight = 128
 /** Widths of what stands at the left and right of the strips. */
-export const [leftWidth, rightWidth] = [276, 176]
+export const [leftWidth, rightWidth] = [296, 176]
 
 const noFrames: readonly number[] = []
 const round = (v: number) => String(Number(v.toPrecision(3)))
@@ -112,7 +112,7 @@ export const Strip = memo(function Strip({
           <span className="w-16 shrink-0 truncate text-base-content/55">{name.where}</span>
           <span className={`min-w-0 flex-1 truncate ${track ? 'font-semibold' : ''}`}>{name.name}</span>
         </button>
-        <div className="w-[5.6rem] shrink-0">
+        <div className="w-[6.9rem] shrink-0">
           <Value of={ref} name={title} dial={dial} />
         </div>
       </div>

@@ -66,8 +66,8 @@ function placementOf(p: Planning, lane: Lane): Reading {
   return [a * x + b * y + c - marginPx, d * x + e * y + f - marginPx]
 }
 
-/** As far as a gap is bridged, in frames. */
-const furthestBridge = 240
+/** As far as a gap is looked over for what lies beyond it, in frames: each of them may have to be read. */
+const furthestBridge = 24
 
 /** A reading on a frame; what is not there on it is bridged between the nearest frames that have it, and said. */
 export function readOn(
@@ -92,7 +92,11 @@ export function readOn(
   if (before === 'unknown' || after === 'unknown') return undefined
   const thing = what.type === 'measure' ? 'What it measures' : 'What it follows'
   if (!before && !after) {
-    p.report(reader.laneId, reader.stepId, `${thing} is on no frame of the shot. Its keys count.`)
+    p.report(
+      reader.laneId,
+      reader.stepId,
+      `${thing} is not on frame ${frame}, nor on any within ${furthestBridge} frames. Its keys count.`,
+    )
     return undefined
   }
   p.report(

@@ -6,9 +6,10 @@ import type { DisplayOptions } from '../../kernels/kernels.ts'
 import type { Picture, PictureStore } from '../../picture/picture.ts'
 import { extractMatte } from '../matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
-import { planViewTable } from '../plan/plan.ts'
+import { plan, planViewTable } from '../plan/plan.ts'
 import { displayViewed } from '../viewed.ts'
 import type { WorkArea } from '../work-area.ts'
+import type { Target } from '../plan/plan-targets.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
 import type { Work } from './requests.ts'
@@ -93,7 +94,12 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const checkerPx = (side: number) => side / reduction
   const view = { ...wish.view, checker: checkerPx(wish.view.checker) }
   if (isStale()) throw new Cancelled()
-  const { node, area, problems } = await session.plan(work, frame, reduction, target, isStale)
+  // A proxy does not wait for what has to be read first: the settled picture has it.
+  const planned = (of: Target) =>
+    reduction > 1
+      ? plan(comp, media, frame, reduction, of, session.readings)
+      : session.plan(work, frame, reduction, of, isStale)
+  const { node, area, problems } = await planned(target)
   await evaluator.load(comp, node)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()
@@ -109,7 +115,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   if (overlay) {
-    const over = await session.plan(work, frame, reduction, overlay.target, isStale)
+    const over = await planned(overlay.target)
     await evaluator.load(comp, over.node)
     const matte = evaluator.evaluate(over.node, isStale)
     lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
