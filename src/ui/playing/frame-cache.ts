@@ -58,9 +58,16 @@ export class FrameCache {
     if (kept) kept.isSure = true
   }
   /** Keeps a frame; `order` says which are needed soonest, the last of them gives way when room is short. */
-  put(frame: number, key: string, codes: Codes, reduction: Reduction, order: readonly number[]): void {
+  put(
+    frame: number,
+    key: string,
+    codes: Codes,
+    reduction: Reduction,
+    order: readonly number[],
+    isSure = true,
+  ): void {
     this.drop(frame)
-    this.kept.set(frame, { key, codes, reduction, isSure: true })
+    this.kept.set(frame, { key, codes, reduction, isSure })
     this.bytes += codes.pixels.byteLength
     const rank = new Map(order.map((f, i) => [f, i]))
     const last = [...this.kept.keys()].sort((a, b) => (rank.get(b) ?? Infinity) - (rank.get(a) ?? Infinity))

@@ -85,10 +85,10 @@ export class Player {
     return this.counted
   }
 
-  /** The picture of some or all frames may have changed. */
-  changed(): void {
+  /** The picture of some or all frames may have changed: by somebody who may go on, or by files that came. */
+  changed(bySomebody = true): void {
     this.round++
-    this.changedAt = this.now()
+    if (bySomebody) this.changedAt = this.now()
     this.cache.doubt()
     this.told()
     this.fillSoon()
@@ -248,7 +248,11 @@ export class Player {
           { ...played.work, frame },
           { ...played.wish, reduction, next, ...(isAsked && { known, isAsked }) },
         )
-        if (round !== this.round) continue
+        if (round !== this.round) {
+          // It may be what it was: it is asked for again, not made.
+          if (made?.codes) this.cache.put(frame, made.key, made.codes, reduction, order, false)
+          continue
+        }
         // What can not be made is told where it is looked at.
         if (!made) break
         if (made.codes) this.cache.put(frame, made.key, made.codes, reduction, order)

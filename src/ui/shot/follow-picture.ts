@@ -154,7 +154,8 @@ export function followPicture(
     const isLooked = !shallow(looked(now), looked(before))
     const hasSize = seenReduction(now.zoom) !== seenReduction(before.zoom)
     if (now.cacheMb !== before.cacheMb) player.cache.budgetBytes = now.cacheMb * 2 ** 20
-    if (isLooked || hasSize) player.changed()
+    const byFiles = now.media !== before.media && now.comp === before.comp
+    if (isLooked || hasSize) player.changed(!byFiles)
     if (now.isPlaying !== before.isPlaying) {
       if (!now.isPlaying) {
         player.stop()
