@@ -1,6 +1,7 @@
 import { dialLabel } from '../dials/dials.ts'
 import { findEffect } from '../effects/registry.ts'
 import { masterId } from './edits.ts'
+import { drawingsOf } from './references.ts'
 import { allSteps, type Comp } from './schema.ts'
 import { dialAt, type LinkRef, type SettingRef } from './settings.ts'
 
@@ -41,8 +42,7 @@ function linkName(comp: Comp, link: LinkRef): string {
 
 /** The first lane that a drawing is seen or used on. */
 function laneOfDrawing(comp: Comp, id: string): string {
-  const text = `"drawing":"${id}"`
-  return comp.lanes.find((l) => JSON.stringify(l).includes(text))?.id ?? masterId
+  return comp.lanes.find((l) => drawingsOf(l).has(id))?.id ?? masterId
 }
 
 /** What a setting is called where many of them stand together. */

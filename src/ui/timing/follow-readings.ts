@@ -29,10 +29,15 @@ export function followReadings(store: ShotStore, engine: EngineClient): () => vo
   const fresh = new Set<string>()
   const tell = () => {
     const seen = new Map([...known].map(([what, values]) => [what, new Map(values)]))
+    // A strip asks hundreds of times for the same: it is found by what it is, not by its text.
+    const found = new WeakMap<object, ReadonlyMap<number, readonly number[]>>()
     store.getState().set({
       read: (what, frame) => {
-        const found = seen.get(JSON.stringify(what))?.get(frame)
-        return found && found.length > 0 ? found : undefined
+        let values = found.get(what)
+        if (!values)
+          found.set(what, (values = seen.get(JSON.stringify(what)) ?? new Map<number, readonly number[]>()))
+        const reading = values.get(frame)
+        return reading && reading.length > 0 ? reading : undefined
       },
     })
   }

@@ -96,43 +96,23 @@ export function RiderChips({
   isOpen: boolean
 }) {
   const { store } = useShotContext()
-  const comp = useShot((s) => s.comp)
-  const frame = useShot((s) => (isOpen ? s.frame : 0))
   const { edit } = store.getState()
   const riders = track?.riders ?? []
+  /** In words, by lines: so that it is drawn anew only when one of them changes. */
+  const words = useShot((s) => riders.map((r) => riderWords(s.comp, r)).join('\n')).split('\n')
   const put = (what: string, change: (track: Track) => Track, gesture?: string) => {
-    edit(`${what}: ${name}`, (c) => editTrack(c, ref, frame, change), gesture)
+    edit(`${what}: ${name}`, (c) => editTrack(c, ref, store.getState().frame, change), gesture)
     setTiming(store, { open: refKey })
   }
   const putRiders = (what: string, next: readonly Rider[], gesture?: string) => {
     put(what, (t) => (next.length > 0 ? { ...t, riders: [...next] } : without(t, 'riders')), gesture)
   }
-  const setting = settingOf(comp, ref)
-  const value = setting !== undefined && typeof setting === 'number' ? setting : track?.keys[0]?.value
+  const value = track?.keys[0]?.value ?? settingOf(store.getState().comp, ref)
   const bake = () => {
-    const { read } = store.getState()
+    const { read, comp } = store.getState()
     const { first, last } = comp.frames
     put('Turn into keys', (t) => baked(t, first, last, timeOf(comp, read), 0.002 * Math.max(1e-3, Math.abs(Number(value) || 1)))) // prettier-ignore
   }
-  const beyond = (key: 'before' | 'after', words: string) => (
-    <label className="flex items-center gap-2 px-2 py-1 text-xs">
-      <span className="w-24 text-base-content/70">{words}</span>
-      <select
-        className="select select-xs flex-1"
-        aria-label={`${words}: ${name}`}
-        value={track?.[key] ?? 'hold'}
-        onChange={(e) => {
-          put(words, (t) => ({ ...t, [key]: e.target.value as Beyond }))
-        }}
-      >
-        {Object.entries(beyondWords).map(([how, said]) => (
-          <option key={how} value={how}>
-            {said}
-          </option>
-        ))}
-      </select>
-    </label>
-  )
   return (
     <div className={`flex items-center gap-1 ${isOpen ? 'flex-wrap' : 'overflow-hidden'}`}>
       {riders.map((rider, i) => (
@@ -140,17 +120,15 @@ export function RiderChips({
           <Popover.Trigger
             tabIndex={-1}
             className={`max-w-40 truncate rounded-full border px-2 text-[11px] leading-5 ${rider.on ? 'border-primary bg-primary/30' : 'border-base-content/25 text-base-content/50 line-through'}`}
-            title={`${riderWords(comp, rider)}; click to change it`}
+            title={`${words[i]!}; click to change it`}
           >
-            {riderWords(comp, rider)}
+            {words[i]!}
           </Popover.Trigger>
           <Popover.Portal>
             <Popover.Positioner sideOffset={6} align="end" className="z-40">
               <Popover.Popup className="w-84 rounded-lg border border-base-content/20 bg-base-100 p-3 text-sm shadow-xl">
                 <div className="mb-2 flex items-center gap-1">
-                  <Popover.Title className="min-w-0 flex-1 truncate font-semibold">
-                    {riderWords(comp, rider)}
-                  </Popover.Title>
+                  <Popover.Title className="min-w-0 flex-1 truncate font-semibold">{words[i]!}</Popover.Title>
                   <input
                     type="checkbox"
                     aria-label="On"
@@ -226,62 +204,118 @@ export function RiderChips({
         <Menu.Portal>
           <Menu.Positioner sideOffset={6} align="end" className="z-40">
             <Menu.Popup className="w-72 rounded-lg border border-base-content/20 bg-base-100 p-1 text-sm shadow-xl">
-              {beginnings(comp, ref, type, value).map(([words, hint, rider]) => (
-                <Menu.Item
-                  key={words}
-                  className="cursor-pointer rounded px-2 py-1 data-highlighted:bg-primary"
-                  onClick={() => {
-                    putRiders(words, [...riders, rider])
-                  }}
-                >
-                  <span className="block font-medium">{words}</span>
-                  <span className="block text-xs text-base-content/65">{hint}</span>
-                </Menu.Item>
-              ))}
-              {track && (
-                <>
-                  <div className="my-1 border-t border-base-content/15" />
-                  {beyond('before', 'Before its keys')}
-                  {beyond('after', 'After its keys')}
-                  {type === 'colour' && (
-                    <label className="flex items-center gap-2 px-2 py-1 text-xs">
-                      <input
-                        type="checkbox"
-                        className="checkbox checkbox-xs"
-                        checked={track.mix === 'oklab'}
-                        onChange={(e) => {
-                          put('Way of a colour', (t) =>
-                            e.target.checked ? { ...t, mix: 'oklab' as const } : without(t, 'mix'),
-                          )
-                        }}
-                      />
-                      Over even steps to the eye (OKLab)
-                    </label>
-                  )}
-                  {type === 'point' && (
-                    <label className="flex items-center gap-2 px-2 py-1 text-xs">
-                      <span className="w-24 text-base-content/70">Way of the point</span>
-                      <select
-                        className="select select-xs flex-1"
-                        aria-label={`Way of the point: ${name}`}
-                        value={track.along ?? ''}
-                        onChange={(e) => {
-                          const along = e.target.value as 'keys' | 'even' | ''
-                          put('Way of a point', (t) => (along ? { ...t, along } : without(t, 'along')))
-                        }}
-                      >
-                        <option value="">x and y by themselves</option>
-                        <option value="keys">Along a path, by its keys</option>
-                        <option value="even">Along a path, at even speed</option>
-                      </select>
-                    </label>
-                  )}
-                </>
-              )}
+              <RiderMenu
+                of={ref}
+                name={name}
+                track={track}
+                type={type}
+                value={value}
+                put={put}
+                putRiders={putRiders}
+              />
             </Menu.Popup>
           </Menu.Positioner>
         </Menu.Portal>
       </Menu.Root>
     </div>
+  )
+}
+
+type Put = (what: string, change: (track: Track) => Track, gesture?: string) => void
+
+/** What may be laid over a track, and what lies beyond its keys. */
+function RiderMenu({
+  of: ref,
+  name,
+  track,
+  type,
+  value,
+  put,
+  putRiders,
+}: {
+  of: SettingRef
+  name: string
+  track: Track | undefined
+  type: string
+  value: unknown
+  put: Put
+  putRiders: (what: string, next: readonly Rider[], gesture?: string) => void
+}) {
+  const comp = useShot((s) => s.comp)
+  const riders = track?.riders ?? []
+  const beyond = (key: 'before' | 'after', words: string) => (
+    <label className="flex items-center gap-2 px-2 py-1 text-xs">
+      <span className="w-24 text-base-content/70">{words}</span>
+      <select
+        className="select select-xs flex-1"
+        aria-label={`${words}: ${name}`}
+        value={track?.[key] ?? 'hold'}
+        onChange={(e) => {
+          put(words, (t) => ({ ...t, [key]: e.target.value as Beyond }))
+        }}
+      >
+        {Object.entries(beyondWords).map(([how, said]) => (
+          <option key={how} value={how}>
+            {said}
+          </option>
+        ))}
+      </select>
+    </label>
+  )
+  return (
+    <>
+      {beginnings(comp, ref, type, value).map(([words, hint, rider]) => (
+        <Menu.Item
+          key={words}
+          className="cursor-pointer rounded px-2 py-1 data-highlighted:bg-primary"
+          onClick={() => {
+            putRiders(words, [...riders, rider])
+          }}
+        >
+          <span className="block font-medium">{words}</span>
+          <span className="block text-xs text-base-content/65">{hint}</span>
+        </Menu.Item>
+      ))}
+      {track && (
+        <>
+          <div className="my-1 border-t border-base-content/15" />
+          {beyond('before', 'Before its keys')}
+          {beyond('after', 'After its keys')}
+          {type === 'colour' && (
+            <label className="flex items-center gap-2 px-2 py-1 text-xs">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs"
+                checked={track.mix === 'oklab'}
+                onChange={(e) => {
+                  put('Way of a colour', (t) =>
+                    e.target.checked ? { ...t, mix: 'oklab' as const } : without(t, 'mix'),
+                  )
+                }}
+              />
+              Over even steps to the eye (OKLab)
+            </label>
+          )}
+          {type === 'point' && (
+            <label className="flex items-center gap-2 px-2 py-1 text-xs">
+              <span className="w-24 text-base-content/70">Way of the point</span>
+              <select
+                className="select select-xs flex-1"
+                aria-label={`Way of the point: ${name}`}
+                value={track.along ?? ''}
+                onChange={(e) => {
+                  const along = e.target.value as 'keys' | 'even' | ''
+                  put('Way of a point', (t) => (along ? { ...t, along } : without(t, 'along')))
+                }}
+              >
+                <option value="">x and y by themselves</option>
+                <option value="keys">Along a path, by its keys</option>
+                <option value="even">Along a path, at even speed</option>
+              </select>
+            </label>
+          )}
+        </>
+      )}
+    </>
   )
 }

@@ -1,16 +1,15 @@
 'use client'
 
-import { memo, useEffect, useLayoutEffect, useRef, useState } from 'react'
+import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { isTrack, type Setting, type Track } from '../../core/comp/schema.ts'
 import { fitting } from '../../core/comp/own-dials.ts'
-import { dialAt, timeOf, type SettingRef } from '../../core/comp/settings.ts'
-import type { SettingName } from '../../core/comp/setting-names.ts'
-import type { DialValue } from '../../core/dials/dials.ts'
+import { timeOf, type SettingRef } from '../../core/comp/settings.ts'
+import type { Dial, DialValue } from '../../core/dials/dials.ts'
 import { settingAt } from '../../core/tracks/track-at.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { settingNow } from '../shot/use-setting.ts'
 import { drawStrip, heightsOf, isLines, yOf, type Heights, type StripLook } from './draw-strip.ts'
-import { setTiming } from './edit-keys.ts'
+import { refOf, setTiming } from './edit-keys.ts'
 import { RiderChips } from './riders.tsx'
 import { useStripDrag, type Box } from './strip-drag.ts'
 import { pressOnStrip } from './strip-keys.ts'
@@ -27,38 +26,49 @@ const round = (v: number) => String(Number(v.toPrecision(3)))
 /** One setting over time: its name, its value at this frame, its curve to be bent in place, and what rides on it. */
 export const Strip = memo(function Strip({
   refKey,
-  of: ref,
-  name,
+  where,
+  words,
+  laneId,
+  stepId,
+  dial,
   setting,
-  span,
+  from,
+  to,
   width,
   isOpen,
   goTo,
   box,
 }: {
   refKey: string
-  of: SettingRef
-  name: SettingName
+  /** The lane or drawing, and what it is called there. */
+  where: string
+  words: string
+  laneId: string
+  stepId: string | undefined
+  dial: Dial | undefined
   setting: Setting
-  span: readonly [number, number]
+  /** Frames at its ends. */
+  from: number
+  to: number
   width: number
   isOpen: boolean
-  goTo: (by: 1 | -1) => void
+  goTo: (key: string, by: 1 | -1) => void
   box: { show: (box: Box | undefined) => void; choose: (box: Box, isMore: boolean) => void }
 }) {
   const { store } = useShotContext()
-  const comp = useShot((s) => s.comp)
+  const frames = useShot((s) => s.comp.frames)
   const read = useShot((s) => s.read)
+  const ref = useMemo(() => refOf(refKey), [refKey])
   const chosen = useShot((s) => s.timing.chosen.get(refKey) ?? noFrames)
-  const dial = dialAt(comp, ref)
   const canvas = useRef<HTMLCanvasElement>(null)
   const row = useRef<HTMLDivElement>(null)
   const track: Track | undefined = isTrack(setting) ? setting : undefined
-  const shown: Track = track ?? { keys: [{ frame: comp.frames.first, value: setting as never }] }
+  const shown: Track = track ?? { keys: [{ frame: frames.first, value: setting as never }] }
   const height = isOpen ? openHeight : closedHeight
-  const title = `${name.name} on ${name.where}`
+  const title = `${words} on ${where}`
+  const span = useMemo(() => [from, to] as const, [from, to])
   const type = dial?.type ?? ''
-  const time = timeOf(comp, read)
+  const time = timeOf({ frames }, read)
   const valueAt = (frame: number) => fitting(dial, settingAt(setting, frame, time))
   /** While something is dragged the heights stay, or it would run away from the pointer. */
   const [held, setHeld] = useState<Heights>()
@@ -103,14 +113,13 @@ export const Strip = memo(function Strip({
           title={`${title}${isOpen ? '' : '; click to work on it'}`}
           onClick={() => {
             setTiming(store, { open: isOpen ? undefined : refKey })
-            const { laneId, stepId } = name
             store
               .getState()
               .set({ selection: { lane: laneId, ...(stepId !== undefined && { step: stepId }) } })
           }}
         >
-          <span className="w-16 shrink-0 truncate text-base-content/55">{name.where}</span>
-          <span className={`min-w-0 flex-1 truncate ${track ? 'font-semibold' : ''}`}>{name.name}</span>
+          <span className="w-16 shrink-0 truncate text-base-content/55">{where}</span>
+          <span className={`min-w-0 flex-1 truncate ${track ? 'font-semibold' : ''}`}>{words}</span>
         </button>
         <div className="w-[6.9rem] shrink-0">
           <Value of={ref} name={title} dial={dial} />
@@ -135,7 +144,9 @@ export const Strip = memo(function Strip({
         onDoubleClick={drag.add}
         onKeyDown={(event) =>
           pressOnStrip(event, store, refKey, title, {
-            strip: goTo,
+            strip: (by) => {
+              goTo(refKey, by)
+            },
             field: () => row.current?.querySelector('input')?.focus(),
           })
         }
@@ -164,7 +175,7 @@ export const Strip = memo(function Strip({
 })
 
 /** The value at the frame that is looked at; by itself, so that a strip is not drawn again for each frame. */
-function Value({ of: ref, name, dial }: { of: SettingRef; name: string; dial: ReturnType<typeof dialAt> }) {
+function Value({ of: ref, name, dial }: { of: SettingRef; name: string; dial: Dial | undefined }) {
   const { store } = useShotContext()
   const text = useShot((s) => JSON.stringify(settingNow(s, ref) ?? 0))
   const value = JSON.parse(text) as DialValue

@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { Hexagon, Hand } from 'lucide-react'
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { isTrack, type Comp, type Setting } from '../../core/comp/schema.ts'
-import { listSettings, settingOf, type SettingRef } from '../../core/comp/settings.ts'
+import { dialAt, listSettings, settingOf, type SettingRef } from '../../core/comp/settings.ts'
 import { settingName, type SettingName } from '../../core/comp/setting-names.ts'
 import { ValueField } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -135,7 +135,12 @@ export function TimingPanel() {
     },
     [store, virtual],
   )
-  const goTo = useMemo(() => new Map(rows.map(({ key }, i) => [key, (by: 1 | -1) => { focusStrip(i + by) }])), [rows, focusStrip]) // prettier-ignore
+  const goTo = useCallback(
+    (key: string, by: 1 | -1) => {
+      focusStrip(now.current.rows.findIndex((r) => r.key === key) + by)
+    },
+    [focusStrip],
+  )
   // Whoever comes by the keyboard begins on the strip that is worked on.
   useEffect(() => {
     const { timing: begun } = store.getState()
@@ -228,13 +233,17 @@ export function TimingPanel() {
               >
                 <Strip
                   refKey={key}
-                  of={ref}
-                  name={name}
+                  where={name.where}
+                  words={name.name}
+                  laneId={name.laneId}
+                  stepId={name.stepId}
+                  dial={dialAt(comp, ref)}
                   setting={setting}
-                  span={span}
+                  from={span[0]}
+                  to={span[1]}
                   width={width}
                   isOpen={timing.open === key}
-                  goTo={goTo.get(key)!}
+                  goTo={goTo}
                   box={boxing}
                 />
               </div>
