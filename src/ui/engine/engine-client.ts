@@ -202,6 +202,11 @@ export class EngineClient {
     }
   }
 
+  /** Gives up what is made ahead. */
+  stopAhead(): void {
+    if (this.aheadAsked !== undefined) this.flags.giveUp(this.aheadAsked)
+  }
+
   /** Where something is, or how bright, on some frames; undefined where it can not be told. */
   readings(
     { comp, media }: Work,

@@ -81,7 +81,7 @@ describe('playing', () => {
       onReady: () => undefined,
       onEnded: () => ended++,
     }
-    const player = new Player({ ahead }, listener, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const player = new Player({ ahead, stopAhead: () => undefined }, listener, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
     const run = (...at: number[]) => {
       for (const t of at) {
         now = t

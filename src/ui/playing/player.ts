@@ -70,7 +70,7 @@ export class Player {
   private closed = false
 
   constructor(
-    private readonly engine: Pick<EngineClient, 'ahead'>,
+    private readonly engine: Pick<EngineClient, 'ahead' | 'stopAhead'>,
     private readonly listener: PlayerListener,
     budgetBytes: number,
     private readonly now: () => number = () => performance.now(),
@@ -92,6 +92,14 @@ export class Player {
     this.cache.doubt()
     this.told()
     this.fillSoon()
+  }
+
+  /** Somebody works on the screen: what is made ahead gives way at once. */
+  touched(): void {
+    if (this.isPlaying) return
+    this.changedAt = this.now()
+    if (this.isFilling) this.engine.stopAhead()
+    else this.fillSoon()
   }
 
   /** Nobody works on the picture any more. */

@@ -113,8 +113,34 @@ export function RiderChips({
     const { first, last } = comp.frames
     put('Turn into keys', (t) => baked(t, first, last, timeOf(comp, read), 0.002 * Math.max(1e-3, Math.abs(Number(value) || 1)))) // prettier-ignore
   }
+  // A strip that is not worked on is light: hundreds of them are scrolled through.
+  if (!isOpen)
+    return (
+      <button
+        type="button"
+        tabIndex={-1}
+        className="flex max-w-full items-center gap-1 overflow-hidden"
+        aria-label={`What rides on ${name}`}
+        title="Click to work on it: flicker, hold, shift, follow, measure, and what lies beyond its keys"
+        onClick={() => {
+          setTiming(store, { open: refKey })
+        }}
+      >
+        {riders.map((rider, i) => (
+          <span
+            key={i}
+            className={`max-w-40 truncate rounded-full border px-2 text-[11px] leading-5 ${rider.on ? 'border-primary bg-primary/30' : 'border-base-content/25 text-base-content/50 line-through'}`}
+          >
+            {words[i]}
+          </span>
+        ))}
+        <span className="rounded-full border border-base-content/20 px-1.5 text-[11px] leading-5 text-base-content/60">
+          +
+        </span>
+      </button>
+    )
   return (
-    <div className={`flex items-center gap-1 ${isOpen ? 'flex-wrap' : 'overflow-hidden'}`}>
+    <div className="flex flex-wrap items-center gap-1">
       {riders.map((rider, i) => (
         <Popover.Root key={i}>
           <Popover.Trigger
@@ -199,7 +225,7 @@ export function RiderChips({
           title="Flicker, hold, shift, follow, measure; and what lies beyond the keys"
         >
           <Plus size={11} aria-hidden />
-          {isOpen && riders.length === 0 && 'flicker, follow …'}
+          {riders.length === 0 && 'flicker, follow …'}
         </Menu.Trigger>
         <Menu.Portal>
           <Menu.Positioner sideOffset={6} align="end" className="z-40">

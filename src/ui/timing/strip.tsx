@@ -83,8 +83,9 @@ export const Strip = memo(function Strip({
     const element = canvas.current
     if (!element) return
     const ratio = devicePixelRatio
-    element.width = Math.round(width * ratio)
-    element.height = Math.round(height * ratio)
+    const [wide, tall] = [Math.round(width * ratio), Math.round(height * ratio)]
+    if (element.width !== wide) element.width = wide
+    if (element.height !== tall) element.height = tall
     const context = element.getContext('2d')!
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
     if (track) drawStrip(context, track, type, look)

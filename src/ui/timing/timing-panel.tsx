@@ -52,7 +52,7 @@ function rowsOf(
 
 /** Settings over time: one strip each, its curve bent in place; the fields at the left are the table of all values at this frame. */
 export function TimingPanel() {
-  const { store } = useShotContext()
+  const { store, player } = useShotContext()
   const comp = useShot((s) => s.comp)
   const timing = useShot((s) => s.timing)
   const selection = useShot((s) => s.selection)
@@ -153,7 +153,16 @@ export function TimingPanel() {
   }, [store, focusStrip])
 
   return (
-    <section className="flex h-full min-h-0 flex-col bg-base-300/60" aria-label="Timing">
+    <section
+      className="flex h-full min-h-0 flex-col bg-[oklch(16.5%_0_0)]"
+      aria-label="Timing"
+      onPointerDownCapture={() => player?.touched()}
+      onPointerMoveCapture={(event) => {
+        if (event.buttons > 0) player?.touched()
+      }}
+      onWheelCapture={() => player?.touched()}
+      onScrollCapture={() => player?.touched()}
+    >
       <header className="flex h-9 shrink-0 items-center gap-2 overflow-hidden whitespace-nowrap px-3 text-xs">
         <button
           type="button"
@@ -221,14 +230,17 @@ export function TimingPanel() {
         </span>
       </header>
       <Ruler width={width} />
-      <div ref={list} className="relative min-h-0 flex-1 overflow-y-auto overflow-x-hidden">
+      <div
+        ref={list}
+        className="relative min-h-0 flex-1 overflow-y-auto overflow-x-hidden bg-[oklch(16.5%_0_0)] will-change-scroll"
+      >
         <div className="relative" style={{ height: virtual.getTotalSize() }}>
           {virtual.getVirtualItems().map((item) => {
             const { key, ref, setting, name } = rows[item.index]!
             return (
               <div
                 key={key}
-                className="absolute inset-x-0 top-0"
+                className="absolute inset-x-0 top-0 contain-content"
                 style={{ transform: `translateY(${item.start}px)` }}
               >
                 <Strip
