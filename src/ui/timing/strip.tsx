@@ -148,7 +148,11 @@ export const Strip = memo(function Strip({
             strip: (by) => {
               goTo(refKey, by)
             },
-            field: () => row.current?.querySelector('input')?.focus(),
+            field: () => {
+              const field = row.current?.querySelector('input')
+              field?.focus()
+              field?.select()
+            },
           })
         }
       />
