@@ -16,7 +16,7 @@ import {
   setFeed,
   withoutSteps,
 } from './edits.ts'
-import { putDial } from './settings.ts'
+import { putDial, readSetting } from './settings.ts'
 import {
   fileAt,
   framesOf,
@@ -30,7 +30,7 @@ import { passStats } from '../formats/pass-stats.ts'
 import { guessPass } from '../passes/guess-pass.ts'
 import type { PassKind } from '../passes/passes.ts'
 import { ProblemError } from './problem.ts'
-import { parseComp, type Comp } from './schema.ts'
+import { parseComp, type Comp, type Setting } from './schema.ts'
 import { parseShotFile } from './shot-file.ts'
 
 const letters = ['R', 'G', 'B', 'A'] as const
@@ -262,5 +262,46 @@ describe('no control, fit or pick makes a comp that can not be saved', () => {
     const fits = putDial(comp, id, 'far', 40)
     expect(withinDials(comp, fits)).toBe(fits)
     expect(dialProblems(withinDials(comp, putDial(comp, id, 'lampColour', [NaN, 0, 0])))).toEqual([])
+  })
+})
+
+describe('tracks from outside', () => {
+  const [withRays, rays] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'light-rays') // prettier-ignore
+  const said = (key: string, track: unknown) => {
+    const document = JSON.parse(JSON.stringify(withRays)) as {
+      lanes: { steps: { dials: Record<string, unknown> }[] }[]
+    }
+    document.lanes[0]!.steps[0]!.dials[key] = track
+    try {
+      const problems = dialProblems(parseComp(document))
+      return problems.map((p) => `${p.path} ${p.message}`).join('; ')
+    } catch (error) {
+      return (error as ProblemError).problems.map((p) => `${p.path} ${p.message}`).join('; ')
+    }
+  }
+  const at = (frame: unknown, value: unknown, more = {}) => ({ frame, value, ...more })
+  test.each([
+    ['two keys on one frame', 'length', { keys: [at(1, 5), at(1, 6)] }, /length.*rising frame/],
+    ['keys out of order', 'length', { keys: [at(9, 5), at(1, 6)] }, /length.*rising frame/],
+    ['no keys', 'length', { keys: [] }, /at least one key/],
+    ['a value that is no number', 'length', { keys: [at(1, null)] }, /length/],
+    ['a handle that runs back', 'length', { keys: [at(1, 5, { go: 'curve', out: [[-1, 0]] }), at(2, 6)] }, /does not lie before its key/],
+    ['a handle for a part that is not there', 'length', { keys: [at(1, 5, { out: [[1, 0], [1, 0]] }), at(2, 6)] }, /a handle for each of its 1 parts/],
+    ['values of another kind', 'length', { keys: [at(1, 'wide'), at(2, 6)] }, /keys\.0\.value wants a number/],
+    ['a number that follows', 'length', { keys: [at(1, 5)], riders: [{ type: 'follow', on: true, of: { type: 'placement', lane: 'lane1' }, offset: [0, 0] }] }, /riders\.0 follows, which only a point can/],
+    ['a choice that flickers', 'colour', { keys: [at(1, 'light')], riders: [{ type: 'flicker', on: true, amount: 1, rate: 1, roughness: 0, seed: 1 }] }, /flicker on values that are no numbers/],
+    ['a rider that is not known', 'length', { keys: [at(1, 5)], riders: [{ type: 'wobble', on: true }] }, /riders/],
+    ['a number along a path', 'length', { keys: [at(1, 5)], along: 'even' }, /for points only/],
+  ])('%s is refused, with its place', (_, key, track, words) => {
+    expect(said(key, track)).toMatch(words)
+  }) // prettier-ignore
+  test('keys beyond the shot, between frames and at odd rates are kept and read', () => {
+    const track = { keys: [at(-40, 100), at(1.5, 200), at(9000, 50)] }
+    expect(said('length', track)).toBe('')
+    const comp = putDial(withRays, rays, 'length', track as Setting)
+    for (const rate of [23.976, 29.97, 24]) {
+      const odd = parseComp({ ...comp, frames: { first: 1, last: 1, rate } })
+      expect(readSetting(odd, { of: 'dial', step: rays, key: 'length' }, 1.5)).toBe(200)
+    }
   })
 })

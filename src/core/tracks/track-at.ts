@@ -51,16 +51,23 @@ export function handlesBetween(from: Key, to: Key, part: number): readonly [out:
 
 function curved(from: Key, to: Key, part: number, frame: number): number {
   const frames = to.frame - from.frame
-  const [v0, v3] = [partOf(from.value, part), partOf(to.value, part)]
-  const [out, back] = handlesBetween(from, to, part)
-  const s = parameterAt((frame - from.frame) / frames, out[0] / frames, 1 + back[0] / frames)
-  return cubicAt(s, v0, v0 + out[1], v3 + back[1], v3)
+  const [v0, v3] = [partOf(from.value as DialValue, part), partOf(to.value as DialValue, part)]
+  // As `handlesBetween` says; without lists, since a shot reads thousands of them for each frame.
+  const [out, back] = [from.out?.[part], to.in?.[part]]
+  const third = (v3 - v0) / 3
+  const outBy = out && out[0] > frames ? frames / out[0] : 1
+  const backBy = back && -back[0] > frames ? frames / -back[0] : 1
+  const x1 = out ? (out[0] * outBy) / frames : 1 / 3
+  const x2 = back ? 1 + (back[0] * backBy) / frames : 2 / 3
+  const s = parameterAt((frame - from.frame) / frames, x1, x2)
+  return cubicAt(s, v0, v0 + (out ? out[1] * outBy : third), v3 + (back ? back[1] * backBy : -third), v3)
 }
 
 function betweenKeys(from: Key, to: Key, frame: number, mix: Track['mix']): DialValue {
   const value = from.value as DialValue
   const next = to.value as DialValue
   if (from.go === 'hold' || !areAlike(value, next)) return value
+  if (from.go === 'curve' && typeof value === 'number') return curved(from, to, 0, frame)
   const t = (frame - from.frame) / (to.frame - from.frame)
   if (mix === 'oklab' && isNumbers(value) && value.length === 3) {
     // The handles of its first part say when; the colours themselves are the keys'.

@@ -141,13 +141,14 @@ export type Rider = v.InferOutput<typeof rider>
 export type Follow = v.InferOutput<typeof follow>
 export type Measure = v.InferOutput<typeof measure>
 
-/** What a setting holds: a constant or a track. */
-export const setting = v.union([constant, track])
-export type Setting = v.InferOutput<typeof setting>
-
 export function isTrack(one: unknown): one is Track {
   return typeof one === 'object' && one !== null && !Array.isArray(one) && 'keys' in one
 }
 
-/** A piece of the schema that may also be a track. */
-export const moving = <S extends v.GenericSchema>(schema: S) => v.union([schema, track])
+/** A piece of the schema that may also be a track; what is wrong with either is said of that one. */
+export const moving = <S extends v.GenericSchema>(schema: S) =>
+  v.lazy((input): S | typeof track => (isTrack(input) ? track : schema))
+
+/** What a setting holds: a constant or a track. */
+export const setting = moving(constant)
+export type Setting = v.InferOutput<typeof setting>

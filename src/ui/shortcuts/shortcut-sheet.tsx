@@ -3,7 +3,7 @@
 import { Dialog } from '@base-ui/react/dialog'
 import { Keyboard } from 'lucide-react'
 import { useState } from 'react'
-import { drawingKeys, printedKeys, shortcuts, type Shortcut } from './shortcuts.ts'
+import { drawingKeys, printedKeys, shortcuts, stripKeys, type Shortcut } from './shortcuts.ts'
 import { useShortcut } from './use-shortcut.ts'
 
 const all: readonly Shortcut[] = Object.values(shortcuts)
@@ -12,6 +12,7 @@ const groups = [
     (group) => [group, all.filter((one) => one.group === group)] as const,
   ),
   ['Drawing', drawingKeys] as const,
+  ['Timing', stripKeys] as const,
 ]
 
 /** All keys of the shot screen, on `?` or by its button. */

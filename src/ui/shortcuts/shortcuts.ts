@@ -60,6 +60,19 @@ export const drawingKeys = [
   { keys: 'left', does: 'Arrows nudge by a pixel, with Shift by ten' },
 ] as const
 
+/** What the strips take from the keyboard, for the sheet of keys. */
+export const stripKeys = [
+  { keys: 'left', does: 'The key before; → the one after' },
+  { keys: 'up', does: 'The strip above; ↓ the one below' },
+  { keys: 'shift+left', does: 'Chosen keys a frame earlier; → later; with Alt a tenth' },
+  { keys: 'shift+up', does: 'Chosen values up; ↓ down; with Alt a tenth as far' },
+  { keys: 'n', does: 'A key here, or take it away' },
+  { keys: 'enter', does: 'Type the value at this frame; Tab goes on to the next strip' },
+  { keys: 'mod+a', does: 'Choose all keys of the strip' },
+  { keys: 'r', does: 'Reverse the chosen keys' },
+  { keys: 'delete', does: 'Remove the chosen keys' },
+] as const
+
 const printed: Readonly<Record<string, string>> = {
   mod: 'Ctrl', shift: 'Shift', alt: 'Alt', left: '←', right: '→', up: '↑', down: '↓', space: 'Space', delete: 'Delete', escape: 'Esc', enter: 'Enter',
 } // prettier-ignore

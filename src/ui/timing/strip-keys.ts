@@ -5,19 +5,6 @@ import { isTrack } from '../../core/comp/schema.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 import { copyChosen, editChosen, pasteCopied, refOf, removeChosen, setTiming } from './edit-keys.ts'
 
-/** What the strips take from the keyboard, for the sheet of keys. */
-export const stripKeys = [
-  { keys: 'left', does: 'The key before; → the one after' },
-  { keys: 'up', does: 'The strip above; ↓ the one below' },
-  { keys: 'shift+left', does: 'Chosen keys a frame earlier; → later; with Alt a tenth' },
-  { keys: 'shift+up', does: 'Chosen values up; ↓ down; with Alt a tenth as far' },
-  { keys: 'n', does: 'A key here, or take it away' },
-  { keys: 'enter', does: 'Type the value at this frame; Tab goes on to the next strip' },
-  { keys: 'mod+a', does: 'Choose all keys of the strip' },
-  { keys: 'r', does: 'Reverse the chosen keys' },
-  { keys: 'delete', does: 'Remove the chosen keys' },
-] as const
-
 /** Arrow keys, copies and the like on the strip that has the focus. True where the key was taken. */
 export function pressOnStrip(
   event: KeyboardEvent,
