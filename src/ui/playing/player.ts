@@ -130,6 +130,13 @@ export class Player {
     this.fillSoon()
   }
 
+  /** Plays on from another frame. */
+  goTo(frame: number): void {
+    this.place = { frame, by: 1 }
+    this.startedAt = this.now()
+    this.steps = 0
+  }
+
   stop(): void {
     this.isPlaying = false
   }
@@ -231,6 +238,8 @@ export class Player {
       ? Infinity
       : Math.max(...this.cache.frames.map((f) => order.indexOf(f)), -1)
     const near = absent.filter((f) => order.indexOf(f) <= furthest)
+    // While it plays nothing is made that could be played already.
+    if (this.isPlaying) return task(near, quick)
     return (
       task(near, quick) ??
       task(

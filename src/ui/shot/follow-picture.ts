@@ -130,7 +130,8 @@ export function followPicture(
       },
       present: (codes, frame, isPlaying) => {
         drawFrame(codes, frame)
-        if (isPlaying) set({ frame })
+        // All else stays on its frame until it stops: drawing dials and desk anew for each would make frames late.
+        if (isPlaying) set({ playhead: frame })
       },
       pass: (frame) => {
         set({ frame })
@@ -159,6 +160,8 @@ export function followPicture(
     if (now.isPlaying !== before.isPlaying) {
       if (!now.isPlaying) {
         player.stop()
+        const { playhead } = now
+        set({ playhead: undefined, ...(playhead !== undefined && { frame: playhead }) })
         settle()
         return
       }
@@ -167,7 +170,8 @@ export function followPicture(
     // A playing picture is shown by the player, unless it is looked at in a way that can not be kept ready.
     const isPlayed = now.isPlaying && !now.isRideArmed && playedOf(now) !== undefined
     if (isLooked) engine.show(wantedOf(now))
-    else if (now.frame !== before.frame && !isPlayed) settle()
+    else if (now.frame !== before.frame && isPlayed) player.goTo(now.frame)
+    else if (now.frame !== before.frame) settle()
     if (before.isBusy && !now.isBusy) player.rested()
   })
   return {

@@ -85,6 +85,8 @@ export interface ShotState {
   /** The frames that play goes through; undefined for all. */
   readonly playRange: { readonly first: number; readonly last: number } | undefined
   readonly isPlaying: boolean
+  /** The frame that is shown while it plays. */
+  readonly playhead: number | undefined
   /** What happens at the end of what is played. */
   readonly playMode: PlayMode
   /** Each frame is shown when it plays, however long it takes. */
@@ -192,6 +194,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         shownPass: undefined,
         playRange: undefined,
         isPlaying: false,
+        playhead: undefined,
         playMode: 'loop',
         isEveryFrame: false,
         cacheMb: 512,

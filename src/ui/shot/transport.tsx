@@ -1,11 +1,12 @@
 'use client'
 
 import { Hexagon, Pause, Play } from 'lucide-react'
-import { useMemo, useRef, type PointerEvent } from 'react'
+import { memo, useMemo, useRef, type PointerEvent } from 'react'
 import { PlayOptions } from '../playing/play-options.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { framesThere } from './follow-picture.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
+import { useShownFrame } from './use-setting.ts'
 
 const padded = (n: number) => String(n).padStart(3, '0')
 
@@ -61,14 +62,6 @@ export function Transport() {
     set({ frame: to })
   }
   const place = (n: number) => `${((n - first) / count) * 100}%`
-  // At most 96 marks: a mark of a long shot stands for several frames, and is lit when all of them are there.
-  const marks = Math.min(96, count)
-  const isWhole = (mark: number, all: ReadonlySet<number>) => {
-    const from = first + Math.floor((mark * count) / marks)
-    const to = first + Math.floor(((mark + 1) * count) / marks)
-    for (let n = from; n < Math.max(to, from + 1); n++) if (!all.has(n)) return false
-    return true
-  }
   return (
     <div className="flex items-center gap-2">
       <button
@@ -110,12 +103,7 @@ export function Transport() {
           set({ frame: Math.min(last, Math.max(first, frame + by)) })
         }}
       >
-        {Array.from({ length: marks }, (_, mark) => (
-          <span
-            key={mark}
-            className={`flex-1 ${isWhole(mark, ready) ? 'h-2.5 bg-accent' : isWhole(mark, there) ? 'h-1.5 bg-accent/50' : 'h-1.5 bg-base-content/15'}`}
-          />
-        ))}
+        <FrameMarks count={count} first={first} />
         {range && (
           <span
             className="absolute top-0 h-1.5 border-x-2 border-t border-white/70"
@@ -125,15 +113,9 @@ export function Transport() {
             }}
           />
         )}
-        <span
-          className="absolute inset-y-0 w-0.5 -translate-x-1/2 bg-white"
-          style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}
-        />
+        <PlayLine first={first} count={count} />
       </div>
-      <span className="min-w-32 shrink-0 whitespace-nowrap text-base-content/70">
-        frame <span className={there.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span>{' '}
-        / {padded(last)}
-      </span>
+      <FrameNumber last={last} />
       <button
         type="button"
         className={`btn btn-xs gap-1 ${autoKey ? 'btn-accent' : 'btn-ghost btn-square text-base-content/60'}`}
@@ -150,5 +132,45 @@ export function Transport() {
         {autoKey && 'Auto key'}
       </button>
     </div>
+  )
+}
+
+/** Marks of frames: at most 96, of which one in a long shot stands for several and is lit when all of them are. */
+const FrameMarks = memo(function FrameMarks({ count, first }: { count: number; first: number }) {
+  const there = useFramesThere()
+  const ready = useShot((s) => s.ready)
+  const marks = Math.min(96, count)
+  const isWhole = (mark: number, all: ReadonlySet<number>) => {
+    const from = first + Math.floor((mark * count) / marks)
+    const to = first + Math.floor(((mark + 1) * count) / marks)
+    for (let n = from; n < Math.max(to, from + 1); n++) if (!all.has(n)) return false
+    return true
+  }
+  return Array.from({ length: marks }, (_, mark) => (
+    <span
+      key={mark}
+      className={`flex-1 ${isWhole(mark, ready) ? 'h-2.5 bg-accent' : isWhole(mark, there) ? 'h-1.5 bg-accent/50' : 'h-1.5 bg-base-content/15'}`}
+    />
+  ))
+})
+
+function PlayLine({ first, count }: { first: number; count: number }) {
+  const frame = useShownFrame()
+  return (
+    <span
+      className="absolute inset-y-0 w-0.5 -translate-x-1/2 bg-white"
+      style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}
+    />
+  )
+}
+
+function FrameNumber({ last }: { last: number }) {
+  const frame = useShownFrame()
+  const there = useFramesThere()
+  return (
+    <span className="min-w-32 shrink-0 whitespace-nowrap text-base-content/70">
+      frame <span className={there.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span> /{' '}
+      {padded(last)}
+    </span>
   )
 }

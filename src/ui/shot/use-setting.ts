@@ -18,3 +18,6 @@ export const isOnNow = (state: Now, { id, on }: Step): boolean =>
 export function useNumberNow(ref: SettingRef): number | undefined {
   return useShot((s) => settingNow(s, ref)) as number | undefined
 }
+
+/** The frame that is shown, while it plays too: for what is light enough to be drawn anew with each. */
+export const useShownFrame = (): number => useShot((s) => s.playhead ?? s.frame)

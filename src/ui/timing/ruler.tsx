@@ -3,6 +3,7 @@
 import { useEffect, useRef, type PointerEvent } from 'react'
 import { useFramesThere } from '../shot/transport.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { useShownFrame } from '../shot/use-setting.ts'
 import { setTiming } from './edit-keys.ts'
 import { leftWidth } from './strip.tsx'
 import { spanOf, zoomedSpan } from './timing-state.ts'
@@ -135,13 +136,21 @@ export function Ruler({ width }: { width: number }) {
             {f}
           </span>
         ))}
-        <span
-          className="absolute top-0 z-10 -translate-x-1/2 rounded bg-white px-1.5 font-semibold leading-4 text-base-300"
-          style={{ left: x(frame) }}
-        >
-          {frame}
-        </span>
+        <ShownFrame from={from} to={to} width={width} />
       </div>
     </div>
+  )
+}
+
+/** The number of the frame that is shown, where it lies. */
+function ShownFrame({ from, to, width }: { from: number; to: number; width: number }) {
+  const frame = useShownFrame()
+  return (
+    <span
+      className="absolute top-0 z-10 -translate-x-1/2 rounded bg-white px-1.5 font-semibold leading-4 text-base-300"
+      style={{ left: ((frame - from) / (to - from)) * width }}
+    >
+      {frame}
+    </span>
   )
 }

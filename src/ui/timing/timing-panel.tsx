@@ -8,6 +8,7 @@ import { dialAt, listSettings, settingOf, type SettingRef } from '../../core/com
 import { settingName, type SettingName } from '../../core/comp/setting-names.ts'
 import { ValueField } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { useShownFrame } from '../shot/use-setting.ts'
 import type { Selection } from '../shot/shot-store.ts'
 import { frameOf } from './draw-strip.ts'
 import { setTiming } from './edit-keys.ts'
@@ -283,7 +284,7 @@ export function TimingPanel() {
 
 /** The line of the frame that is looked at, over all strips; by itself, so that nothing else is drawn for it. */
 function Playhead({ width, span: [from, to] }: { width: number; span: readonly [number, number] }) {
-  const frame = useShot((s) => s.frame)
+  const frame = useShownFrame()
   const share = (frame - from) / (to - from)
   if (share < 0 || share > 1) return null
   return (
