@@ -302,7 +302,7 @@ export function LinkChip({ label, hint, link, without, laneId, at, kind, onChang
           inv
         </button>
       )}
-      {link && isMatte && (
+      {link && isMatte && at && (
         <button
           type="button"
           className={`rounded px-1 ${isShaped ? 'bg-accent text-accent-content' : 'hover:bg-base-100'}`}

@@ -162,7 +162,7 @@ export const Strip = memo(function Strip({
             <span
               key={i}
               className="pointer-events-none absolute -translate-y-1/2 bg-base-300/70 px-1 text-[10px] text-base-content/60"
-              style={{ left: leftWidth + 2, top: yOf(v, look) }}
+              style={{ left: leftWidth + width - 40, top: yOf(v, look) }}
             >
               {round(v)}
             </span>
