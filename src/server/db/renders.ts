@@ -1,6 +1,6 @@
 import type { Pool, RowDataPacket } from 'mysql2/promise'
 import type { MediaTable } from '../../core/comp/media.ts'
-import type { Comp } from '../../core/comp/schema.ts'
+import { parseComp, type Comp } from '../../core/comp/schema.ts'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import { inTransaction, type Db } from './pool.ts'
 
@@ -125,13 +125,14 @@ export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob 
       [worker, job.renderId, job.frame],
     )
     const [rows] = await db.execute<
-      (RowDataPacket & { shotName: string; doc: Comp; media: MediaTable; formats: OutputFormat[] })[]
+      (RowDataPacket & { shotName: string; doc: unknown; media: MediaTable; formats: OutputFormat[] })[]
     >(
       'select s.name as shotName, r.doc, r.media, r.formats from renders r join shots s on s.id = r.shot_id where r.id = ?',
       [job.renderId],
     )
     const { shotName, doc, media, formats } = rows[0]!
-    return { renderId: job.renderId, frame: job.frame, shotName, comp: doc, media, formats }
+    // It may have waited since before its comp's version was raised.
+    return { renderId: job.renderId, frame: job.frame, shotName, comp: parseComp(doc), media, formats }
   })
 }
 

@@ -46,6 +46,8 @@ export const shortcuts = {
   play: { keys: 'p', does: 'Play and stop', group: 'Time' },
   autoKey: { keys: 'k', does: 'Auto key: changes set keys', group: 'Time' },
   timing: { keys: 't', does: 'Timing, and back to the desk', group: 'Time' },
+  playFrom: { keys: '[', does: 'Play from this frame on; twice: from the first', group: 'Time' },
+  playTo: { keys: ']', does: 'Play to this frame; twice: to the last', group: 'Time' },
   frameBack: { keys: ',', does: 'One frame back', group: 'Time' },
   frameOn: { keys: '.', does: 'One frame on', group: 'Time' },
 } as const satisfies Readonly<Record<string, Shortcut>>

@@ -41,6 +41,17 @@ export function Transport() {
   const stepBy = (by: number) => () => {
     set({ frame: Math.min(last, Math.max(first, store.getState().frame + by)) })
   }
+  /** The part that is played begins or ends here; where it did already, it is all of that side again. */
+  const playPart = (end: 'first' | 'last') => () => {
+    const state = store.getState()
+    const at = state.playhead ?? state.frame
+    const now = state.playRange ?? { first, last }
+    const next = { ...now, [end]: now[end] === at ? (end === 'first' ? first : last) : at }
+    const isAll = next.first === first && next.last === last
+    if (next.first <= next.last) set({ playRange: isAll ? undefined : next })
+  }
+  useShortcut('playFrom', playPart('first'))
+  useShortcut('playTo', playPart('last'))
   useShortcut('frameBack', stepBy(-1))
   useShortcut('frameOn', stepBy(1))
   useShortcut('play', () => {
