@@ -54,6 +54,8 @@ interface Kept {
   readonly picture: Picture
   readonly bytes: number
   pins: number
+  /** It was made ahead, and is dropped before all that somebody works with. */
+  isAside: boolean
 }
 
 /**
@@ -71,6 +73,8 @@ export class Evaluator {
   private readonly replacedIn = new Map<string, number>()
   /** How often a picture was computed rather than found. */
   computed = 0
+  /** What is made is made ahead. */
+  private isAside = false
 
   constructor(
     readonly workshop: Workshop,
@@ -95,8 +99,10 @@ export class Evaluator {
       if (seen.has(n)) return
       seen.add(n)
       const entry = this.kept.get(n.key)
-      if (entry) hold(entry)
-      else if (n.load && !n.inputs.some((i) => this.kept.has(i.key))) missing.set(n.key, n)
+      if (entry) {
+        if (!this.isAside) entry.isAside = false
+        hold(entry)
+      } else if (n.load && !n.inputs.some((i) => this.kept.has(i.key))) missing.set(n.key, n)
       else n.inputs.forEach(visit)
     }
     visit(node)
@@ -132,6 +138,16 @@ export class Evaluator {
     return block
   }
 
+  /** Runs work whose pictures are dropped first when room is short, so that what somebody works with stays. */
+  async aside<T>(work: () => Promise<T>): Promise<T> {
+    this.isAside = true
+    try {
+      return await work()
+    } finally {
+      this.isAside = false
+    }
+  }
+
   /** Begins to fetch what a plan will load, without waiting; `load` then finds it on its way. */
   fetchAhead(node: PlanNode): void {
     const seen = new Set<PlanNode>()
@@ -160,6 +176,7 @@ export class Evaluator {
   evaluate(node: PlanNode, isStale: () => boolean = () => false): Picture {
     const found = this.kept.get(node.key)
     if (found) {
+      if (!this.isAside) found.isAside = false
       this.kept.delete(node.key)
       this.kept.set(node.key, found)
       return found.picture
@@ -221,7 +238,7 @@ export class Evaluator {
   private keep(key: string, picture: Picture): Kept {
     const bytes = picture.data.byteLength
     // Pinned for the moment: a budget smaller than one picture must not drop what is being returned.
-    const newest: Kept = { picture, bytes, pins: 1 }
+    const newest: Kept = { picture, bytes, pins: 1, isAside: this.isAside }
     this.kept.set(key, newest)
     this.keptBytes += bytes
     this.trim(this.budgetBytes)
@@ -230,9 +247,15 @@ export class Evaluator {
   }
 
   private trim(budget: number): void {
+    this.drop(budget, (entry) => entry.isAside)
+    this.drop(budget, () => true)
+  }
+
+  private drop(budget: number, mayGo: (entry: Kept) => boolean): void {
+    if (this.keptBytes <= budget) return
     for (const [key, entry] of this.kept) {
       if (this.keptBytes <= budget) return
-      if (entry.pins > 0) continue
+      if (entry.pins > 0 || !mayGo(entry)) continue
       this.kept.delete(key)
       this.keptBytes -= entry.bytes
       this.workshop.store.release(entry.picture)

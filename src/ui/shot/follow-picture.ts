@@ -122,7 +122,7 @@ export function followPicture(
           mode: playMode,
           rate: comp.frames.rate,
           isEvery: isEveryFrame,
-          isRiding: state.isRideArmed,
+          isRiding: state.riding !== undefined,
           // While it plays nothing else is asked for.
           isBusy: isBusy && !isPlaying,
           played: comp.frames.last > comp.frames.first ? playedOf(state) : undefined,
@@ -134,7 +134,7 @@ export function followPicture(
         if (isPlaying) set({ playhead: frame })
       },
       pass: (frame) => {
-        set({ frame })
+        set({ frame, playhead: frame })
       },
       onReady: (frames) => {
         set({ ready: new Set(frames) })
@@ -147,7 +147,8 @@ export function followPicture(
   )
   const settle = () => {
     const state = store.getState()
-    engine.show(wantedOf(state), player.showReady(state.frame))
+    // What is moved by hand is not in the frames that are ready.
+    engine.show(wantedOf(state), !state.riding && player.showReady(state.frame))
   }
   engine.show(wantedOf(store.getState()))
   player.changed()
@@ -168,7 +169,7 @@ export function followPicture(
       if (playedOf(now)) player.play()
     }
     // A playing picture is shown by the player, unless it is looked at in a way that can not be kept ready.
-    const isPlayed = now.isPlaying && !now.isRideArmed && playedOf(now) !== undefined
+    const isPlayed = now.isPlaying && !now.riding && playedOf(now) !== undefined
     if (isLooked) engine.show(wantedOf(now))
     else if (now.frame !== before.frame && isPlayed) player.goTo(now.frame)
     else if (now.frame !== before.frame) settle()

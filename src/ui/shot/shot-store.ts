@@ -245,11 +245,12 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         write(name, values, gesture) {
           const { frame, autoKey, read, isRideArmed, isPlaying } = get()
           if (isRideArmed && isPlaying) {
+            const shown = get().playhead ?? frame
             const riding = new Map(get().riding)
             for (const [ref, value] of values) {
               const key = refKey(ref)
               const before = riding.get(key)?.samples ?? []
-              const samples = [...before.filter((s) => s.frame !== frame), { frame, value }]
+              const samples = [...before.filter((s) => s.frame !== shown), { frame: shown, value }]
               riding.set(key, { ref, name, value, samples })
             }
             set({ riding })

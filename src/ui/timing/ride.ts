@@ -42,19 +42,20 @@ export function followRides(store: ShotStore): () => void {
   }
   const stop = store.subscribe((now, before) => {
     if (!now.riding) return
-    if (!now.isPlaying || now.frame < before.frame) {
+    const [frame, last] = [now.playhead ?? now.frame, before.playhead ?? before.frame]
+    if (!now.isPlaying || (before.riding && frame < last)) {
       finish()
       return
     }
-    if (now.frame === before.frame) return
+    if (frame === last) return
     // Where the hand is stands for the frames that were passed, too.
     const riding = new Map(
       [...now.riding].map(([key, one]) => {
-        const last = one.samples.at(-1)
-        const passed = { frame: now.frame, value: one.value }
+        const newest = one.samples.at(-1)
+        const passed = { frame, value: one.value }
         return [
           key,
-          { ...one, samples: last?.frame === now.frame ? one.samples : [...one.samples, passed] },
+          { ...one, samples: newest?.frame === frame ? one.samples : [...one.samples, passed] },
         ] as const
       }),
     )

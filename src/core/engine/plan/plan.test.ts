@@ -111,3 +111,23 @@ describe('an effect that needs other frames', () => {
     expect(record.applied.map(([frame]) => frame).sort()).toEqual([2, 4, 4, 4.5])
   })
 })
+
+test('what is made ahead gives way to what somebody works with, which stays however much is made', async () => {
+  const [comp] = rising()
+  const { kernels, store } = createLoneKernels(64)
+  const bytes = 6 * 4 * 16
+  const evaluator = new Evaluator(
+    { kernels, store },
+    () => Promise.reject(new Error('nothing to load')),
+    8 * bytes,
+  )
+  const at = (frame: number) => plan(comp, media, frame, 1, { type: 'picture' }).node
+  evaluator.evaluate(at(1))
+  for (let frame = 2; frame < 40; frame++)
+    await evaluator.aside(() => Promise.resolve(evaluator.evaluate(at(frame))))
+  const before = evaluator.computed
+  evaluator.evaluate(at(1))
+  expect(evaluator.computed).toBe(before)
+  evaluator.evaluate(at(2))
+  expect(evaluator.computed).toBeGreaterThan(before)
+})

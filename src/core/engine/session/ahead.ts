@@ -5,7 +5,10 @@ import { codesOf } from './show.ts'
 import type { Handler } from './session-state.ts'
 
 /** A picture made ahead for playing, at the size it is seen. */
-export const ahead: Handler<'ahead'> = async (session, work, wish, isStale) => {
+export const ahead: Handler<'ahead'> = (session, work, wish, isStale) =>
+  session.evaluator.aside(() => made(session, work, wish, isStale))
+
+const made: Handler<'ahead'> = async (session, work, wish, isStale) => {
   const started = performance.now()
   const { evaluator } = session
   const { frame, reduction, target, view, known, isAsked, next } = wish
