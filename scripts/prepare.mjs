@@ -170,6 +170,7 @@ export async function ensureBundles() {
             chaos: at('trials/chaos.ts'),
             fuzz: at('trials/fuzz.ts'),
             'measure-dial': at('e2e/measure-dial.ts'),
+            'measure-timing': at('e2e/measure-timing.ts'),
           },
           outdir: at('dist'),
           outExtension: { '.js': '.mjs' },
