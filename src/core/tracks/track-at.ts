@@ -51,7 +51,7 @@ export function handlesBetween(from: Key, to: Key, part: number): readonly [out:
 
 function curved(from: Key, to: Key, part: number, frame: number): number {
   const frames = to.frame - from.frame
-  const [v0, v3] = [partOf(from.value as DialValue, part), partOf(to.value as DialValue, part)]
+  const [v0, v3] = [partOf(from.value, part), partOf(to.value, part)]
   // As `handlesBetween` says; without lists, since a shot reads thousands of them for each frame.
   const [out, back] = [from.out?.[part], to.in?.[part]]
   const third = (v3 - v0) / 3
