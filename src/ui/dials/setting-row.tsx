@@ -1,7 +1,7 @@
 'use client'
 
 import { dialAt, type SettingRef } from '../../core/comp/settings.ts'
-import type { Dial } from '../../core/dials/dials.ts'
+import { defaultOn, type Dial } from '../../core/dials/dials.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { DialRow } from './dial-row.tsx'
 import { settingNow } from '../shot/use-setting.ts'
@@ -35,7 +35,8 @@ export function SettingRow({
   const shown = {
     ...dial,
     ...(hint && { hint }),
-    ...(resetsTo !== undefined && { default: resetsTo }),
+    // Points have their defaults on this canvas.
+    default: resetsTo ?? defaultOn(dial, comp.canvas),
   } as Dial
   return (
     <div className="relative">

@@ -32,7 +32,7 @@ export function PlayOptions() {
       </Popover.Trigger>
       <Popover.Portal>
         <Popover.Positioner sideOffset={6} align="start" className="z-50">
-          <Popover.Popup className="w-72 space-y-2 rounded-lg border border-base-content/20 bg-base-100 p-3 text-sm shadow-xl">
+          <Popover.Popup className="w-84 space-y-2 rounded-lg border border-base-content/20 bg-base-100 p-3 text-sm shadow-xl">
             <Popover.Title className="font-semibold">How it plays</Popover.Title>
             <div role="radiogroup" aria-label="At the end" className="flex gap-1">
               {Object.entries(modes).map(([name, { words }]) => (
@@ -41,7 +41,7 @@ export function PlayOptions() {
                   type="button"
                   role="radio"
                   aria-checked={mode === name}
-                  className={`btn btn-xs flex-1 ${mode === name ? 'btn-primary' : ''}`}
+                  className={`btn btn-xs flex-auto whitespace-nowrap px-2 ${mode === name ? 'btn-primary' : ''}`}
                   onClick={() => {
                     set({ playMode: name as keyof typeof modes })
                   }}
