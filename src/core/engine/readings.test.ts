@@ -46,6 +46,28 @@ describe('the centre of a matte', () => {
     const [same] = await start().answer('readings', { comp, media: {} }, { of: lane, frames: [6] })
     expect(same![0]).toBeCloseTo(found[2]![0]!, 4)
   })
+  test('of a tilted ellipse sampled 16 × 16 in each pixel, by nothing of the product: at its middle within 0.02 px, cut by the frame where its part is', () => {
+    const [width, height, fine] = [57, 41, 16]
+    for (const [cx, cy, isCut] of [
+      [23.37, 18.81, false],
+      [29.02, 20.5, false],
+      [54.9, 20.1, true],
+    ] as const) {
+      const matte = plainPicture(width, height, 1)
+      let [sum, sumX, sumY] = [0, 0, 0]
+      for (let v = 0; v < height * fine; v++)
+        for (let u = 0; u < width * fine; u++) {
+          const [x, y] = [(u + 0.5) / fine, (v + 0.5) / fine]
+          const [a, b] = [(x - cx) * 0.8 + (y - cy) * 0.6, (y - cy) * 0.8 - (x - cx) * 0.6]
+          if ((a / 11.3) ** 2 + (b / 4.6) ** 2 > 1) continue
+          matte.data[Math.floor(y) * width + Math.floor(x)]! += 1 / fine ** 2
+          ;[sum, sumX, sumY] = [sum + 1, sumX + x, sumY + y]
+        }
+      const [x, y] = centreOf(matte, { marginPx: 0 }) as [number, number]
+      const [wantedX, wantedY] = isCut ? [sumX / sum, sumY / sum] : [cx, cy]
+      expect(Math.hypot(x - wantedX, y - wantedY)).toBeLessThan(0.02)
+    }
+  })
   test('is weighed by cover, in pixels of the frame whatever the margin, and is nowhere where nothing is covered', () => {
     const matte = plainPicture(8, 6, 1)
     matte.data[2 * 8 + 3] = 1
