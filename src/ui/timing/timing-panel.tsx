@@ -235,7 +235,15 @@ export function TimingPanel() {
         ref={list}
         className="relative min-h-0 flex-1 overflow-y-auto overflow-x-hidden bg-[oklch(16.5%_0_0)] will-change-scroll"
       >
-        <div className="relative" style={{ height: virtual.getTotalSize() }}>
+        <div className="relative min-h-full" style={{ height: virtual.getTotalSize() }}>
+          <Playhead width={width} span={span} />
+          {rows.length === 0 && (
+            <p className="p-6 text-sm text-base-content/70">
+              {timing.shown === 'moving'
+                ? 'Nothing moves yet. Click the small hexagon beside a dial to set its first key, or turn Auto key on and change something. “This lane” shows all that could move.'
+                : 'Nothing is selected that has settings. Choose a lane or a step on the desk.'}
+            </p>
+          )}
           {virtual.getVirtualItems().map((item) => {
             const { key, ref, setting, name } = rows[item.index]!
             return (
@@ -263,14 +271,6 @@ export function TimingPanel() {
             )
           })}
         </div>
-        {rows.length === 0 && (
-          <p className="p-6 text-sm text-base-content/70">
-            {timing.shown === 'moving'
-              ? 'Nothing moves yet. Click the small hexagon beside a dial to set its first key, or turn Auto key on and change something. “This lane” shows all that could move.'
-              : 'Nothing is selected that has settings. Choose a lane or a step on the desk.'}
-          </p>
-        )}
-        <Playhead width={width} span={span} />
       </div>
       {box && (
         <div
