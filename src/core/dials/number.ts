@@ -13,6 +13,8 @@ export interface NumberDial extends DialBase {
   readonly taper: 'linear' | 'log'
   /** It is a direction: a handle on the picture for it and a length, while another dial has a value. */
   readonly direction?: { readonly length: string }
+  /** Its slider also lies on the picture: a handle beside this point, farther away for more. */
+  readonly lever?: string
   /** It can be picked on the picture: the value of a feed there, or the luminance of what comes to the step. */
   readonly pick?: { readonly of: string }
   /** A luminance histogram of what the step works on, with this dial as a mark to drag. */

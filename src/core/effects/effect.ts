@@ -36,6 +36,24 @@ export interface PreparedFor {
   readonly reduction: number
 }
 
+/** A moment of which an effect takes a share, by channel. */
+export interface OtherTime {
+  /** Whole, or between two. */
+  readonly frame: number
+  readonly weights: readonly [red: number, green: number, blue: number, alpha: number]
+}
+
+/** Where in time an effect stands. */
+export interface InTime {
+  readonly frame: number
+  /** Frames a second. */
+  readonly rate: number
+  /** The first of the shot. */
+  readonly firstFrame: number
+  /** How many pixels of the picture placings and drawings before this step move it, from one time to another, in frames from this one. */
+  travel(from: number, to: number): number
+}
+
 /** What an effect is given. Pictures are of one size; what `store` hands out must be given back. */
 export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends string> extends Workshop {
   /** To be filled whole; never one of the sources. */
@@ -54,6 +72,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly prepared: Picture | undefined
   /** How much smaller than the full frame the pictures are: 1, 2, 4. Dials in px are scaled already. */
   readonly reduction: number
+  /** Which pixel of the (reduced) frame is the first of the pictures; [0, 0] where left out. Below 0 there is a margin around the frame. */
+  readonly corner?: readonly [x: number, y: number]
 }
 
 export interface Effect<
@@ -90,6 +110,17 @@ export interface Effect<
    * The planner plans them, so that each is made once, whatever asks for it.
    */
   framesNeeded?(dials: Values<D>, at: { readonly frame: number; readonly rate: number }): readonly number[]
+  /**
+   * For what is a sum over times of what comes to it: when, and how much of each. The planner adds them up one after the other, each as
+   * `each` makes it, so that few are held at once; `apply` is not asked. With `holdsMedia` media stand on this frame, and only what is
+   * keyed moves. Undefined where these dials leave it to `apply`.
+   */
+  overTime?(
+    dials: Values<D>,
+    at: InTime,
+  ): { readonly times: readonly OtherTime[]; readonly holdsMedia?: boolean } | undefined
+  /** What counts of one time, of the picture and the feeds there; the picture itself where left out. */
+  each?(job: EffectJob<D, F>): void
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
   /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. Undefined when these dials are not. */

@@ -114,7 +114,7 @@ export class Evaluator {
         const { picture, replaced } = this.withRoom(() => {
           if (ref.pass.kind === 'table' && ref.isTable)
             return { picture: tablePicture(block, this.workshop), replaced: 0 }
-          if (!ref.objects) return placePass(block, area, ref.pass, this.workshop)
+          if (!ref.objects) return placePass(block, area, ref.pass, this.workshop, comp.canvas)
           const ids = new Set(ref.objects.map((id) => Number.parseInt(id, 16)))
           const masks = ref.pass.detail?.masks ?? 'plain'
           return { picture: placeObjects(block, area, masks, ids, this.workshop), replaced: 0 }

@@ -1,6 +1,7 @@
 import type { Pass } from '../comp/media.ts'
 import { objectMatte } from '../formats/object-masks.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
+import type { FrameSize } from '../passes/pass-kind.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import { rulesOf } from '../passes/passes.ts'
 import type { Picture } from '../picture/picture.ts'
@@ -14,7 +15,7 @@ export function pictureChannels({ kind, channels }: Pick<Pass, 'kind' | 'channel
 /**
  * Lays a pass into the work area of the frame; outside its data window is empty (0; depth is the largest float). A picture of
  * one channel takes the first; of four, missing channels are 0 and missing alpha is 1. Depth becomes distance and normals
- * −1 … 1, however the file means them. NaN and infinities become 0 and are counted, but infinite depth is kept as "nothing
+ * −1 … 1, motion pixels of the full `frame`, however the file means them. NaN and infinities become 0 and are counted, but infinite depth is kept as "nothing
  * was hit". IDs are bits and stay as they are.
  */
 export function placePass(
@@ -22,6 +23,7 @@ export function placePass(
   area: WorkArea,
   pass: Pick<Pass, 'kind' | 'channels' | 'type' | 'detail'>,
   workshop: Workshop,
+  frame: FrameSize = { width: area.canvasWidth, height: area.canvasHeight },
 ): { picture: Picture; replaced: number } {
   const { kernels, store } = workshop
   const channels = pictureChannels(pass)
@@ -39,7 +41,7 @@ export function placePass(
     for (let i = 0; i < words.length; i++) picture.data[i] = words[i]!
   }
   const infinite = rules.takesInfinite ? 0 : kernels.sanitise(picture)
-  const replaced = infinite + (rules.settle?.(picture, pass.detail) ?? 0)
+  const replaced = infinite + (rules.settle?.(picture, pass.detail, frame) ?? 0)
   return { picture, replaced }
 }
 

@@ -13,6 +13,11 @@ import type { GradeKernels } from './declarations/grade.ts'
 import type { ApertureKernels } from './declarations/aperture.ts'
 import type { ResampleKernels } from './declarations/resample.ts'
 import type { DisplayKernels } from './declarations/display.ts'
+import type { WarpKernels } from './declarations/warp.ts'
+import type { SmearKernels } from './declarations/smear.ts'
+import type { LensKernels } from './declarations/lens.ts'
+import type { WaysKernels } from './declarations/ways.ts'
+import type { LampKernels } from './declarations/lamp.ts'
 export * from './declarations/join.ts'
 export * from './declarations/colour.ts'
 export * from './declarations/streak.ts'
@@ -28,6 +33,11 @@ export * from './declarations/grade.ts'
 export * from './declarations/aperture.ts'
 export * from './declarations/resample.ts'
 export * from './declarations/display.ts'
+export * from './declarations/lamp.ts'
+export * from './declarations/ways.ts'
+export * from './declarations/lens.ts'
+export * from './declarations/smear.ts'
+export * from './declarations/warp.ts'
 
 /**
  * The pixel loops everything is made from. There are two: SIMD WebAssembly over shared memory, and a plain
@@ -51,7 +61,12 @@ export interface Kernels
     GradeKernels,
     ApertureKernels,
     ResampleKernels,
-    DisplayKernels {
+    DisplayKernels,
+    WarpKernels,
+    SmearKernels,
+    LensKernels,
+    WaysKernels,
+    LampKernels {
   /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
   watch(isStale: () => boolean): void
 }

@@ -35,6 +35,29 @@ export function noise3(x: number, y: number, z: number): number {
   return mix(w, mix(v, edge(0, 0), edge(1, 0)), mix(v, edge(0, 1), edge(1, 1)))
 }
 
+/** The same noise with its slopes across and down. */
+export function noiseSlopes(
+  x: number,
+  y: number,
+  z: number,
+): readonly [value: number, across: number, down: number] {
+  const [fx, fy, fz] = [Math.floor(x), Math.floor(y), Math.floor(z)]
+  const at = (i: number) => permutation[i & 255]!
+  const [rx, ry, rz] = [x - fx, y - fy, z - fz]
+  const slope = (t: number) => 30 * t * t * (t - 1) * (t - 1)
+  let [value, across, down] = [0, 0, 0]
+  for (let corner = 0; corner < 8; corner++) {
+    const [i, j, k] = [corner & 1, (corner >> 1) & 1, corner >> 2]
+    const hash = at(at(at(fx + i) + fy + j) + fz + k)
+    const share = gradient(hash, rx - i, ry - j, rz - k)
+    const [u, v, w] = [i ? fade(rx) : 1 - fade(rx), j ? fade(ry) : 1 - fade(ry), k ? fade(rz) : 1 - fade(rz)]
+    value += u * v * w * share
+    across += v * w * ((i ? slope(rx) : -slope(rx)) * share + u * gradient(hash, 1, 0, 0))
+    down += u * w * ((j ? slope(ry) : -slope(ry)) * share + v * gradient(hash, 0, 1, 0))
+  }
+  return [value, across, down]
+}
+
 /** Uniform 0–1 from whole numbers, the same on every machine. Source: the finaliser of MurmurHash3 (public domain). */
 export function hashUnit(...parts: readonly number[]): number {
   let hash = 0x9e3779b9

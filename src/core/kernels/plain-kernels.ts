@@ -13,6 +13,11 @@ import { plainGrade } from './declarations/grade.ts'
 import { plainAperture } from './declarations/aperture.ts'
 import { plainResample } from './declarations/resample.ts'
 import { plainDisplay } from './declarations/display.ts'
+import { plainWarp } from './declarations/warp.ts'
+import { plainSmear } from './declarations/smear.ts'
+import { plainLens } from './declarations/lens.ts'
+import { plainWays } from './declarations/ways.ts'
+import { plainLamp } from './declarations/lamp.ts'
 import type { Kernels } from './kernels.ts'
 
 /** The kernels as the simplest loops that are right: the reference that the fast ones are checked against. */
@@ -33,4 +38,9 @@ export const plainKernels: Kernels = {
   ...plainAperture,
   ...plainResample,
   ...plainDisplay,
+  ...plainWarp,
+  ...plainSmear,
+  ...plainLens,
+  ...plainWays,
+  ...plainLamp,
 }

@@ -13,6 +13,11 @@ import { fastGrade } from './declarations/grade.ts'
 import { fastAperture } from './declarations/aperture.ts'
 import { fastResample } from './declarations/resample.ts'
 import { fastDisplay } from './declarations/display.ts'
+import { fastWarp } from './declarations/warp.ts'
+import { fastSmear } from './declarations/smear.ts'
+import { fastLens } from './declarations/lens.ts'
+import { fastWays } from './declarations/ways.ts'
+import { fastLamp } from './declarations/lamp.ts'
 import { kernelCalls } from './kernel-calls.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import type { Kernels } from './kernels.ts'
@@ -40,6 +45,11 @@ export function createWasmKernels(store: KernelMemory, pool: ThreadPool): Kernel
     ...fastAperture(calls),
     ...fastResample(calls),
     ...fastDisplay(calls),
+    ...fastWarp(calls),
+    ...fastSmear(calls),
+    ...fastLens(calls),
+    ...fastWays(calls),
+    ...fastLamp(calls),
   }
 }
 

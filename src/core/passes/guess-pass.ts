@@ -89,7 +89,10 @@ export function guessPass(
     detail.miss === undefined
       ? ''
       : `; nothing was hit where it is ${String(detail.miss)}: ${stats?.miss?.why ?? ''}`
-  return { ...found, reason: found.reason + why, detail }
+  const shares =
+    detail.vectors === 'shares' ? '; numbers this small are taken as shares of the frame, not pixels' : ''
+  const back = detail.leads === 'back' ? '; taken as leading back to the last frame' : ''
+  return { ...found, reason: found.reason + why + shares + back, detail }
 }
 
 /** Many different values in three channels: a preview picture of IDs, not IDs. */

@@ -17,6 +17,12 @@ export const passDetailSchema = v.object({
   space: v.optional(v.picklist(['world', 'camera'])),
   /** Object IDs: ranked by coverage with four channels a level (Cryptomatte), or one value or colour a pixel. */
   masks: v.optional(v.picklist(['ranked', 'plain'])),
+  /** Motion: pixels of the full frame, or shares of its width and height. */
+  vectors: v.optional(v.picklist(['pixels', 'shares'])),
+  /** Motion: to where it is on the next frame, from where it was on the last one, or back to there. */
+  leads: v.optional(v.picklist(['next', 'last', 'back'])),
+  /** Motion: whether its second number grows downwards or upwards. */
+  vertical: v.optional(v.picklist(['down', 'up'])),
   /** Of a colour table: how many entries along each side, lines or a cube, and what its ends stand for. */
   table: v.optional(
     v.object({
@@ -32,6 +38,12 @@ export type PassDetail = v.InferOutput<typeof passDetailSchema>
 /** How a pass is made smaller: by the mean, the mean brought back to length 1 (packed: of 0 … 1), by picking pixels, or by joining ranked objects. */
 export const passFilters = ['mean', 'normal', 'packed', 'pick', 'ranks'] as const
 export type PassFilter = (typeof passFilters)[number]
+
+/** Pixels of the full frame. */
+export interface FrameSize {
+  readonly width: number
+  readonly height: number
+}
 
 type Code = readonly [r: number, g: number, b: number]
 
@@ -63,9 +75,11 @@ export interface PassRules<K extends string = string> {
   /** How it is made smaller. */
   filter(detail: PassDetail | undefined): PassFilter
   /** Turns placed numbers into what the engine takes, in place; gives back how many were none. Left out: what is no number becomes 0. */
-  settle?(picture: Picture, detail: PassDetail | undefined): number
+  settle?(picture: Picture, detail: PassDetail | undefined, frame: FrameSize): number
   /** The 8-bit colour of the value that starts at an index, for the eye. `low` and `high` are the 1st and 99th percentile of its first channel. */
   draw(picture: Picture, low: number, high: number): (i: number) => Code
+  /** Drawn over all of it, in 8-bit RGBA codes. */
+  mark?(codes: Uint8Array, picture: Picture): void
 }
 
 export function definePassKind<const K extends string>(rules: PassRules<K>): PassRules<K> {

@@ -14,7 +14,7 @@ export interface ReadablePass {
 
 /**
  * Draws a pass so that it can be read by its kind: depth from near (dark) to far (bright) between its 1st and 99th percentile,
- * normals and positions as colours, motion as hue (way) and brightness (length), IDs as distinct colours, mattes as
+ * normals and positions as colours, motion as hue (way), brightness (length) and arrows, IDs as distinct colours, mattes as
  * grey, colour as on a screen.
  */
 export function readablePass(picture: Picture, kind: PassKind): ReadablePass {
@@ -26,5 +26,6 @@ export function readablePass(picture: Picture, kind: PassKind): ReadablePass {
     codes.set(draw(p * channels), p * 4)
     codes[p * 4 + 3] = 255
   }
+  rulesOf(kind).mark?.(codes, picture)
   return { codes, low, high }
 }

@@ -206,6 +206,50 @@ function Meaning({ pass, onChange }: { pass: Pass; onChange: (detail: PassDetail
           {axes}
         </>
       )
+    case 'motion': {
+      const { vectors = 'pixels', leads = 'next', vertical = 'down' } = pass.detail ?? {}
+      return (
+        <>
+          <Choice
+            label="numbers"
+            hint="Pixels of the frame, or shares of its width and height: 1 is the whole frame."
+            value={vectors}
+            options={[
+              ['pixels', 'pixels'],
+              ['shares', 'shares of the frame'],
+            ]}
+            onChoose={(next) => {
+              onChange({ vectors: next })
+            }}
+          />
+          <Choice
+            label="lead"
+            hint="The arrows on the picture point to where things go. If they point backwards, it is the last one."
+            value={leads}
+            options={[
+              ['next', 'to the next frame'],
+              ['last', 'from the last frame'],
+              ['back', 'back to the last frame'],
+            ]}
+            onChoose={(next) => {
+              onChange({ leads: next })
+            }}
+          />
+          <Choice
+            label="second"
+            hint="Which way the second number grows. If arrows rise where things sink, it is the other one."
+            value={vertical}
+            options={[
+              ['down', 'grows downwards'],
+              ['up', 'grows upwards'],
+            ]}
+            onChoose={(next) => {
+              onChange({ vertical: next })
+            }}
+          />
+        </>
+      )
+    }
     default:
       return null
   }

@@ -44,7 +44,7 @@ export function passNode(
 ): { node: PlanNode; pass: Pass } | undefined {
   const media = p.media[link.media]
   const pass = media?.passes.find((p) => p.name === link.pass)
-  const shown = media && frameOfMedia(timeOfLane(p, laneId), p.frame, media, pass)
+  const shown = media && frameOfMedia(timeOfLane(p, laneId), p.mediaFrame, media, pass)
   if (media && pass && shown === undefined) return { node: gapNode(p, pass), pass }
   const hash = media && fileAt(media, shown!, pass)
   const isGap = hash === undefined && media && pass && Object.keys(framesOfPass(media, pass)).length > 0
@@ -101,7 +101,7 @@ export function objectsNode(
 ): PlanNode | undefined {
   const found = passNode(p, link, laneId, stepId)
   const media = p.media[link.media]
-  const shown = found && media && frameOfMedia(timeOfLane(p, laneId), p.frame, media, found.pass)
+  const shown = found && media && frameOfMedia(timeOfLane(p, laneId), p.mediaFrame, media, found.pass)
   const hash = found && media && shown !== undefined ? fileAt(media, shown, found.pass) : undefined
   if (!found) return undefined
   const asMatte: Pass = { ...found.pass, kind: 'matte', channels: found.pass.channels.slice(0, 1) }
@@ -132,7 +132,7 @@ export function objectsNode(
 /** The entries of a colour table. */
 export function tableNode(p: Planning, link: Link, laneId: string, stepId?: string): PlanNode | undefined {
   const pass = passBehind(p, link)
-  const hash = link.type === 'pass' && pass && fileAt(p.media[link.media]!, p.frame, pass)
+  const hash = link.type === 'pass' && pass && fileAt(p.media[link.media]!, p.mediaFrame, pass)
   if (!hash || pass.kind !== 'table') {
     p.report(laneId, stepId, 'Its table is missing, or no table. Bring in a .cube file and choose it.')
     return undefined

@@ -12,6 +12,7 @@ import { node, type PlanNode } from './plan-node.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
 import { colourOf } from './plan-sources.ts'
 import type { Planning } from './planning.ts'
+import { travelOf } from './plan-travel.ts'
 
 /** What a feed brings: mattes and distances have one channel, all else four; . */
 export function feedOf(
@@ -63,15 +64,15 @@ export function lightRoles(effect: Pick<Effect, 'feeds'>): { light?: string; par
   return { ...(light === undefined ? {} : { light }), ...(part === undefined ? {} : { part }) }
 }
 
-/** The effect's own result for a picture, before amount and matte: the light alone for effects that give light. */
-export function effectNode(
+/** The feeds of a step that are connected, by name, with the light that is taken in its part; undefined (and reported) where one lacks. */
+function feedsOf(
   p: Planning,
   step: Step,
   effect: Effect,
+  dials: Record<string, DialValue>,
   picture: PlanNode,
   laneId: string,
-): PlanNode | undefined {
-  const dials = dialsOf(p, step, effect, laneId)
+): { readonly names: string[]; readonly feeds: PlanNode[] } | undefined {
   const names: string[] = []
   const feeds: PlanNode[] = []
   const needed: readonly string[] = effect.needs?.(dials as never) ?? []
@@ -87,7 +88,6 @@ export function effectNode(
       return undefined
     }
   }
-  if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
   const { light: lightName, part: partName } = lightRoles(effect)
   const part = partName === undefined ? -1 : names.indexOf(partName)
   if (part >= 0 && lightName !== undefined) {
@@ -100,25 +100,71 @@ export function effectNode(
       feeds.push(lit)
     } else feeds[light] = lit
   }
-  const { frame, reduction } = p
-  const { rate } = p.comp.frames
+  return { names, feeds }
+}
+
+/** The effect's own result for a picture, before amount and matte: the light alone for effects that give light. */
+export function effectNode(
+  p: Planning,
+  step: Step,
+  effect: Effect,
+  picture: PlanNode,
+  laneId: string,
+): PlanNode | undefined {
+  const dials = dialsOf(p, step, effect, laneId)
+  const fed = feedsOf(p, step, effect, dials, picture, laneId)
+  if (!fed) return undefined
+  if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
+  const { frame } = p
+  const { rate, first } = p.comp.frames
+  const over = effect.overTime?.(dials as never, {
+    frame,
+    rate,
+    firstFrame: first,
+    travel: (from, to) => travelOf(p, laneId, step.id, from, to),
+  })
+  if (over) return overTimeNode(p, step, effect, over, laneId)
+  const { reduction } = p
   const { width, height, canvasWidth: frameWidth } = p.area
   const own = effect.prepare?.(dials as never, { width, height, frameWidth, frame, rate, reduction })
-  const passes = Object.fromEntries(
-    names.map((name) => [name, step.feeds[name] && passBehind(p, step.feeds[name].from)]),
-  )
   const prepared =
     own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
   const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
   const others = times.flatMap((t) => p.at(t).stepInput(step.id)?.picture ?? [])
-  const what = `${effect.id}@${effect.version} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
+  return appliedNode(p, step, effect, { picture, ...fed, dials, others, times, prepared }, 'apply')
+}
+
+interface Applied {
+  readonly picture: PlanNode
+  readonly names: readonly string[]
+  readonly feeds: readonly PlanNode[]
+  readonly dials: Record<string, DialValue>
+  readonly others?: readonly PlanNode[]
+  readonly times?: readonly number[]
+  readonly prepared?: PlanNode | undefined
+}
+
+/** What an effect's own code makes of pictures. */
+function appliedNode(
+  p: Planning,
+  step: Step,
+  effect: Effect,
+  { picture, names, feeds, dials, others = [], times = [], prepared }: Applied,
+  by: 'apply' | 'each',
+): PlanNode {
+  const { frame, reduction } = p
+  const { rate } = p.comp.frames
+  const passes = Object.fromEntries(
+    names.map((name) => [name, step.feeds[name] && passBehind(p, step.feeds[name].from)]),
+  )
+  const what = `${effect.id}@${effect.version} ${by} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
   return node(
     what,
     [picture, ...feeds, ...others, ...(prepared ? [prepared] : [])],
     ([src, ...fed], workshop) => {
       const out = workshop.store.allocate(src!.width, src!.height, 4)
       const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
-      effect.apply({
+      effect[by]!({
         ...workshop,
         out,
         picture: src!,
@@ -132,10 +178,54 @@ export function effectNode(
         frame,
         rate,
         reduction,
+        corner: [-p.area.marginPx, -p.area.marginPx],
       })
       return out
     },
     { stepId: step.id },
+  )
+}
+
+/** What comes to a step at several times, added up one after the other. */
+function overTimeNode(
+  p: Planning,
+  step: Step,
+  effect: Effect,
+  { times, holdsMedia = false }: NonNullable<ReturnType<NonNullable<Effect['overTime']>>>,
+  laneId: string,
+): PlanNode | undefined {
+  const shares: { node: PlanNode; weights: [number, number, number, number] }[] = []
+  for (const { frame, weights } of times) {
+    const there = p.at(frame, holdsMedia ? p.mediaFrame : undefined)
+    const picture = there.stepInput(step.id)?.picture
+    if (!picture) return undefined
+    const dials = dialsOf(there, step, effect, laneId)
+    const fed = effect.each && feedsOf(there, step, effect, dials, picture, laneId)
+    if (effect.each && !fed) return undefined
+    const one = fed ? appliedNode(there, step, effect, { picture, ...fed, dials }, 'each') : picture
+    // What stands still for a while is added once.
+    const last = shares.at(-1)
+    if (last?.node.key === one.key) weights.forEach((w, c) => (last.weights[c]! += w))
+    else shares.push({ node: one, weights: [...weights] })
+  }
+  const isWhole = (weights: readonly number[]) => weights.every((w) => Math.abs(w - 1) < 1e-9)
+  if (shares.length === 1 && isWhole(shares[0]!.weights)) return shares[0]!.node
+  return (
+    shares.reduce<PlanNode | undefined>(
+      (sum, { node: one, weights }) =>
+        node(
+          `add ${weights.join(' ')}`,
+          sum ? [sum, one] : [one],
+          (inputs, { kernels, store }) => {
+            const [before, share] = sum ? [inputs[0], inputs[1]!] : [undefined, inputs[0]!]
+            const out = store.allocate(share.width, share.height, 4)
+            kernels.addWeighted(out, before, share, weights)
+            return out
+          },
+          { stepId: step.id },
+        ),
+      undefined,
+    ) ?? nothing(p)
   )
 }
 

@@ -10,6 +10,7 @@ import type { PlanNode } from './plan-node.ts'
 import { tableNode } from './plan-passes.ts'
 import { readOn, readWords, valueOn } from './plan-readings.ts'
 import { targetNode, type Target } from './plan-targets.ts'
+import { nearestFrame } from '../../time.ts'
 import type { Planning, PlanProblem, StepInput } from './planning.ts'
 
 /** What a plan makes for a target, and what it could not make. */
@@ -27,7 +28,7 @@ interface Shared {
   /** By frame, lane and place in the lane. */
   readonly points: Map<string, PlanNode>
   /** Lanes that are being planned, with their frames, the outermost first. */
-  readonly open: { readonly frame: number; readonly laneId: string }[]
+  readonly open: { readonly when: string; readonly laneId: string }[]
   readonly readings: Pick<Readings, 'find'>
   readonly needs: Map<string, Need>
   /** What is being read, so that what follows itself is found. */
@@ -41,24 +42,32 @@ function planningAt(
   frame: number,
   reduction: Reduction,
   shared: Shared,
+  mediaFrame = nearestFrame(frame),
 ): Planning & { readonly problems: readonly PlanProblem[] } {
   const { problems, points, open } = shared
-  const pointKey = (lane: Lane, index: number) => `${frame} ${lane.id} ${index}`
+  const when = `${frame}/${mediaFrame}`
+  const pointKey = (lane: Lane, index: number) => `${when} ${lane.id} ${index}`
   const planning: Planning = {
     comp,
     media,
     frame,
+    mediaFrame,
     reduction,
     area: workArea(comp, reduction),
     full: workArea(comp, 1),
     report: (laneId, stepId, message) => {
+      // What is planned at several times says it once.
+      if (problems.some((p) => p.message === message && p.laneId === laneId && p.stepId === stepId)) return
       problems.push({ laneId, message, ...(stepId ? { stepId } : {}) })
     },
-    at: (other) => (other === frame ? planning : planningAt(comp, media, other, reduction, shared)),
+    at: (other, otherMedia = nearestFrame(other)) =>
+      other === frame && otherMedia === mediaFrame
+        ? planning
+        : planningAt(comp, media, other, reduction, shared, otherMedia),
     knownPoint: (lane, after) => points.get(pointKey(lane, pointIndex(lane, after))),
     lanePoint: (lane, after) => {
       const index = pointIndex(lane, after)
-      open.push({ frame, laneId: lane.id })
+      open.push({ when, laneId: lane.id })
       const known = (i: number) => points.get(pointKey(lane, i))
       const point = planPoints(planning, lane, index, known, (i, made) => {
         points.set(pointKey(lane, i), made)
@@ -66,7 +75,7 @@ function planningAt(
       open.pop()
       return point
     },
-    isOpen: (laneId) => open.some((o) => o.laneId === laneId && o.frame === frame),
+    isOpen: (laneId) => open.some((o) => o.laneId === laneId && o.when === when),
     loopWords: (laneId) => {
       const from = open.findIndex((o) => o.laneId === laneId)
       const ids = [...open.slice(from).map((o) => o.laneId), laneId]

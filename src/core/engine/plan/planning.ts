@@ -31,13 +31,15 @@ export interface Planning {
   readonly comp: Comp
   readonly media: MediaTable
   readonly frame: number
+  /** The frame that media show; another one only where they are held while all else moves. */
+  readonly mediaFrame: number
   readonly reduction: Reduction
   readonly area: WorkArea
   /** The area at full size. */
   readonly full: WorkArea
   report(laneId: string, stepId: string | undefined, message: string): void
-  /** The same at another frame; what is planned there is shared, too. */
-  at(frame: number): Planning
+  /** The same at another time; what is planned there is shared, too. Media show the nearest frame, or the one that is said. */
+  at(frame: number, mediaFrame?: number): Planning
   /** A lane's own picture after its source, after a step, or at its end. */
   lanePoint(lane: Lane, after?: string): PlanNode
   /** The same where it is planned already. */

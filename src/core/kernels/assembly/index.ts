@@ -13,12 +13,17 @@ export * from './grade'
 export * from './half'
 export * from './join'
 export * from './key'
+export * from './lamp'
+export * from './lens'
 export * from './mist'
 export * from './position'
 export * from './resample'
 export * from './scope'
+export * from './smear'
 export * from './streak'
 export * from './thread'
+export * from './warp'
+export * from './ways'
 
 /** First byte of memory that the program itself does not use. */
 export function heapBase(): usize {
