@@ -128,10 +128,11 @@ export async function renderShotFile(
       for (const { message } of problems) warned.add(message)
       for (const [pass, count] of replaced)
         warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
+      const dither = shot.comp.dither === false ? undefined : frame
       const file = join(options.out, outputName(fileStem(shot.name), frame, format))
       await writeWhole(
         file,
-        encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib),
+        encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib, dither),
       )
       say(file)
       // Frames hold different files; what was opened for this one is let go.

@@ -96,6 +96,8 @@ const compSchema = v.strictObject({
   lanes: v.array(lane),
   master: v.array(step),
   /** How the picture is looked at; it does not change. Plain sRGB where left out. */
+  /** 8-bit codes, on the screen and in files, are rounded up and down so that no bands are seen; left out: they are. */
+  dither: v.optional(v.boolean()),
   viewing: v.optional(
     v.variant('type', [
       /** Light up to `white` under a soft shoulder (Reinhard et al. 2002). */

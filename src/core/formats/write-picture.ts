@@ -1,4 +1,5 @@
 import { linearToSrgb } from '../picture/colour.ts'
+import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { Zlib } from './exr-codecs.ts'
@@ -35,7 +36,7 @@ export function outputName(stem: string, frame: number, format: OutputFormat): s
 /**
  * Encodes a finished picture: EXR as scene-linear half RGBA (values beyond 65504 are held there), PNG as sRGB codes clipped to 0–1.
  * Where colour is straight, light without cover (alpha 0) is written as it is: no straight colour can say it. `name` is noted
- * in the EXR header.
+ * in the EXR header. With `dither`, a frame's number, 8-bit codes are rounded up and down so that no bands are seen.
  */
 export function encodePicture(
   picture: Picture,
@@ -43,11 +44,13 @@ export function encodePicture(
   name: string,
   kernels: Kernels,
   zlib: Zlib,
+  dither?: number,
 ): Uint8Array {
   const { width, height } = picture
   const { ending, bits, isPremultiplied } = writing[format]
   const data = isPremultiplied ? picture.data : straightened(picture.data)
-  if (ending === 'png') return writePng(width, height, toCodes(data, bits === 16 ? 65535 : 255))
+  if (ending === 'png')
+    return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
   const held = Float32Array.from(data, (v) => (v > 65504 ? 65504 : v < -65504 ? -65504 : v))
   const codes = new Uint16Array(held.length)
   kernels.floatToHalf(codes, held)
@@ -73,6 +76,16 @@ function straightened(data: Float32Array): Float32Array {
     if (alpha > 0 && alpha < 1) for (let c = 0; c < 3; c++) out[i + c]! /= alpha
   }
   return out
+}
+
+/** 8-bit codes, to the nearest or dithered. */
+function codesOf8(data: Float32Array, width: number, dither: number | undefined): Uint8Array | Uint16Array {
+  if (dither === undefined) return toCodes(data, 255)
+  return Uint8Array.from(data, (v, i) => {
+    const [channel, p] = [i % 4, i >> 2]
+    const value = 255 * (channel === 3 ? v : linearToSrgb(v))
+    return ditheredCode(value, ditherBits(p % width, Math.floor(p / width), channel, dither))
+  })
 }
 
 function toCodes(data: Float32Array, most: number): Uint8Array | Uint16Array {

@@ -35,12 +35,13 @@ async function render(engine: NodeEngine, job: RenderJob, folder: string): Promi
   const { picture, problems } = await engine.renderFrame(job.comp, job.media, job.frame)
   await mkdir(folder, { recursive: true })
   const files: string[] = []
+  const dither = job.comp.dither === false ? undefined : job.frame
   for (const [i, format] of job.formats.entries()) {
     say({ type: 'progress', progress: 0.6 + (0.4 * i) / job.formats.length })
     const name = outputName(fileStem(job.shotName), job.frame, format)
     await writeWhole(
       join(folder, name),
-      encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib),
+      encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib, dither),
     )
     files.push(name)
   }

@@ -28,6 +28,7 @@ export function Viewing() {
   const { store } = useShotContext()
   const viewing = useShot((s) => s.comp.viewing)
   const media = useShot((s) => s.media)
+  const isDithered = useShot((s) => s.comp.dither !== false)
   const tables = tablesOf(media)
   const choose = (name: string, way: Way | undefined) => {
     store.getState().edit(`View by ${name}`, (comp): Comp => {
@@ -64,6 +65,25 @@ export function Viewing() {
           </option>
         ))}
       </select>
+      <button
+        type="button"
+        className={`rounded px-1 py-0.5 ${isDithered ? '' : 'bg-base-100 text-accent'}`}
+        aria-pressed={isDithered}
+        title={
+          isDithered
+            ? 'No bands: 8-bit codes, here and in PNG 8 files, are rounded up and down by noise. Click to round to the nearest code.'
+            : '8-bit codes are rounded to the nearest: smooth ramps may show bands. Click to hide them by noise.'
+        }
+        onClick={() => {
+          store.getState().edit(isDithered ? 'Round to the nearest code' : 'Hide bands', (comp): Comp => {
+            const next = { ...comp }
+            delete next.dither
+            return isDithered ? { ...next, dither: false } : next
+          })
+        }}
+      >
+        {isDithered ? 'No bands' : 'Bands'}
+      </button>
       {viewing?.type === 'shoulder' && (
         <select
           aria-label="White of the shoulder"

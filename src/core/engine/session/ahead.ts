@@ -14,7 +14,9 @@ const made: Handler<'ahead'> = async (session, work, wish, isStale) => {
   const { frame, reduction, target, view, known, isAsked, next } = wish
   const { node, area } = await session.plan(work, frame, reduction, target, isStale)
   const table = planViewTable(work.comp, work.media, frame)
-  const key = keyOf(`${node.key} ${JSON.stringify([view, work.comp.viewing])} ${table?.node.key ?? ''}`)
+  const key = keyOf(
+    `${node.key} ${JSON.stringify([view, work.comp.viewing, work.comp.dither])} ${table?.node.key ?? ''}`,
+  )
   if (key === known || isAsked) return { key, tookMs: performance.now() - started }
   await evaluator.load(work.comp, node)
   if (next !== undefined && next !== frame) {

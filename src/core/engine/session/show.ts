@@ -26,7 +26,8 @@ async function display(
   const table = planViewTable(comp, media, frame)
   if (table) await evaluator.load(comp, table.node)
   const entries = table && { picture: evaluator.evaluate(table.node), pass: table.pass }
-  displayViewed(codes, picture, view, comp.viewing, entries, evaluator.workshop)
+  const dither = comp.dither === false ? undefined : frame
+  displayViewed(codes, picture, { ...view, dither }, comp.viewing, entries, evaluator.workshop)
 }
 
 /** One channel of a matte: of a picture, its alpha. */
