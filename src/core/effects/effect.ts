@@ -96,6 +96,8 @@ export interface Effect<
     readonly after: readonly Family[]
     readonly before: readonly Family[]
     readonly reason: string
+    /** Elsewhere it is likely a mistake, and the desk says so. */
+    readonly isFirm?: boolean
   }
   /** Counted up when the same dial values give another picture. */
   readonly version: number

@@ -8,7 +8,7 @@ import bloom from './bloom.ts'
 import { dialProblem, type DialValue } from '../dials/dials.ts'
 import type { Effect } from './effect.ts'
 import { defaultDials, effects, findEffect } from './registry.ts'
-import { recommendedSlot } from './suggest.ts'
+import { orderAdvice, recommendedSlot } from './suggest.ts'
 
 const { kernels, store } = createLoneKernels(512)
 
@@ -247,3 +247,16 @@ test('no copy in a lens takes light away', () => {
       store.release(out)
     }
 })
+
+test('what stands the wrong way round is said with its reason, and nothing else is', () => {
+  const said = (...ids: string[]) =>
+    orderAdvice(ids.map((effect, i) => ({ id: `${effect}${i}`, effect }))).map((a) => [a.step, a.before])
+  expect(said('motion-blur', 'bloom')).toEqual([['bloom1', 'motion-blur0']])
+  expect(said('bloom', 'motion-blur')).toEqual([])
+  expect(said('grain', 'curves', 'star-glare')).toEqual([['curves1', 'grain0'], ['star-glare2', 'grain0']])
+  expect(said('lens-fringe', 'depth-mist')).toEqual([['depth-mist1', 'lens-fringe0']])
+  // Placing, sharpening and what wavers may stand on both sides of light.
+  expect(said('place', 'bloom', 'noise-warp', 'sharpen', 'matte-glow')).toEqual([])
+  expect(said('bloom', 'depth-mist', 'motion-blur', 'lens-fringe', 'vignette', 'grain')).toEqual([])
+  expect(orderAdvice([{ id: 'a', effect: 'motion-blur' }, { id: 'b', effect: 'light-rays' }])[0]!.reason).toMatch(/smears/)
+}) // prettier-ignore

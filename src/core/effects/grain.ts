@@ -60,6 +60,7 @@ export default defineEffect({
     after: ['light', 'depth', 'motion', 'shade', 'colour', 'matte', 'finish'],
     before: [],
     reason: 'Grain lies in the film, behind light, lens and all else: what comes after would spread or smear it.',
+    isFirm: true,
   },
   dials: {
     size: number({

@@ -44,6 +44,7 @@ export default defineEffect({
     after: ['light', 'depth', 'motion', 'shade', 'colour', 'matte'],
     before: [],
     reason: 'The lens is between the scene and the film: light, mist and what moves are in front of it, grain is behind it.',
+    isFirm: true,
   },
   dials: {
     amount: number({

@@ -40,6 +40,7 @@ export default defineEffect({
     after: ['colour', 'shade', 'matte', 'depth', 'light'],
     before: ['finish'],
     reason: 'Light smears with what moves, so it stands before; the lens and grain do not move, so they come after.',
+    isFirm: true,
   },
   feeds: {
     motion: { kind: 'motion', required: false, hint: 'How far each pixel moves to the next frame: the motion pass.' },

@@ -73,3 +73,35 @@ export function recommendedSlot(effect: Effect, steps: readonly Step[]): number 
   const lastEarlier = steps.findLastIndex((s) => is(effect.belongs.after, s))
   return Math.max(lastEarlier + 1, end)
 }
+
+/** Two steps of a lane that stand the wrong way round, most likely. */
+export interface OrderAdvice {
+  readonly step: string
+  /** The one before it that it should stand before. */
+  readonly before: string
+  readonly reason: string
+}
+
+/**
+ * Steps that stand after one that belongs after them: light after motion blur, light or mist after grain. Said only of effects whose place
+ * matters to the picture, and where the other one does not want it so itself.
+ */
+export function orderAdvice(steps: readonly Pick<Step, 'id' | 'effect'>[]): OrderAdvice[] {
+  const known = steps.flatMap(({ id, effect }) => {
+    const found = findEffect(effect)
+    return found ? [{ id, effect: found }] : []
+  })
+  return known.flatMap(({ id, effect }, i) => {
+    const wrong = known.slice(0, i).find(({ effect: early }) => {
+      if (!early.belongs.isFirm && !effect.belongs.isFirm) return false
+      const wants =
+        early.belongs.after.includes(effect.family) || effect.belongs.before.includes(early.family)
+      const mayBe =
+        early.belongs.before.includes(effect.family) || effect.belongs.after.includes(early.family)
+      return wants && !mayBe
+    })
+    if (!wrong) return []
+    const firm = wrong.effect.belongs.isFirm ? wrong.effect : effect
+    return [{ step: id, before: wrong.id, reason: firm.belongs.reason }]
+  })
+}

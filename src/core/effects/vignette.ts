@@ -14,6 +14,7 @@ export default defineEffect({
     after: ['light', 'depth', 'motion', 'shade', 'colour', 'matte'],
     before: [],
     reason: 'The lens darkens what has come through it, light and mist too.',
+    isFirm: true,
   },
   dials: {
     by: choice({

@@ -3,7 +3,7 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
 import { masterId } from '../../core/comp/edits.ts'
 import type { Effect } from '../../core/effects/effect.ts'
-import { recommendedSlot, searchEffects } from '../../core/effects/suggest.ts'
+import { orderAdvice, recommendedSlot, searchEffects } from '../../core/effects/suggest.ts'
 import { useShot } from '../shot/shot-context.tsx'
 import { stepTitle } from './step-title.ts'
 
@@ -31,6 +31,15 @@ export function AddStepDialog({
   const found = searchEffects(text)
   const chosen = found[Math.min(index, found.length - 1)]
   const best = chosen && recommendedSlot(chosen, steps)
+  /** What would stand wrongly if it were put here. */
+  const wrong = chosen
+    ? orderAdvice([
+        ...steps.slice(0, place.at),
+        { id: '', effect: chosen.id },
+        ...steps.slice(place.at),
+      ]).find((a) => a.step === '' || a.before === '')
+    : undefined
+  const other = steps.find((s) => s.id === (wrong?.step === '' ? wrong.before : wrong?.step))
   const name = (at: number) => (at === 0 ? 'right after the source' : `after ${stepTitle(steps[at - 1]!)}`)
 
   useEffect(() => {
@@ -94,8 +103,18 @@ export function AddStepDialog({
         {chosen && best !== undefined && (
           <div className="flex items-center gap-3 border-t border-base-300 p-3 text-xs">
             <p className="flex-1 text-base-content/75">
-              {best === place.at ? 'A good place. ' : `Best placed ${name(best)}. `}
-              {chosen.belongs.reason}
+              {wrong && other ? (
+                <span className="text-warning">
+                  {wrong.step === ''
+                    ? `It would stand after ${stepTitle(other)}. `
+                    : `It would stand before ${stepTitle(other)}. `}
+                </span>
+              ) : best === place.at ? (
+                'A good place. '
+              ) : (
+                `Best placed ${name(best)}. `
+              )}
+              {wrong?.reason ?? chosen.belongs.reason}
             </p>
             {best !== place.at && (
               <button

@@ -1,7 +1,7 @@
 'use client'
 
 import { useDraggable, useDroppable } from '@dnd-kit/core'
-import { TriangleAlert } from 'lucide-react'
+import { MoveLeft, TriangleAlert } from 'lucide-react'
 import { memo, useCallback, useEffect, useRef } from 'react'
 import { matteOfStep } from '../../core/comp/references.ts'
 import type { Step } from '../../core/comp/schema.ts'
@@ -16,6 +16,7 @@ import { setFeed } from '../../core/comp/edits.ts'
 import type { Dragged, Dropped } from './drop-edge.ts'
 import { feedFor } from './feed-for.ts'
 import { linkedTo } from './linked.ts'
+import { adviceOn } from './order-advice.ts'
 import { stepTitle } from './step-title.ts'
 import { Thumbnail } from './thumbnail.tsx'
 
@@ -29,6 +30,8 @@ interface TileProps {
   /** It feeds what is selected, or is fed by it. */
   readonly isLinked?: boolean
   readonly problem?: string | undefined
+  /** Why it would better stand elsewhere in its lane. */
+  readonly advice?: string | undefined
   /** What is dragged would be fed to it. */
   readonly isTarget?: boolean
   readonly drag?: Pick<ReturnType<typeof useDraggable>, 'setNodeRef' | 'listeners'>
@@ -74,6 +77,7 @@ export function Tile({
   isLinked = false,
   isTarget = false,
   problem,
+  advice,
   drag,
   onSelect,
   matteOf,
@@ -114,6 +118,11 @@ export function Tile({
           >
             {problem && <TriangleAlert size={12} className="shrink-0 text-warning" aria-hidden />}
             {title}
+            {advice && !problem && (
+              <span title={advice} className="shrink-0 text-warning" data-advice>
+                <MoveLeft size={12} aria-label={advice} />
+              </span>
+            )}
           </span>
           <span
             className={`block truncate text-xs ${problem ? 'text-warning' : 'text-base-content/60'}`}
@@ -158,6 +167,7 @@ export const StepTile = memo(function StepTile({ step, laneId }: { step: Step; l
   const isOn = useShot((s) => isOnNow(s, step))
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
   const title = stepTitle(step)
+  const advice = useShot((s) => adviceOn(s.comp, step.id)?.words)
   const isLinked = useShot((s) => linkedTo(s).has(step.id))
   const isLocked = useShot((s) => s.comp.lanes.find((l) => l.id === laneId)?.locked ?? false)
   const drag = useDraggable({
@@ -201,6 +211,7 @@ export const StepTile = memo(function StepTile({ step, laneId }: { step: Step; l
       isSelected={isSelected}
       isOff={!isOn}
       problem={problem}
+      advice={isOn ? advice : undefined}
       matteOf={matteOfStep(step) && { lane: laneId, step: step.id }}
       onSelect={() => {
         store.getState().set({ selection: { lane: laneId, step: step.id } })

@@ -3,11 +3,12 @@
 import { Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { cutName } from '../../core/comp/cut-name.ts'
-import { editStep, removeStep, setFeed } from '../../core/comp/edits.ts'
+import { editStep, moveStep, removeStep, setFeed } from '../../core/comp/edits.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type Dial, type DialValue } from '../../core/dials/dials.ts'
 import { defaultDials, findEffect } from '../../core/effects/registry.ts'
 import type { CurvePoint } from '../../core/picture/tone-curve.ts'
+import { adviceOn } from '../desk/order-advice.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { readSetting } from '../../core/comp/settings.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -87,6 +88,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const chart = effect && Object.entries(effect.dials).find(([, d]) => d.type === 'number' && d.chart)
   const chartDial = chart?.[1].type === 'number' ? chart[1] : undefined
 
+  const advice = adviceOn(comp, step.id)
   const stops = useShot((s) => s.meters[step.id])
   const profile = effect?.profile?.(
     Object.fromEntries(Object.keys(effect.dials).map((key) => [key, value(key)])) as never,
@@ -135,6 +137,22 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           <p className="text-xs text-base-content/65">
             {effect?.purpose ?? 'This effect is not part of this Zafiro; its settings are kept.'}
           </p>
+          {isOn && advice && (
+            <p className="mt-1 text-xs text-warning">
+              {advice.words}{' '}
+              <button
+                type="button"
+                className="link"
+                onClick={() => {
+                  edit(`Move ${title} before ${advice.before}`, (c) =>
+                    moveStep(c, step.id, laneId, advice.at),
+                  )
+                }}
+              >
+                Move it there
+              </button>
+            </p>
+          )}
           {effect?.kind === 'light' && isOn && stops !== undefined && (
             <p className="text-xs text-accent" data-testid="light-added">
               {value('alone') === true ? 'gives its light alone, without the picture' : lightWords(stops)}

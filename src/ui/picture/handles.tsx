@@ -10,6 +10,7 @@ import { counts, dialLabel, type DialValue } from '../../core/dials/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { findEffect } from '../../core/effects/registry.ts'
 import { stepTitle } from '../desk/step-title.ts'
+import { fromSlider, toSlider } from '../dials/taper.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { settingNow } from '../shot/use-setting.ts'
@@ -83,6 +84,33 @@ function directionHandles(
   })
 }
 
+/** A slider laid on the picture: from beside its point to this far right of it, in pixels of the frame. */
+const leverFrom = 26
+const leverSpan = 200
+
+/** Numbers whose slider also lies beside a point. */
+function leverHandles(step: Step, effect: Effect, valueOf: ValueOf): Handle[] {
+  return Object.entries(effect.dials).flatMap(([key, dial]) => {
+    if (dial.type !== 'number' || dial.lever === undefined || !counts(dial, valueOf)) return []
+    const [value, about] = [valueOf(key), valueOf(dial.lever) as unknown as Point | undefined]
+    if (typeof value !== 'number' || !about) return []
+    const label = dialLabel(key, dial)
+    return [
+      {
+        id: `${step.id} ${key}`,
+        label,
+        at: [about[0] + leverFrom + leverSpan * toSlider(dial, value), about[1]] as Point,
+        from: about,
+        editName: `${label} of ${stepTitle(step)}`,
+        move: (to: Point): Writes => {
+          const place = Math.min(1, Math.max(0, (to[0] - about[0] - leverFrom) / leverSpan))
+          return [[dialRef(step, key), fromSlider(dial, place)]]
+        },
+      },
+    ]
+  })
+}
+
 /** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
 function stepHandles(step: Step, canvas: Comp['canvas'], valueOf: ValueOf): Handle[] {
   const effect = findEffect(step.effect)
@@ -104,7 +132,7 @@ function stepHandles(step: Step, canvas: Comp['canvas'], valueOf: ValueOf): Hand
       move: (to) => [[dialRef(step, key), [to[0], to[1]]]],
     })
   }
-  found.push(...directionHandles(step, effect, valueOf, canvas))
+  found.push(...directionHandles(step, effect, valueOf, canvas), ...leverHandles(step, effect, valueOf))
   const offsets = effect.offset
   const pivot = offsets && (valueOf(offsets.about) as unknown as Point | undefined)
   if (!offsets || !Array.isArray(pivot)) return found
