@@ -122,7 +122,7 @@ function bellyShade(frame: number, px: number): Path {
 /**
  * The comp that the demo shot opens with. Open water behind; the cave, lit by the vent and in haze, with a bloom that takes its light from the jellyfish and the lamp alone,
  * sparkle on brass and crystals, rays that take theirs from the hole in the roof, and lamplight out of a traced window; glass that mirrors where it is seen edge-on;
- * the drawn plume as three live copies of one drawing; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
+ * the drawn plume as three live copies of one drawing that wavers; the seahorse, painted and inked, as a bus with a glow that is a live copy of it.
  */
 export function demoComp(width: number, height: number, demoFrames: number): Comp {
   const beauty = (media: keyof typeof demoMedia) => ({ type: 'pass', media, pass: 'beauty' }) as const
@@ -175,6 +175,13 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   })
   const warmth = b.step(cave, 'matte-light', { colour: 'source', tint: [1, 0.42, 0.12], strength: 1.7, softness: 0 }) // prettier-ignore
   b.comp = setFeed(b.comp, warmth, 'shape', { from: { type: 'tap', lane: ventLight } })
+  // The lamp in the bell lights what stands around it: brass, crystals and rock.
+  const cast = b.step(cave, 'cast-light', { at1: [width * 0.42, height * 0.5], distance1: 0.55, power1: 1.5, colour1: [1, 0.66, 0.32], size1: 0.35, nearest: 0.35, coverAlpha: false }) // prettier-ignore
+  b.comp = setFeed(setFeed(b.comp, cast, 'position', data('position')), cast, 'normal', data('normal'))
+  b.moves({ of: 'dial', step: cast, key: 'at1' }, {
+    keys: [{ frame: 1, value: [width * 0.42, height * 0.5] }],
+    riders: [{ type: 'follow', on: true, of: { type: 'matte', matte: { ...data('objects'), objects: idsOf('bell_glass') } }, offset: [0, 0] }],
+  }) // prettier-ignore
   // Haze before the light: rays and glows shine in it, and are not dimmed by it.
   const haze = b.step(cave, 'depth-mist', { profile: 'visibility', near: 8.5, visibility: 40, ceiling: 0.85, colour: 'own', nearColour: [0.035, 0.11, 0.14], farColour: [0.05, 0.2, 0.25], soften: 2.5 * px, uneven: true, noise: 0.35, noiseSize: 240 * px, lit: true, lamp: [Math.round(spot.x), Math.round(spot.y)], lampReach: 150 * px, lampStrength: 0.1, lampColour: [1, 0.4, 0.14] }) // prettier-ignore
   b.comp = setFeed(setFeed(b.comp, haze, 'depth', data('depth')), haze, 'position', data('position'))
@@ -228,6 +235,10 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
     ],
   }) // prettier-ignore
 
+  // What sinks and drifts smears, its light with it.
+  const smear = b.step(cave, 'motion-blur', { by: 'motion', shutter: 180, opens: -90, longest: 80 * px })
+  b.comp = setFeed(setFeed(b.comp, smear, 'motion', data('motion')), smear, 'depth', data('depth'))
+
   // Glass mirrors its surroundings where it is seen edge-on.
   const grazing = b.lane('Grazing', { type: 'pass', media: 'cave', pass: 'normal' })
   b.edit(grazing, (l) => {
@@ -251,33 +262,52 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.edit(shape, (l) => {
     l.kind = 'matte'
   })
+  // Three live copies of one drawing, each wider, darker and farther up than the one before.
   const copies = [
-    { name: 'Plume wide', radius: 34, gains: [0.9, 0.28, 0.1] },
-    { name: 'Plume body', radius: 15, gains: [1, 0.5, 0.2] },
-    { name: 'Plume core', radius: 6, gains: [1, 0.86, 0.6] },
-  ].map(({ name, radius, gains: [red, green, blue] }) => {
+    { name: 'Plume wide', spread: 15, soft: 20, up: -16, gains: [0.62, 0.16, 0.05], opacity: 0.7 },
+    { name: 'Plume body', spread: 0, soft: 9, up: 0, gains: [0.95, 0.42, 0.12], opacity: 0.65 },
+    { name: 'Plume core', spread: -9, soft: 5, up: 8, gains: [1.5, 1.15, 0.62], opacity: 0.75 },
+  ].map(({ name, spread, soft, up, gains: [red, green, blue], opacity }) => {
     const lane = b.lane(name, { type: 'tap', lane: shape })
+    if (spread !== 0)
+      b.step(lane, 'choke-spread', { spread: spread * px, softness: Math.abs(spread) * 0.6 * px })
     b.step(lane, 'channel-gains', { red: red!, green: green!, blue: blue! })
-    b.step(lane, 'blur', { radius: radius * px })
+    b.step(lane, 'place', { moveY: up * px })
+    b.step(lane, 'blur', { radius: soft * px })
     b.edit(lane, (l) => {
       l.join.mode = 'plus'
-      l.join.opacity = 0.5
+      l.join.opacity = opacity
     })
     return lane
   }) as [string, string, string]
   const plume = b.bus('Plume', ...copies)
+  // It wavers without being drawn anew, and stands still at the vent.
+  const root = b.lane('Plume root', {
+    type: 'gradient',
+    shape: 'line',
+    from: { at: [Math.round(spot.x), Math.round(spot.y + 34 * px)], colour: [1, 1, 1], alpha: 1 },
+    to: { at: [Math.round(spot.x), Math.round(spot.y - 90 * px)], colour: [1, 1, 1], alpha: 0 },
+  })
+  b.edit(root, (l) => {
+    l.kind = 'matte'
+  })
+  const waver = b.step(plume, 'noise-warp', { size: 64 * px, strength: 26 * px, octaves: 3, roughness: 0.55, speed: 0.9, driftY: -110 * px, seed: 3 }) // prettier-ignore
+  b.comp = setFeed(b.comp, waver, 'hold', { from: { type: 'tap', lane: root } })
+  b.step(plume, 'curves', { luminance: [[0, 0], [0.06, 0.035], [0.4, 0.42], [1.6, 1.9]] }) // prettier-ignore
+  b.step(plume, 'bloom', { threshold: 0.25, reach: 60 * px, strength: 0.7, tint: [1, 0.6, 0.3] })
   // It thins as it rises.
   const rise = b.lane('Plume fade', {
     type: 'gradient',
     shape: 'line',
-    from: { at: [width / 2, height * 0.22], colour: [1, 1, 1], alpha: 0 },
-    to: { at: [width / 2, height * 0.62], colour: [1, 1, 1], alpha: 1 },
+    from: { at: [width / 2, height * 0.26], colour: [1, 1, 1], alpha: 0 },
+    to: { at: [width / 2, height * 0.64], colour: [1, 1, 1], alpha: 1 },
   })
+  b.step(rise, 'levels', { gamma: 0.42 })
   b.edit(rise, (l) => {
     l.kind = 'matte'
   })
   b.edit(plume, (l) => {
-    l.join = { mode: 'plus', opacity: 0.3, matte: { from: { type: 'tap', lane: rise } } }
+    l.join = { mode: 'plus', opacity: 0.42, matte: { from: { type: 'tap', lane: rise } } }
     l.folded = true
   })
 
@@ -320,5 +350,9 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   b.comp = placeLane(b.comp, glow, 'back', seahorse)
   // The finished look: a little more contrast, and light above white held back softly.
   b.step(masterId, 'curves', { luminance: [[0, 0], [0.42, 0.385], [0.85, 0.87], [1.5, 1.08]] }) // prettier-ignore
+  // What the lens and the film add, last.
+  b.step(masterId, 'lens-fringe', { amount: 1.1 * px, growth: 2.4 })
+  b.step(masterId, 'vignette', { by: 'lens', field: 52 })
+  b.step(masterId, 'grain', { size: 1.3 * px, shadows: 0.001, middle: 0.007, lights: 0.018, seed: 11 })
   return b.comp
 }

@@ -32,6 +32,7 @@ function compOf(effect: Effect | undefined, { info }: MediaFile, objects: readon
   const dials = { ...effect.starts[0]?.dials, ...effect.example }
   for (const [key, value] of Object.entries(dials)) comp = putDial(comp, id, key, value as never)
   for (const [key, { kind }] of Object.entries(effect.feeds)) {
+    if (key === 'surface') continue
     const found = info.passes.find((p) => p.kind === kind && kind !== 'matte')
     if (found)
       comp = setFeed(comp, id, key, { from: pass(found.name === 'reflection' ? 'emission' : found.name) })
@@ -55,7 +56,12 @@ export async function drawEffects(
   const names = [...(file.masks[0]?.objects ?? [])].filter(([, name]) => name.startsWith('jelly'))
   const jellies = names.map(([id]) => id.toString(16).padStart(8, '0'))
   const shown = async (comp: Comp) => {
-    const { picture } = await engine.renderFrame(comp, media, 1)
+    // Late enough for what takes from earlier frames, which are all the same here.
+    const { picture } = await engine.renderFrame(
+      { ...comp, frames: { first: 1, last: 100, rate: 24 } },
+      media,
+      60,
+    )
     return smallToCodes(shrink(picture, width), 8)
   }
   try {

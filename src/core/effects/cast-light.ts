@@ -117,6 +117,7 @@ export default defineEffect({
     { name: 'Lantern', dials: { distance1: 0.4, power1: 0.6, colour1: [1, 0.7, 0.4], size1: 0.15 } },
     { name: 'Wide glow', dials: { distance1: 2, power1: 6, colour1: [0.7, 0.85, 1], size1: 1 } },
   ],
+  example: { at1: [330, 290], distance1: 0.8, power1: 2.5, size1: 0.3 },
   apply({ out, picture, feeds, dials, kernels }) {
     const { position, normal } = feeds
     const values = dials as unknown as Record<string, never>

@@ -22,6 +22,10 @@ const phrases: Readonly<Record<string, string>> = {
   'bigger mask': 'choke-spread', 'shrink the matte': 'choke-spread', 'erode': 'choke-spread', 'grow edges': 'choke-spread', 'feather': 'soften', 'soft edges': 'soften', 'combine masks': 'combine', 'subtract one matte from another': 'combine', 'mask contrast': 'levels', 'crush the matte': 'levels',
   'rim light': 'matte-light', 'edge light': 'matte-light', 'back light': 'matte-light', 'light from one side': 'matte-light', 'shadow on the character': 'matte-shade', 'shade': 'matte-shade', 'core shadow': 'matte-shade', 'drop shadow': 'contact-shadow', 'shadow on the floor': 'contact-shadow',
   'transparent': 'opacity', 'see through': 'opacity', 'fade out': 'opacity', 'move': 'place', 'rotate the layer': 'place', 'scale down': 'place', 'resize': 'place', 'flip horizontally': 'place', 'shift left': 'place',
+  'motion blur': 'motion-blur', 'camera shutter': 'motion-blur', 'smear fast things': 'motion-blur', 'whip pan': 'motion-blur', 'blur by velocity': 'motion-blur', 'film grain': 'grain', 'noise': 'grain noise-warp', 'hide banding': 'grain', 'iso noise': 'grain',
+  'chromatic aberration': 'lens-fringe', 'rgb split': 'lens-fringe', 'colour fringes at the edge': 'lens-fringe', 'vignette': 'vignette', 'darken the corners': 'vignette', 'spotlight in the middle': 'vignette', 'make the flame waver': 'noise-warp', 'heat haze': 'noise-warp depth-mist',
+  'water distortion': 'noise-warp', 'wobble': 'noise-warp', 'turbulence': 'noise-warp', 'displace': 'noise-warp', 'light trails': 'afterglow', 'echo of sparks': 'afterglow', 'long exposure': 'afterglow', 'sharpen': 'sharpen', 'unsharp mask': 'sharpen', 'crisper': 'sharpen',
+  'relight': 'cast-light', 'add a lamp': 'cast-light', 'light the walls with a lantern': 'cast-light', 'point light': 'cast-light', 'radial blur': 'blur', 'spin blur': 'blur', 'speed lines': 'blur motion-blur',
 } // prettier-ignore
 
 test('of more than a hundred ordinary phrases at least 95 % have the right effect among the first three, each in under 5 ms', () => {
