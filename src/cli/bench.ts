@@ -17,6 +17,7 @@ import { drawShapes } from '../core/shapes/draw-shapes.ts'
 import { controls } from '../core/shapes/outline.ts'
 import { alternate, type Result, type Work } from './alternate.ts'
 import { benchDepth } from './bench-depth.ts'
+import { benchFinish } from './bench-finish.ts'
 import { benchDesk } from './bench-desk.ts'
 import { benchFormats } from './bench-formats.ts'
 
@@ -128,6 +129,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       })
     }
     results.push(...(await benchDepth(a, out, workshop, threads, Math.min(rounds, 9))))
+    results.push(...(await benchFinish(a, out, workshop, threads, Math.min(rounds, 7))))
     if (threads === 1 && width === 1920) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]

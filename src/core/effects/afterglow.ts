@@ -36,6 +36,7 @@ export default defineEffect({
     { name: 'Sparks', dials: { frames: 8, halfLife: 2, strength: 1, tint: [1, 0.35, 0.1] } },
     { name: 'Lamps in the dark', dials: { frames: 24, halfLife: 9, strength: 0.6, tint: [1, 0.8, 0.6] } },
   ],
+  example: { threshold: 0.15, strength: 1.5 },
   overTime({ frames, halfLife, strength, tint }, { frame, firstFrame }) {
     const count = Math.round(frames)
     const times: OtherTime[] = []

@@ -79,7 +79,7 @@ export default defineEffect({
     { name: 'Rushing in', dials: { by: 'zoom', amount: 20 } },
     { name: 'Turning', dials: { by: 'spin', turn: 12 } },
   ],
-  example: { radius: 7 },
+  example: { by: 'even', radius: 7 },
   apply({ out, picture, dials, kernels, store }) {
     const { by, centre } = dials
     if (by === 'angle') lineBlur(out, picture, dials.angle, dials.length, { kernels, store })

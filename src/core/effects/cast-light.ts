@@ -54,7 +54,7 @@ function lampDials<const N extends number>(n: N, at: readonly [number, number]) 
     }),
   }
   return Object.fromEntries(Object.entries(made).map(([key, dial]) => [`${key}${n}`, dial])) as {
-    [K in keyof typeof made & string as `${K}${N}`]: (typeof made)[K]
+    [K in keyof typeof made as `${K}${N}`]: (typeof made)[K]
   }
 }
 
@@ -117,7 +117,7 @@ export default defineEffect({
     { name: 'Lantern', dials: { distance1: 0.4, power1: 0.6, colour1: [1, 0.7, 0.4], size1: 0.15 } },
     { name: 'Wide glow', dials: { distance1: 2, power1: 6, colour1: [0.7, 0.85, 1], size1: 1 } },
   ],
-  example: { at1: [330, 290], distance1: 0.8, power1: 2.5, size1: 0.3 },
+  example: { at1: [560, 380], distance1: 0.9, power1: 5, size1: 0.3 },
   apply({ out, picture, feeds, dials, kernels }) {
     const { position, normal } = feeds
     const values = dials as unknown as Record<string, never>
@@ -134,7 +134,7 @@ export default defineEffect({
           at: p.map((v, c) => v + (distance * facing[c]!) / length) as unknown as Rgb,
           light: colours.map((v) => v * power) as unknown as Rgb,
           limit: dials.nearest,
-          size: values[`size${n}`]! as number,
+          size: values[`size${n}`]!,
         },
       ]
     })

@@ -335,13 +335,7 @@ describe('cast light', () => {
   const grey = picture(w, h, () => [0.5, 0.5, 0.5, 1])
   const lamp = { lamps: '1', at1: [100.5, 50.5], power1: 3, colour1: [1, 1, 1], size1: 0, nearest: 1e-6 }
   const under = (dials: Record<string, unknown>, n = [0, 0, -1], x = 100) =>
-    at(
-      tried('cast-light', grey, { ...lamp, ...dials } as never, { position, normal: facing(n) }),
-      w,
-      x,
-      50,
-      1,
-    )
+    at(tried('cast-light', grey, { ...lamp, ...dials }, { position, normal: facing(n) }), w, x, 50, 1)
   test('falls with the square of the distance', () => {
     for (const distance of [0.5, 1, 4])
       expect(under({ distance1: distance })).toBeCloseTo((0.5 * 3) / distance ** 2, 5)
@@ -352,7 +346,7 @@ describe('cast light', () => {
     for (const degrees of [0, 35, 70, 100]) {
       const a = (degrees * Math.PI) / 180
       const normal = picture(w, h, (x) => (x === 100 ? [0, 0, -1, 1] : [Math.sin(a), 0, -Math.cos(a), 1]))
-      const out = tried('cast-light', grey, { ...lamp, distance1: 2 } as never, { position, normal })
+      const out = tried('cast-light', grey, { ...lamp, distance1: 2 }, { position, normal })
       const way = [-0.01, 0, -2]
       const cosine = (way[0]! * Math.sin(a) + way[2]! * -Math.cos(a)) / Math.hypot(...way)
       expect(at(out, w, 101, 50, 1)).toBeCloseTo(Math.max(0, (1.5 * cosine) / (4 + 1e-4)), 4)
@@ -361,13 +355,18 @@ describe('cast light', () => {
   test('no surface, no light: no normal, no position, a lamp that stands on nothing', () => {
     expect(under({}, [0, 0, 0])).toBe(0)
     const holes = picture(w, h, (x) => (x < 50 ? [0, 0, 0, 1] : [(x - 100) / 100, 0, 7, 1]))
-    const out = tried('cast-light', grey, lamp as never, { position: holes, normal: facing([0, 0, -1]) })
+    const out = tried('cast-light', grey, lamp, { position: holes, normal: facing([0, 0, -1]) })
     expect(at(out, w, 20, 50, 1)).toBe(0)
     expect(at(out, w, 120, 50, 1)).toBeGreaterThan(0)
-    const off = tried('cast-light', grey, { ...lamp, at1: [10, 50] } as never, {
-      position: holes,
-      normal: facing([0, 0, -1]),
-    })
+    const off = tried(
+      'cast-light',
+      grey,
+      { ...lamp, at1: [10, 50] },
+      {
+        position: holes,
+        normal: facing([0, 0, -1]),
+      },
+    )
     expect(off.every((v) => v === 0)).toBe(true)
   })
   test('many lamps add, and normals of any length count the same', () => {

@@ -91,7 +91,7 @@ export default defineEffect({
     { name: 'Coarse', dials: { size: 2.6, shadows: 0.006, middle: 0.03, lights: 0.06 } },
     { name: 'Grey', dials: { size: 1.6, colour: 0 } },
   ],
-  example: { size: 3, shadows: 0.03, middle: 0.1, lights: 0.15 },
+  example: { size: 2.5, shadows: 0.005, middle: 0.03, lights: 0.06 },
   apply({ out, picture, dials, frame, corner = [0, 0], reduction, kernels, store }) {
     const sigma = (own: number) => (dials.size * own) / widthOf
     const line = grainLine([sigma(dials.red), sigma(dials.green), sigma(dials.blue), sigma(1)])

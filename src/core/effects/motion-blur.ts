@@ -105,7 +105,7 @@ export default defineEffect({
     { name: 'Long trails', dials: { shutter: 360, opens: -180, centre: 0.4 } },
     { name: 'Crisp', dials: { shutter: 60, opens: -30 } },
   ],
-  example: { shutter: 300, opens: -150 },
+  example: { shutter: 720, opens: -360 },
   overTime(dials, { frame, travel }) {
     if (dials.by === 'motion' || dials.shutter === 0) return undefined
     if (dials.by === 'frames') return { times: moments(dials, frame, Math.round(dials.moments)) }

@@ -38,7 +38,7 @@ export default defineEffect({
     { name: 'After scaling', dials: { radius: 0.7, amount: 0.5 } },
     { name: 'Lift detail', dials: { radius: 14, amount: 0.35 } },
   ],
-  example: { radius: 3, amount: 2 },
+  example: { radius: 1.5, amount: 1.2 },
   apply({ out, picture, dials: { radius, amount, threshold }, kernels, store }) {
     if (amount === 0 || radius < 0.05) {
       out.data.set(picture.data)

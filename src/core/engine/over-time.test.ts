@@ -110,7 +110,7 @@ describe('afterglow', () => {
     const comp = flyingDisc()
     let [next, id] = addStep(comp, comp.lanes[0]!.id, 0, 'afterglow')
     const all = { threshold: 0, knee: 0, tint: [1, 1, 1], strength: 1, alone: true, coverAlpha: false, ...dials }
-    for (const [key, value] of Object.entries(all)) next = putDial(next, id, key, value as never)
+    for (const [key, value] of Object.entries(all)) next = putDial(next, id, key, value)
     return next
   }
   test('keeps each earlier frame by its half-life, and nothing from before the shot', async () => {
@@ -126,8 +126,8 @@ describe('afterglow', () => {
     const { data } = await made(glowing({ frames: 2, halfLife: 1, tint: [1, 0.5, 0] }), 3)
     const at = (x: number, y: number) => [...data.subarray((Math.floor(y) * width + Math.floor(x)) * 4).subarray(0, 3)]
     const old = 0.25 * (1 - 2 / 3)
-    at(begin[0], begin[1]).forEach((v, c) => expect(v).toBeCloseTo(old * [1, 0.5, 0][c]!, 4))
+    at(begin[0], begin[1]).forEach((v, c) => { expect(v).toBeCloseTo(old * [1, 0.5, 0][c]!, 4); })
     const young = 0.5 * (1 - 1 / 3)
-    at(begin[0] + way[0], begin[1] + way[1]).forEach((v) => expect(v).toBeCloseTo(young, 4))
+    at(begin[0] + way[0], begin[1] + way[1]).forEach((v) => { expect(v).toBeCloseTo(young, 4); })
   })
 }) // prettier-ignore

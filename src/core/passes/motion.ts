@@ -14,7 +14,7 @@ export default definePassKind({
   detail(name, stats) {
     const largest = Math.max(0, ...(stats?.channels ?? []).slice(0, 2).flatMap((c) => [-c.low, c.high]))
     return {
-      vectors: largest > 0 && largest < 0.1 ? 'shares' : 'pixels',
+      vectors: largest > 0 && largest < 0.02 ? 'shares' : 'pixels',
       leads: /backward|bwd|prev|last/.test(name) ? 'back' : 'next',
       vertical: 'down',
     }
@@ -46,6 +46,13 @@ export default definePassKind({
   mark(codes, { data, width, height }) {
     const field = Math.max(16, Math.round(width / 40))
     if (width < 160 || data.length !== width * height * 4) return
+    let fastest = 0
+    for (let y = field / 2; y < height; y += field)
+      for (let x = field / 2; x < width; x += field) {
+        const i = (Math.floor(y) * width + Math.floor(x)) * 4
+        fastest = Math.max(fastest, Math.hypot(data[i]!, data[i + 1]!) || 0)
+      }
+    const scale = fastest > 0 ? (field * 0.9) / fastest : 0
     const dot = (x: number, y: number, code: number) => {
       const [px, py] = [Math.round(x), Math.round(y)]
       if (px < 0 || py < 0 || px >= width || py >= height) return
@@ -60,14 +67,14 @@ export default definePassKind({
         const i = (Math.floor(y) * width + Math.floor(x)) * 4
         const [vx, vy] = [data[i]!, data[i + 1]!]
         const length = Math.hypot(vx, vy)
-        if (!(length >= 0.5)) {
-          dot(x, y, 200)
+        if (!(length * scale >= 2)) {
+          if (width >= 400) dot(x, y, 200)
           continue
         }
-        // Long ones are drawn shorter, so that they do not lie on each other.
-        const shown = Math.min(length, field * 0.9) / length
+        // As long as they go against each other: the fastest nearly fill their field.
+        const shown = Math.min(scale, (field * 0.9) / length)
         const [dx, dy] = [vx * shown, vy * shown]
-        const head = Math.min(5, 1 + length * shown * 0.3)
+        const head = Math.min(6, 2 + length * shown * 0.2)
         const [ux, uy] = [vx / length, vy / length]
         for (const [shift, code] of [[1, 20], [0, 255]] as const) {
           line(x + shift, y + shift, dx, dy, code)

@@ -136,6 +136,10 @@ export function Tile({
   )
 }
 
+/** Two decimals, or two digits of what is smaller. */
+const shortNumber = (value: number) =>
+  Math.abs(value) < 0.01 ? Number(value.toPrecision(2)) : Number(value.toFixed(2))
+
 /** The dials of a step that are not at their defaults, in a few words. */
 function stepNote(step: Step): string {
   const effect = findEffect(step.effect)
@@ -154,7 +158,7 @@ function stepNote(step: Step): string {
       value === dial.default
     )
       continue
-    const shown = `${Number(Number(value).toFixed(2))}${dial.unit ? ` ${dial.unit}` : ''}`
+    const shown = `${shortNumber(Number(value))}${dial.unit ? ` ${dial.unit}` : ''}`
     // 'stops 0.4 stops' says it twice.
     parts.push(dial.unit === key ? shown : `${dialLabel(key, dial).toLowerCase()} ${shown}`)
   }

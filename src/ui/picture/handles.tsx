@@ -92,7 +92,7 @@ const leverSpan = 200
 function leverHandles(step: Step, effect: Effect, valueOf: ValueOf): Handle[] {
   return Object.entries(effect.dials).flatMap(([key, dial]) => {
     if (dial.type !== 'number' || dial.lever === undefined || !counts(dial, valueOf)) return []
-    const [value, about] = [valueOf(key), valueOf(dial.lever) as unknown as Point | undefined]
+    const [value, about] = [valueOf(key), valueOf(dial.lever)]
     if (typeof value !== 'number' || !about) return []
     const label = dialLabel(key, dial)
     return [

@@ -198,8 +198,8 @@ export const plainSmear: SmearKernels = {
 /** The mean on a straight way through the middle of a pixel. */
 function straight(src: Picture, x: number, y: number, way: Way, { from, to, peak }: Opening): number[] {
   const main = Math.abs(way[0]) >= Math.abs(way[1]) ? 0 : 1
-  const slope = way[1 - main]! / way[main]!
-  const ends = [-way[main]! * from, -way[main]! * to]
+  const slope = way[1 - main]! / way[main]
+  const ends = [-way[main] * from, -way[main] * to]
   const [low, high] = [Math.min(...ends), Math.max(...ends)]
   const sum = [0, 0, 0, 0]
   let weights = 0
@@ -217,7 +217,7 @@ function straight(src: Picture, x: number, y: number, way: Way, { from, to, peak
   const reaches = (n: number, at: number, ends: readonly number[]) => ends.every((e) => inside(n, e, at))
   const corners = [[begin, begin * slope], [end + 4, last]] as const // prettier-ignore
   const isInside =
-    reaches(src.width, x - 0.5, corners.map((e) => e[main]!)) && reaches(src.height, y - 0.5, corners.map((e) => e[1 - main]!)) // prettier-ignore
+    reaches(src.width, x - 0.5, corners.map((e) => e[main])) && reaches(src.height, y - 0.5, corners.map((e) => e[1 - main]!)) // prettier-ignore
   for (let k = begin; k <= end;) {
     if (k > begin && k + 8 <= end && isInside) {
       for (let n = k; n < k + 8; n++) add(n, k + 2 * Math.floor((n - k) / 2) + 0.5, 1, k + 2 * Math.floor((n - k) / 2) + 0.5)
