@@ -1,7 +1,8 @@
 // Noise that hides the steps of 8-bit codes. Source of the triangular shape: Lipshitz, Wannamaker, Vanderkooy 1992, Quantization and Dither: of it
 // the mean and the variance of what is lost do not depend on the value.
 
-const mixedBits = (x: number): number => {
+/** 32 bits well mixed. Source: the finaliser of MurmurHash3 (public domain). */
+export const mixedBits = (x: number): number => {
   let h = x ^ (x >>> 16)
   h = Math.imul(h, 0x85ebca6b)
   h ^= h >>> 13

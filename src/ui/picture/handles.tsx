@@ -84,6 +84,10 @@ function directionHandles(
   })
 }
 
+/** A point of a dial; undefined for what is none. */
+const pointOf = (value: DialValue | undefined): Point | undefined =>
+  Array.isArray(value) && typeof value[0] === 'number' ? [value[0], Number(value[1])] : undefined
+
 /** A slider laid on the picture: from beside its point to this far right of it, in pixels of the frame. */
 const leverFrom = 26
 const leverSpan = 200
@@ -92,7 +96,8 @@ const leverSpan = 200
 function leverHandles(step: Step, effect: Effect, valueOf: ValueOf): Handle[] {
   return Object.entries(effect.dials).flatMap(([key, dial]) => {
     if (dial.type !== 'number' || dial.lever === undefined || !counts(dial, valueOf)) return []
-    const [value, about] = [valueOf(key), valueOf(dial.lever)]
+    const value = valueOf(key)
+    const about = pointOf(valueOf(dial.lever))
     if (typeof value !== 'number' || !about) return []
     const label = dialLabel(key, dial)
     return [

@@ -7,7 +7,7 @@ import type { Reading } from '../readings.ts'
 import { singleMatte } from './plan-mattes.ts'
 import { keyOf } from './plan-node.ts'
 import { colourOf } from './plan-sources.ts'
-import { dialsOf } from './plan-steps.ts'
+import { dialsOf } from './plan-dials.ts'
 import type { Planning, Reader } from './planning.ts'
 
 // What settings follow and measure, at the frame and size of a plan at full size.

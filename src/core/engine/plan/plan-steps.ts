@@ -7,6 +7,7 @@ import type { ResampleFilter } from '../../kernels/kernels.ts'
 import { chained, inverse, unmoved, type Affine } from '../../picture/affine.ts'
 import { linearAmount, linearChain, type LinearColour } from '../../picture/colour.ts'
 import { pictureChannels } from '../place-pass.ts'
+import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
@@ -43,17 +44,6 @@ export function feedOf(
     default:
       return colourOf(p, link.from, laneId, stepId)
   }
-}
-
-/** Values of a step's dials at this frame; px dials in pixels of the reduced frame. */
-export function dialsOf(p: Planning, step: Step, effect: Effect, laneId = ''): Record<string, DialValue> {
-  const all = { ...defaultDials(effect, p.comp.canvas), ...step.dials }
-  return Object.fromEntries(
-    Object.entries(effect.dials).map(([key, dial]) => {
-      const value = p.value(all[key] as Step['dials'][string], dial, { laneId, stepId: step.id })
-      return [key, scaledDial(dial, value, { reduction: p.reduction, marginPx: p.area.marginPx })]
-    }),
-  )
 }
 
 /** Names of the feeds that an effect takes light from, and that say which part of it. */

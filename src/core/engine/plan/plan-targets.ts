@@ -8,7 +8,8 @@ import { mattePart, matteOf } from './plan-mattes.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { nothing, objectsNode, passNode } from './plan-passes.ts'
 import { colourOf } from './plan-sources.ts'
-import { dialsOf, feedOf, lightRoles, stepNode, withinMatte } from './plan-steps.ts'
+import { dialsOf } from './plan-dials.ts'
+import { feedOf, lightRoles, stepNode, withinMatte } from './plan-steps.ts'
 import type { Planning } from './planning.ts'
 
 /** What to compute: the whole picture, a lane's own picture at a point of it, or the light a step gives. */
@@ -50,7 +51,7 @@ export function caughtNode(p: Planning, stepId: string): PlanNode {
   const step = p.stepInput(stepId)?.step
   const effect = step && findEffect(step.effect)
   if (!effect || !('threshold' in effect.dials)) return nothing(p)
-  const caught = caughtBy(dialsOf(p, step, effect) as unknown as CatchValues)
+  const caught = caughtBy(dialsOf(p, step, effect))
   return node(`caught ${JSON.stringify(caught)}`, [lightInput(p, stepId)], ([src], { kernels, store }) => {
     const bright = store.allocate(src!.width, src!.height, 4)
     kernels.brightPass(bright, src!, caught)

@@ -4,7 +4,7 @@ import { ownDials } from '../../comp/own-dials.ts'
 import type { Lane, Source, Step } from '../../comp/schema.ts'
 import { findEffect } from '../../effects/registry.ts'
 import type { Affine } from '../../picture/affine.ts'
-import { dialsOf } from './plan-steps.ts'
+import { dialsOf } from './plan-dials.ts'
 import type { Planning } from './planning.ts'
 
 type Point = readonly [x: number, y: number]

@@ -1,4 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+import { mixedBits } from './maths'
+
 @inline
 function codes(linear: v128, table: usize): u32 {
   const lowest = reinterpret<f32>(0x39000000) // 2^-13, below which the code is 0
@@ -9,15 +11,6 @@ function codes(linear: v128, table: usize): u32 {
   const g = load<u8>(table + (i32x4.extract_lane(index, 1) as usize)) as u32
   const b = load<u8>(table + (i32x4.extract_lane(index, 2) as usize)) as u32
   return 0xff000000 | (b << 16) | (g << 8) | r
-}
-
-@inline
-function mixedBits(x: v128): v128 {
-  let h = v128.xor(x, i32x4.shr_u(x, 16))
-  h = i32x4.mul(h, i32x4.splat(0x85ebca6b))
-  h = v128.xor(h, i32x4.shr_u(h, 13))
-  h = i32x4.mul(h, i32x4.splat(0xc2b2ae35))
-  return v128.xor(h, i32x4.shr_u(h, 16))
 }
 
 /** A code in 128ths, between the entries of the fine table. */

@@ -1,6 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { areInside, between, fourWeighed } from './between'
-import { leastCover, powx4 } from './maths'
+import { leastCover, mixedBits, powx4 } from './maths'
 import { thread } from './thread'
 
 /** Steps of a table of how far the picture goes, over the distance from the centre. */
@@ -107,15 +107,6 @@ export function sharpen(
     const kept = f32x4.max(made, f32x4.min(p, zero))
     v128.store(out + i, f32x4.replace_lane(kept, 3, f32x4.extract_lane(p, 3)))
   }
-}
-
-@inline
-function mixedBits(x: v128): v128 {
-  let h = v128.xor(x, i32x4.shr_u(x, 16))
-  h = i32x4.mul(h, i32x4.splat(0x85ebca6b))
-  h = v128.xor(h, i32x4.shr_u(h, 13))
-  h = i32x4.mul(h, i32x4.splat(0xc2b2ae35))
-  return v128.xor(h, i32x4.shr_u(h, 16))
 }
 
 /** See LensKernels.grainRows: four channels of noise of variance 1, the sum of the four bytes of a hash; each row weighed by a line. */

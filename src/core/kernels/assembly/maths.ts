@@ -65,3 +65,13 @@ export function linearFromSrgb(v: v128): v128 {
   const made = v128.bitselect(f32x4.mul(a, f32x4.splat(1.0 / 12.92)), curve, f32x4.le(a, f32x4.splat(0.04045)))
   return v128.or(made, signOf(v))
 }
+
+/** Bits well mixed, four lanes at once. Source: the finaliser of MurmurHash3 (public domain). */
+@inline
+export function mixedBits(x: v128): v128 {
+  let h = v128.xor(x, i32x4.shr_u(x, 16))
+  h = i32x4.mul(h, i32x4.splat(0x85ebca6b))
+  h = v128.xor(h, i32x4.shr_u(h, 13))
+  h = i32x4.mul(h, i32x4.splat(0xc2b2ae35))
+  return v128.xor(h, i32x4.shr_u(h, 16))
+}

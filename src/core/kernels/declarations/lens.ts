@@ -1,4 +1,5 @@
 import { leastCover, luminance } from '../../picture/colour.ts'
+import { mixedBits } from '../../picture/dither.ts'
 import type { Picture, Rgb } from '../../picture/picture.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 import { eachValue, held } from '../twin-maths.ts'
@@ -55,13 +56,6 @@ export interface LensKernels {
   grain(out: Picture, src: Picture, noise: Picture, line: GrainLine, look: GrainLook): void
 } // prettier-ignore
 
-const mixedBits = (x: number): number => {
-  let h = x ^ (x >>> 16)
-  h = Math.imul(h, 0x85ebca6b)
-  h ^= h >>> 13
-  h = Math.imul(h, 0xc2b2ae35)
-  return h ^ (h >>> 16)
-}
 const lanes = [0x1b873593, 0x36e7, 0x51ed270b, 0x27d4eb2f]
 
 const ovalNumbers = (shading: Shading) => {
