@@ -51,7 +51,7 @@ export function caughtNode(p: Planning, stepId: string): PlanNode {
   const step = p.stepInput(stepId)?.step
   const effect = step && findEffect(step.effect)
   if (!effect || !('threshold' in effect.dials)) return nothing(p)
-  const caught = caughtBy(dialsOf(p, step, effect))
+  const caught = caughtBy(dialsOf(p, step, effect) as unknown as CatchValues)
   return node(`caught ${JSON.stringify(caught)}`, [lightInput(p, stepId)], ([src], { kernels, store }) => {
     const bright = store.allocate(src!.width, src!.height, 4)
     kernels.brightPass(bright, src!, caught)
