@@ -1,4 +1,4 @@
-import { addLane, addStep, editLane, emptyComp, masterId, setFeed } from '../src/core/comp/edits.ts'
+import { addLane, addStep, editStep, editLane, emptyComp, masterId, setFeed } from '../src/core/comp/edits.ts'
 import { putDial, putSetting, type SettingRef } from '../src/core/comp/settings.ts'
 import { joinBus, placeLane } from '../src/core/comp/buses.ts'
 import type { Path, Vertex } from '../src/core/comp/drawing.ts'
@@ -293,8 +293,17 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   })
   const waver = b.step(plume, 'noise-warp', { size: 64 * px, strength: 26 * px, octaves: 3, roughness: 0.55, speed: 0.9, driftY: -110 * px, seed: 3 }) // prettier-ignore
   b.comp = setFeed(b.comp, waver, 'hold', { from: { type: 'tap', lane: root } })
-  b.step(plume, 'curves', { luminance: [[0, 0], [0.06, 0.035], [0.4, 0.42], [1.6, 1.9]] }) // prettier-ignore
-  b.step(plume, 'bloom', { threshold: 0.25, reach: 60 * px, strength: 0.7, tint: [1, 0.6, 0.3] })
+  const tone = b.step(plume, 'curves', { luminance: [[0, 0], [0.06, 0.035], [0.4, 0.42], [1.6, 1.9]] }) // prettier-ignore
+  const ember = b.step(plume, 'bloom', {
+    threshold: 0.25,
+    reach: 60 * px,
+    strength: 0.7,
+    tint: [1, 0.6, 0.3],
+  })
+  for (const [id, name] of [[tone, 'Plume tone'], [ember, 'Ember light']] as const)
+    b.comp = editStep(b.comp, id, (s) => {
+      s.name = name
+    }) // prettier-ignore
   // It thins as it rises.
   const rise = b.lane('Plume fade', {
     type: 'gradient',

@@ -62,7 +62,7 @@ describe('the desk of the demo', () => {
     const click = async (name: string) => (await find(driver, `[aria-label="Source of ${name}"]`)).click()
     await click('Cave')
     expect(await sentence()).toMatch(
-      /^Beauty of grotto, then exposure, then matte light \(shape in Vent light\), then depth mist \(depth from depth of grotto, position from position of grotto\), then bloom \(light from Living light\), then star glare \(light in 2 objects in objects of grotto, only in the drawing Bell circle or in one object in objects of grotto\), then light rays/,
+      /^Beauty of grotto, then exposure, then matte light \(shape in Vent light\), then cast light \(position from position of grotto, normal from normal of grotto\), then depth mist \(depth from depth of grotto, position from position of grotto\), then bloom \(light from Living light\), then star glare \(light in 2 objects in objects of grotto, only in the drawing Bell circle or in one object in objects of grotto\), then light rays/,
     )
     await click('Seahorse glow')
     expect(await sentence()).toMatch(/^A live copy of Seahorse, then matte glow; joined by plus\.$/)

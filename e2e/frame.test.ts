@@ -178,6 +178,8 @@ describe('from the list of shots to a finished frame', () => {
     ]
     const shown = await values()
     await (await find(driver, 'header .btn-primary')).click()
+    // The frame that is looked at.
+    await (await find(driver, '[aria-label="Which frames"] button:nth-child(2)')).click()
     await (await find(driver, 'section[aria-label=Renders] button[type=submit]')).click()
     await find(driver, '[data-testid=render-frame][data-state=done]')
     const folder = join(home, 'renders', readdirSync(join(home, 'renders'))[0]!)

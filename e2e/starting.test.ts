@@ -60,7 +60,7 @@ describe('starting', () => {
       await fetch(url, {
         method: 'POST',
         headers: { 'content-type': 'application/json' },
-        body: JSON.stringify({ first: 1, last: 1, formats: ['png8'] }),
+        body: JSON.stringify({ frames: '1', formats: ['png8'] }),
       })
     ).json()) as { id: string }
     const state = async () => {

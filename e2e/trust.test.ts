@@ -46,7 +46,7 @@ test('no route fails on anything that fits its contract, or does not: it answers
     await fetch(`${app.address}/api/shots/${shot}/renders`, {
       method: 'POST',
       headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ first: 1, last: 1, formats: [outputFormats[0]] }),
+      body: JSON.stringify({ frames: '1', formats: [outputFormats[0]] }),
     })
   ).json()) as { id: string }
   const hash = Object.values(

@@ -202,7 +202,7 @@ async function main() {
       `Port ${options.port} is in use by another program, or ${options.host} is no address of this machine. Choose another with: npm start -- --port N`,
     )
   await ensureNodePackages()
-  await ensureSystemPackages({ mariadbd: 'mariadb-server' })
+  await ensureSystemPackages({ mariadbd: 'mariadb-server', ffmpeg: 'ffmpeg' })
   await ensureBundles()
   if (!options.dev) await ensureWebBuild()
   let database = await stage('database started', () => startDatabase(join(home, 'db')))

@@ -68,6 +68,7 @@ async function main() {
     oiiotool: 'openimageio-tools',
     openssl: 'openssl',
     curl: 'curl',
+    ffmpeg: 'ffmpeg',
     faketime: 'faketime',
     '/usr/share/doc/python3-pyopencolorio': 'python3-pyopencolorio',
   })

@@ -207,8 +207,7 @@ export class Workload {
     }
     while (!this.isOver) {
       const answer = await this.client.ask('POST', `/api/shots/${id}/renders`, {
-        first: 1,
-        last: 3,
+        frames: '1-3',
         formats: ['exr'],
       })
       if (answer.status === 200) this.kept.renders.push(idOf(answer.data))
@@ -236,8 +235,7 @@ export class Workload {
         }),
       () => this.client.ask('GET', `/api/shots/%00`),
       () => this.client.ask('GET', `/api/intake?path=${encodeURIComponent('../../../etc')}`),
-      () =>
-        this.client.ask('POST', `/api/shots/${id}/renders`, { first: -1e99, last: 1e99, formats: ['exr'] }),
+      () => this.client.ask('POST', `/api/shots/${id}/renders`, { frames: '1-99999999', formats: ['exr'] }),
       () => this.client.ask('GET', `/api/passes/${'0'.repeat(64)}/beauty?size=3`),
       () =>
         this.client.ask('POST', `/api/shots/${id}/media`, new Uint8Array(100), {

@@ -7,7 +7,8 @@ import { drawEffects } from './effect-pictures.ts'
 import { listEffects } from './effects.ts'
 import { inspect } from './inspect.ts'
 import { runKey } from './key.ts'
-import { renderShotFile } from './render.ts'
+import { outputFormats } from '../core/formats/write-picture.ts'
+import { eventWords, progressWords, renderShotFile, type RenderEvent } from './render.ts'
 import { checkStore } from '../server/media/check-store.ts'
 import { UsageError } from './usage-error.ts'
 
@@ -15,8 +16,10 @@ const usage = `zafiro: finishes rendered frames
 
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
-  zafiro render SHOT.zafiro.json --frames A-B --out FOLDER --format exr|png16|png8|exr-straight|png16-premultiplied|png8-premultiplied
-      renders frames of a shot file; media outside its folder only with --allow-outside
+  zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--json]
+      renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
+      ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
   zafiro key [list | new [--label TEXT] | withdraw ID] [--home FOLDER]
       keys of an installation that is open to a network
   zafiro store check [--repair] [--home FOLDER]
@@ -38,6 +41,27 @@ const usualHome = () => process.env['ZAFIRO_HOME'] ?? '.zafiro'
 
 const say = (line: string) => {
   process.stdout.write(line + '\n')
+}
+
+const sayJson = (event: RenderEvent) => {
+  say(JSON.stringify(event))
+}
+
+/** Events as lines; on a terminal the last line says how far it is. */
+function showProgress(): (event: RenderEvent) => void {
+  const isTerminal = process.stderr.isTTY
+  const clear = isTerminal ? '\r\u001b[K' : ''
+  return (event) => {
+    const words = eventWords(event)
+    if (words !== undefined) {
+      process.stderr.write(clear)
+      if (event.event === 'failed') process.stderr.write(`${words}\n`)
+      else say(words)
+    }
+    const progress = progressWords(event)
+    if (isTerminal && progress !== undefined) process.stderr.write(`${clear}${progress}`)
+    if (isTerminal && event.event === 'end') process.stderr.write(clear)
+  }
 }
 
 async function run(args: string[]): Promise<void> {
@@ -65,12 +89,28 @@ async function run(args: string[]): Promise<void> {
           out: text,
           format: { type: 'string', default: 'exr' },
           'allow-outside': json,
+          scale: text,
+          name: text,
+          movie: text,
+          'skip-existing': json,
         },
       })
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
-        throw new UsageError('usage', 'render wants a shot file, --frames A-B and --out FOLDER')
-      await renderShotFile(positionals[0]!, { frames, out, format, mayLeave: values['allow-outside'] }, say)
+        throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
+      const { scale, name, movie } = values
+      const choice = {
+        frames,
+        out,
+        format,
+        scale,
+        name,
+        movie,
+        mayLeave: values['allow-outside'],
+        skipExisting: values['skip-existing'],
+      }
+      const failed = await renderShotFile(positionals[0]!, choice, values.json ? sayJson : showProgress())
+      if (failed > 0) process.exitCode = 1
       return
     }
     case 'key': {

@@ -1,9 +1,34 @@
-import { mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import {
+  mkdirSync,
+  mkdtempSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { afterAll, expect, test, vi } from 'vitest'
-import { emptyComp } from '../core/comp/edits.ts'
-import { renderShotFile } from './render.ts'
+import sharp from 'sharp'
+import { afterAll, describe, expect, test, vi } from 'vitest'
+import { addLane, emptyComp } from '../core/comp/edits.ts'
+import { portableZlib } from '../core/formats/exr-codecs.ts'
+import { writeExr } from '../core/formats/exr-write.ts'
+import { openMedia } from '../server/media/raster-file.ts'
+import { MovieWriter } from '../server/render/movie.ts'
+import { renderShotFile, type RenderChoice, type RenderEvent } from './render.ts'
+
+const onePixel = {
+  dataWindow: [0, 0, 0, 0],
+  displayWindow: [0, 0, 0, 0],
+  compression: 'none',
+  channels: ['R', 'G', 'B', 'A'].map((name) => ({
+    name,
+    type: 'float' as const,
+    values: Float32Array.of(0.5),
+  })),
+} as const
 
 const folder = mkdtempSync(join(tmpdir(), 'zafiro-outside-'))
 const inside = join(folder, 'shot')
@@ -44,3 +69,95 @@ test.each(['../secret.exr', 'sub/../../secret.exr', '/etc/hostname', join(folder
     await expect(render(file, true)).rejects.toThrow(/unreadable|Not a readable|no such file/i)
   },
 )
+
+describe('frames of a shot file', () => {
+  const flat = () => {
+    const comp = addLane({ ...emptyComp(9, 6), frames: { first: 1, last: 9, rate: 24 } }, 'Flat', { type: 'colour', colour: [0.5, 2, 0.1], alpha: 0.8 }) // prettier-ignore
+    const path = join(inside, 'flat.zafiro.json')
+    writeFileSync(
+      path,
+      JSON.stringify({ format: 'zafiro-shot', version: 1, name: 'Flat water', comp, media: {} }),
+    )
+    return path
+  }
+  const run = async (path: string, choice: Partial<RenderChoice>) => {
+    const events: RenderEvent[] = []
+    const out = join(folder, `frames-${Math.random().toString(36).slice(2)}`)
+    const options = { frames: '1-5x2', out, format: 'exr', mayLeave: false, ...choice }
+    const failed = await renderShotFile(path, options, (event) => events.push(event))
+    return { events, failed, out: options.out, files: readdirSync(options.out).sort() }
+  }
+  test('in lists, at a size, by a name, and again only what is not there', async () => {
+    const first = await run(flat(), { format: 'png16', scale: '1/2', name: '{shot}_{frame:6}' })
+    expect(first.files).toEqual(['flat-water_000001.png', 'flat-water_000003.png', 'flat-water_000005.png'])
+    const info = await sharp(join(first.out, first.files[0]!)).metadata()
+    expect([info.width, info.height, info.depth]).toEqual([5, 3, 'ushort'])
+    const again = await run(flat(), { ...first, frames: '1-6', format: 'png16', scale: '1/2', name: '{shot}_{frame:6}', skipExisting: true }) // prettier-ignore
+    expect(again.events.map((e) => e.event)).toEqual(['start', 'skipped', 'frame', 'skipped', 'frame', 'skipped', 'frame', 'end']) // prettier-ignore
+    expect(again.files).toHaveLength(6)
+    expect((await run(flat(), { scale: '32', format: 'jpeg', frames: '2' })).files).toEqual([
+      'flat-water.0002.jpg',
+    ])
+  })
+  test('as TIFF, JPEG and float, read by others', async () => {
+    const tiff = await run(flat(), { format: 'tiff16', frames: '1' })
+    expect((await sharp(join(tiff.out, tiff.files[0]!)).metadata()).depth).toBe('ushort')
+    const [r, , , a] = await sharp(join(tiff.out, tiff.files[0]!)).toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer().then((b) => new Uint16Array(b.buffer, b.byteOffset, 4)) // prettier-ignore
+    // sRGB code of 0.5, straight; alpha as it is.
+    expect(Math.abs(r! / 65535 - 0.7354)).toBeLessThan(1e-3)
+    expect(Math.abs(a! / 65535 - 0.8)).toBeLessThan(1e-3)
+    const jpeg = await run(flat(), { format: 'jpeg', frames: '1' })
+    const shown = await sharp(join(jpeg.out, jpeg.files[0]!)).raw().toBuffer({ resolveWithObject: true })
+    expect(shown.info.channels).toBe(3)
+    // Over black: 0.4 of light is code 0.6652.
+    expect(Math.abs(shown.data[0]! / 255 - 0.6652)).toBeLessThan(0.03)
+    const float = await run(flat(), { format: 'exr-float', frames: '1' })
+    const file = await openMedia(readFileSync(join(float.out, float.files[0]!)))
+    expect(file.info.passes[0]!.type).toBe('float')
+    expect(file.storedPixels([[4, 3]])[0]![0]!.values['G']).toBeCloseTo(1.6, 6)
+  })
+  test('as a movie that ffprobe reads with the right count, rate and size, of odd sides too', async () => {
+    const out = join(folder, 'movies')
+    for (const [kind, codec] of [['mp4', 'h264'], ['webm', 'vp9'], ['mov', 'prores']] as const) {
+      const movie = join(folder, `look.${kind}`)
+      await run(flat(), { frames: '1-9', format: 'review', out, movie, scale: kind === 'mov' ? '64' : '65' })
+      const asked = ['-v', 'error', '-count_frames', '-select_streams', 'v:0', '-show_entries', 'stream=codec_name,width,height,r_frame_rate,nb_read_frames', '-of', 'json']
+      const { streams } = JSON.parse(execFileSync('ffprobe', [...asked, movie], { encoding: 'utf8' })) as { streams: Record<string, unknown>[] }
+      const [width, height] = kind === 'mov' ? [64, 43] : [66, 44]
+      expect(streams[0]).toMatchObject({ codec_name: codec, width, height, r_frame_rate: '24/1', nb_read_frames: '9' })
+    }
+    // Nothing but the frames and the movies is left.
+    expect(readdirSync(folder).filter((name) => name.endsWith('.part'))).toEqual([])
+    await expect(run(flat(), { movie: 'look.avi' })).rejects.toThrow(/--movie/)
+  }) // prettier-ignore
+  test('without ffmpeg it is said what to install', async () => {
+    const writer = new MovieWriter(join(folder, 'none.mp4'), 'mp4', { width: 2, height: 2, rate: 23.976 }, 'ffmpeg-that-is-not-there') // prettier-ignore
+    await expect(writer.write(new Uint8Array(16)).then(() => writer.finish())).rejects.toThrow(
+      /apt-get install ffmpeg/,
+    )
+    const small = new MovieWriter(join(folder, 'small.mp4'), 'mp4', { width: 2, height: 2, rate: 24 })
+    await expect(small.write(new Uint8Array(15))).rejects.toThrow(/another size/)
+    await small.drop()
+  })
+  test('a frame that can not be read is said, and the rest goes on', async () => {
+    writeFileSync(join(inside, 'good.exr'), writeExr(onePixel, portableZlib))
+    writeFileSync(join(inside, 'bad.exr'), 'no picture')
+    const comp = addLane(emptyComp(1, 1), 'Cave', { type: 'pass', media: 'm1', pass: 'beauty' })
+    const path = join(inside, 'broken.zafiro.json')
+    const media = { m1: { name: 'cave', files: { 1: 'good.exr', 2: 'bad.exr', 3: 'good.exr' } } }
+    writeFileSync(path, JSON.stringify({ format: 'zafiro-shot', version: 1, name: 'Broken', comp, media }))
+    const { events, failed, files } = await run(path, { frames: '1-3' })
+    expect(failed).toBe(1)
+    expect(files).toEqual(['broken.0001.exr', 'broken.0003.exr'])
+    expect(events.find((e) => e.event === 'failed')).toMatchObject({ frame: 2, message: expect.stringMatching(/bad\.exr/) }) // prettier-ignore
+    expect(events.at(-1)).toMatchObject({ event: 'end', rendered: 2, failed: 1 })
+  })
+  test.each([
+    [{ frames: '9-1' }, /backwards/],
+    [{ name: 'look' }, /\{frame\}/],
+    [{ scale: '3' }, /--scale/],
+    [{ format: 'gif' }, /--format/],
+  ])('%j is refused in words', async (choice, words) => {
+    await expect(run(flat(), choice)).rejects.toThrow(words)
+  })
+})

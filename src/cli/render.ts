@@ -1,30 +1,45 @@
 import { mkdir } from 'node:fs/promises'
-import { realpathSync } from 'node:fs'
+import { existsSync, realpathSync } from 'node:fs'
 import { dirname, join, resolve, sep } from 'node:path'
+import * as v from 'valibot'
 import { fileAt, type Media } from '../core/comp/media.ts'
 import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
-import { encodePicture, outputFormats, outputName, type OutputFormat } from '../core/formats/write-picture.ts'
+import { fileName, outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
+import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
+import { durationWords, paceOf } from '../core/renders/pace.ts'
+import { renderSize, type RenderSize } from '../core/renders/render-options.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
-import { nodeZlib } from '../server/media/node-zlib.ts'
+import { encodeFile } from '../server/render/encode-file.ts'
+import { MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
 import { fileStem } from '../server/render/render-thread.ts'
 import { readInput } from './inspect.ts'
 import { UsageError } from './usage-error.ts'
 
 function parseFrames(text: string): number[] {
-  const match = /^(-?\d+)(?:-(-?\d+))?$/.exec(text)
-  const first = Number(match?.[1])
-  const last = match?.[2] === undefined ? first : Number(match[2])
-  if (!match || last < first)
-    throw new UsageError('usage', `--frames wants A-B with A not after B, but met ${text}`)
-  if (last - first >= 100_000)
-    throw new UsageError('usage', `--frames ${text}: that is more than 100000 frames`)
-  return Array.from({ length: last - first + 1 }, (_, i) => first + i)
+  try {
+    return parseFrameList(text)
+  } catch (error) {
+    if (error instanceof FrameListError) throw new UsageError('usage', `--frames: ${error.message}`)
+    throw error
+  }
+}
+
+/** '1', '1/2', '1/4' or a width in pixels. */
+function parseSize(text: string): RenderSize {
+  const share = { '1': 1, '1/2': 2, '1/4': 4 }[text] as 1 | 2 | 4 | undefined
+  const size = share ?? { width: Number(text) }
+  if (v.safeParse(renderSize, size).success) return size
+  throw new UsageError(
+    'usage',
+    `--scale wants 1, 1/2, 1/4 or a width from 16 to 16384 pixels, but met ${text}`,
+  )
 }
 
 function parseFormat(text: string): OutputFormat {
@@ -70,14 +85,51 @@ function insideOf(folder: string): (file: string) => string {
   }
 }
 
-/** `zafiro render`: renders frames of a shot file without a database. Says each written file. */
+export interface RenderChoice {
+  readonly frames: string
+  readonly out: string
+  readonly format: string
+  readonly mayLeave: boolean
+  readonly scale?: string | undefined
+  readonly name?: string | undefined
+  /** Frames whose file is there are left as they are. */
+  readonly skipExisting?: boolean | undefined
+  /** A movie of all frames beside their files: .mp4, .webm or .mov. */
+  readonly movie?: string | undefined
+}
+
+/** What happens while frames are rendered, one at a time. */
+export type RenderEvent =
+  | { readonly event: 'start'; readonly frames: number; readonly shot: string }
+  | { readonly event: 'frame'; readonly frame: number; readonly file: string; readonly ms: number; readonly done: number; readonly frames: number; readonly leftMs: number | undefined }
+  | { readonly event: 'skipped'; readonly frame: number; readonly file: string; readonly done: number; readonly frames: number }
+  | { readonly event: 'failed'; readonly frame: number; readonly message: string; readonly done: number; readonly frames: number }
+  | { readonly event: 'warning'; readonly message: string }
+  | { readonly event: 'end'; readonly rendered: number; readonly skipped: number; readonly failed: number; readonly ms: number } // prettier-ignore
+
+/**
+ * `zafiro render`: renders frames of a shot file without a database, and says what happens. A frame that can not be rendered is said, and the rest
+ * goes on. Gives back how many failed.
+ */
 export async function renderShotFile(
   path: string,
-  options: { frames: string; out: string; format: string; mayLeave: boolean },
-  say: (line: string) => void,
-): Promise<void> {
+  options: RenderChoice,
+  say: (event: RenderEvent) => void,
+): Promise<number> {
   const frames = parseFrames(options.frames)
   const format = parseFormat(options.format)
+  const size = options.scale === undefined ? 1 : parseSize(options.scale)
+  const pattern = options.name ?? usualName
+  const unfit = nameProblem(pattern)
+  if (unfit) throw new UsageError('usage', `--name: ${unfit}`)
+  const movieKind = movieKinds.find((kind) => options.movie?.toLowerCase().endsWith(`.${kind}`))
+  if (options.movie !== undefined && !movieKind)
+    throw new UsageError(
+      'usage',
+      `--movie wants a name that ends with .mp4, .webm or .mov, but met ${options.movie}`,
+    )
+  if (movieKind && options.skipExisting)
+    throw new UsageError('usage', '--movie wants all frames: leave --skip-existing out')
   const shot = parseShotFile(await readJson(path))
   const wrong = dialProblems(shot.comp)
   if (wrong.length > 0) throw new ProblemError('This comp can not be rendered', wrong)
@@ -121,25 +173,91 @@ export async function renderShotFile(
     (await open(hash)).readPass(pass.inFile ?? pass.name, as),
   )
   const warned = new Set<string>()
+  const began = performance.now()
+  const doneAt: number[] = []
+  let [rendered, skipped, failed] = [0, 0, 0]
+  let movie: MovieWriter | undefined
+  const counted = () => ({ done: rendered + skipped + failed, frames: frames.length })
+  say({ event: 'start', frames: frames.length, shot: shot.name })
   try {
     await mkdir(options.out, { recursive: true })
     for (const frame of frames) {
-      const { picture, problems, replaced } = await engine.renderFrame(shot.comp, media, frame)
-      for (const { message } of problems) warned.add(message)
-      for (const [pass, count] of replaced)
-        warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
-      const dither = shot.comp.dither === false ? undefined : frame
-      const file = join(options.out, outputName(fileStem(shot.name), frame, format))
-      await writeWhole(
-        file,
-        encodePicture(picture, format, `${shot.name}, frame ${frame}`, engine.kernels, nodeZlib, dither),
-      )
-      say(file)
+      const base = filledName(pattern, { shot: fileStem(shot.name), frame, version: 1 })
+      const file = join(options.out, fileName(base, format))
+      if (options.skipExisting && existsSync(file)) {
+        skipped++
+        say({ event: 'skipped', frame, file, ...counted() })
+        continue
+      }
+      const from = performance.now()
+      try {
+        const { picture, problems, replaced } = await engine.renderFrame(shot.comp, media, frame, size)
+        for (const { message } of problems) warned.add(message)
+        for (const [pass, count] of replaced)
+          warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
+        const of = { comp: shot.comp, media, frame }
+        const bytes = await encodeFile(picture, format, `${shot.name}, frame ${frame}`, engine, of)
+        await writeWhole(file, bytes)
+        if (movieKind) {
+          const { width, height } = picture
+          movie ??= new MovieWriter(options.movie!, movieKind, { width, height, rate: shot.comp.frames.rate })
+          await movie.write(await engine.shownCodes(picture, of))
+        }
+      } catch (error) {
+        // A frame that is broken is no reason to leave the rest; one that was asked for alone is told as it is.
+        if (frames.length === 1 || isFull(error) || error instanceof MovieError) throw error
+        failed++
+        say({
+          event: 'failed',
+          frame,
+          message: error instanceof Error ? error.message : String(error),
+          ...counted(),
+        })
+        continue
+      }
+      rendered++
+      doneAt.push(performance.now())
+      const ms = Math.round(performance.now() - from)
+      const left = paceOf(doneAt, frames.length - counted().done - 1)
+      say({ event: 'frame', frame, file, ms, ...counted(), leftMs: left && Math.round(left.leftMs) })
       // Frames hold different files; what was opened for this one is let go.
       opened.clear()
     }
-    for (const message of warned) say(`warning: ${message}`)
+    await movie?.finish()
+    movie = undefined
+    for (const message of warned) say({ event: 'warning', message })
+    say({ event: 'end', rendered, skipped, failed, ms: Math.round(performance.now() - began) })
+    return failed
   } finally {
+    await movie?.drop()
     await engine.close()
   }
+}
+
+/** The disk is full: no further frame has room either. */
+const isFull = (error: unknown) => error instanceof Error && 'code' in error && error.code === 'ENOSPC'
+
+/** An event as a line for people. */
+export function eventWords(event: RenderEvent): string | undefined {
+  switch (event.event) {
+    case 'start':
+    case 'end':
+      return undefined
+    case 'frame':
+      return event.file
+    case 'skipped':
+      return `${event.file} is there already`
+    case 'failed':
+      return `frame ${event.frame} failed: ${event.message}`
+    case 'warning':
+      return `warning: ${event.message}`
+  }
+}
+
+/** How far a render is, for the last line of a terminal. */
+export function progressWords(event: RenderEvent): string | undefined {
+  if (!('done' in event)) return undefined
+  const left =
+    'leftMs' in event && event.leftMs !== undefined ? `, about ${durationWords(event.leftMs)} left` : ''
+  return `${event.done} of ${event.frames} frames${left}`
 }

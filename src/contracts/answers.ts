@@ -2,6 +2,7 @@ import * as v from 'valibot'
 import { alphaUses, encodings, gapFillings, passSchema, readingSchema } from '../core/comp/media.ts'
 import { parseComp } from '../core/comp/schema.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
+import { renderOptions } from '../core/renders/render-options.ts'
 
 // What routes answer, as the page reads it. Routes give answers of these types, and every answer is read through them.
 
@@ -47,6 +48,9 @@ export const renderAnswer = v.object({
   shotId: v.string(),
   createdAt: v.string(),
   formats: v.array(v.picklist(outputFormats)),
+  options: renderOptions,
+  /** Which render of its shot it is. */
+  version: v.number(),
   frames: v.array(
     v.object({
       frame: v.number(),
@@ -56,11 +60,14 @@ export const renderAnswer = v.object({
       problem: v.nullable(v.string()),
       /** Names of the written files. */
       files: v.array(v.string()),
+      finishedAt: v.nullable(v.string()),
     }),
   ),
 })
 export type ShownRender = v.InferOutput<typeof renderAnswer>
 export const rendersAnswer = v.object({ renders: v.array(renderAnswer) })
+/** What became of asking for a render: its frames; none, and no render, where nothing was to be made. */
+export const askedAnswer = v.object({ id: v.nullable(v.string()), frames: v.number() })
 
 export const stillsAnswer = v.object({
   stills: v.array(v.object({ id: v.string(), name: v.string(), frame: v.number() })),

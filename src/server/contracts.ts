@@ -7,6 +7,7 @@ import {
   mediaAnswer,
   objectsAnswer,
   readingsAnswer,
+  askedAnswer,
   renderAnswer,
   rendersAnswer,
   revisionAnswer,
@@ -19,6 +20,8 @@ import { finite } from '../core/comp/parts.ts'
 import { passDetailSchema, passFilters } from '../core/passes/pass-kind.ts'
 import { passKinds } from '../core/passes/passes.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
+import { renderOptions } from '../core/renders/render-options.ts'
+import { wantedFrames } from './render/frames-wanted.ts'
 
 // What routes take: bodies as JSON, queries as objects of texts. Every route of src/app/api is listed in `routes`.
 
@@ -33,28 +36,25 @@ const named = v.pipe(
   v.maxLength(255, 'wants at most 255 characters'),
 )
 /** A frame number as tables hold it. */
-const frameNumber = v.pipe(
-  finite,
-  v.integer('wants a whole number'),
-  v.minValue(-999_999_999, 'is further back than frames go'),
-  v.maxValue(999_999_999, 'is further on than frames go'),
-)
-/** The same written in an address. */
+/** The number of a frame as it is written in an address. */
 const frameText = v.pipe(v.string(), v.regex(/^-?\d{1,9}$/, 'wants a whole number'), v.transform(Number))
 
 export const intakeBody = v.object({ intake: v.pipe(text, v.minLength(1), v.maxLength(4000)) })
 export const renameBody = v.object({ name: v.string() })
 export const compBody = v.object({ base: v.pipe(finite, v.integer(), v.minValue(0)), comp: v.unknown() })
 export const renderBody = v.object({
-  first: frameNumber,
-  last: frameNumber,
+  /** As people write them: 1-48, 1-100x5, 3, 7, 12-15. */
+  frames: v.pipe(v.string(), v.maxLength(10_000, 'is longer than 10,000 letters')),
+  /** All of them where left out. */
+  only: v.optional(v.picklist(wantedFrames)),
+  options: v.optional(renderOptions),
   formats: v.pipe(
     v.array(v.picklist(outputFormats)),
     v.minLength(1, 'Choose at least one format'),
     v.maxLength(20, 'wants at most 20 formats'),
   ),
 })
-export const renderChange = v.object({ action: v.picklist(['cancel', 'retry']) })
+export const renderChange = v.object({ action: v.picklist(['cancel', 'retry', 'delete']) })
 export const mediaChange = v.union([
   v.object({
     media: named,
@@ -137,7 +137,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'POST', path: '/api/shots/{shot}/media/known', body: knownBody, answer: knownAnswer },
   { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery, answer: objectsAnswer },
   { method: 'GET', path: '/api/shots/{shot}/renders', answer: rendersAnswer },
-  { method: 'POST', path: '/api/shots/{shot}/renders', body: renderBody },
+  { method: 'POST', path: '/api/shots/{shot}/renders', body: renderBody, answer: askedAnswer },
   { method: 'GET', path: '/api/shots/{shot}/stills', answer: stillsAnswer },
   {
     method: 'POST',
@@ -153,6 +153,8 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/renders/{render}', answer: renderAnswer },
   { method: 'POST', path: '/api/renders/{render}', body: renderChange },
   { method: 'GET', path: '/api/renders/{render}/events', isStream: true },
+  { method: 'GET', path: '/api/renders/{render}/zip' },
+  { method: 'GET', path: '/api/renders/{render}/movie/{name}' },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
   { method: 'POST', path: '/api/readings', body: readingsQuestion, answer: readingsAnswer },

@@ -6,6 +6,7 @@ import type { Zlib } from './exr-codecs.ts'
 import { textAttribute, writeExr } from './exr-write.ts'
 import { writePng } from './png.ts'
 
+/** Kinds of files; those of `byLibrary` are encoded on the server alone. */
 export const outputFormats = [
   'exr',
   'png16',
@@ -13,34 +14,57 @@ export const outputFormats = [
   'exr-straight',
   'png16-premultiplied',
   'png8-premultiplied',
+  'exr-float',
+  'tiff16',
+  'jpeg',
+  'review',
 ] as const
 export type OutputFormat = (typeof outputFormats)[number]
+export const byLibrary = ['tiff16', 'jpeg', 'review'] as const satisfies readonly OutputFormat[]
+export type LibraryFormat = (typeof byLibrary)[number]
+export type OwnFormat = Exclude<OutputFormat, LibraryFormat>
+export const isByLibrary = (format: OutputFormat): format is LibraryFormat =>
+  (byLibrary as readonly string[]).includes(format)
 
-/** How a format is written: kind of file, bits, and whether colour is multiplied by alpha (EXR's and PNG's own way without more words). */
-const writing: Readonly<Record<OutputFormat, { ending: 'exr' | 'png'; bits: 8 | 16; isPremultiplied: boolean }>> = {
+type Ending = 'exr' | 'png' | 'tif' | 'jpg'
+
+/** How a format is written: kind of file, bits, and whether colour is multiplied by alpha (each kind's own way without more words). */
+const writing: Readonly<
+  Record<OutputFormat, { ending: Ending; bits: 8 | 16 | 32; isPremultiplied: boolean }>
+> = {
   exr: { ending: 'exr', bits: 16, isPremultiplied: true },
   png16: { ending: 'png', bits: 16, isPremultiplied: false },
   png8: { ending: 'png', bits: 8, isPremultiplied: false },
   'exr-straight': { ending: 'exr', bits: 16, isPremultiplied: false },
   'png16-premultiplied': { ending: 'png', bits: 16, isPremultiplied: true },
   'png8-premultiplied': { ending: 'png', bits: 8, isPremultiplied: true },
-} // prettier-ignore
-
-/** 'grotto-descent' and frame 7 as png8-premultiplied → 'grotto-descent-premultiplied.0007.8bit.png'. */
-export function outputName(stem: string, frame: number, format: OutputFormat): string {
-  const { ending, bits } = writing[format]
-  const alpha = format.includes('-') ? format.slice(format.indexOf('-')) : ''
-  return `${stem}${alpha}.${String(frame).padStart(4, '0')}${bits === 8 ? '.8bit' : ''}.${ending}`
+  'exr-float': { ending: 'exr', bits: 32, isPremultiplied: true },
+  tiff16: { ending: 'tif', bits: 16, isPremultiplied: false },
+  jpeg: { ending: 'jpg', bits: 8, isPremultiplied: true },
+  // As on the screen, over black, for movies.
+  review: { ending: 'png', bits: 8, isPremultiplied: true },
 }
 
 /**
- * Encodes a finished picture: EXR as scene-linear half RGBA (values beyond 65504 are held there), PNG as sRGB codes clipped to 0–1.
+ * The file of a frame: 'grotto-descent.0007' as png8-premultiplied → 'grotto-descent-premultiplied.0007.8bit.png'. What is not its
+ * kind's own way is said before the number at its end, so that no two formats have one name.
+ */
+export function fileName(base: string, format: OutputFormat): string {
+  const { ending, bits } = writing[format]
+  const alpha = format.includes('-') ? format.slice(format.indexOf('-')) : ''
+  const marked = alpha === '' ? base : base.replace(/(\.-?\d+)?$/, (number) => alpha + number)
+  const kind = format === 'review' ? '.review' : ending === 'png' && bits === 8 ? '.8bit' : ''
+  return `${marked}${kind}.${ending}`
+}
+
+/**
+ * Encodes a finished picture: EXR as scene-linear half (values beyond 65504 are held there) or float RGBA, PNG as sRGB codes clipped to 0–1.
  * Where colour is straight, light without cover (alpha 0) is written as it is: no straight colour can say it. `name` is noted
  * in the EXR header. With `dither`, a frame's number, 8-bit codes are rounded up and down so that no bands are seen.
  */
 export function encodePicture(
   picture: Picture,
-  format: OutputFormat,
+  format: OwnFormat,
   name: string,
   kernels: Kernels,
   zlib: Zlib,
@@ -51,25 +75,31 @@ export function encodePicture(
   const data = isPremultiplied ? picture.data : straightened(picture.data)
   if (ending === 'png')
     return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
+  const count = width * height
+  const window = [0, 0, width - 1, height - 1] as const
+  const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
+  const header = { dataWindow: window, displayWindow: window, compression: 'zip', attributes } as const
+  if (bits === 32) {
+    const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
+      name: channel,
+      type: 'float' as const,
+      values: Float32Array.from({ length: count }, (_, i) => data[i * 4 + c]!),
+    }))
+    return writeExr({ ...header, channels }, zlib)
+  }
   const held = Float32Array.from(data, (v) => (v > 65504 ? 65504 : v < -65504 ? -65504 : v))
   const codes = new Uint16Array(held.length)
   kernels.floatToHalf(codes, held)
-  const count = width * height
-  const window = [0, 0, width - 1, height - 1] as const
   const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
     name: channel,
     type: 'half' as const,
     values: Uint16Array.from({ length: count }, (_, i) => codes[i * 4 + c]!),
   }))
-  const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
-  return writeExr(
-    { dataWindow: window, displayWindow: window, compression: 'zip', channels, attributes },
-    zlib,
-  )
+  return writeExr({ ...header, channels }, zlib)
 }
 
 /** Colour divided by alpha where there is some. */
-function straightened(data: Float32Array): Float32Array {
+export function straightened(data: Float32Array): Float32Array {
   const out = data.slice()
   for (let i = 0; i < out.length; i += 4) {
     const alpha = out[i + 3]!
@@ -78,8 +108,12 @@ function straightened(data: Float32Array): Float32Array {
   return out
 }
 
-/** 8-bit codes, to the nearest or dithered. */
-function codesOf8(data: Float32Array, width: number, dither: number | undefined): Uint8Array | Uint16Array {
+/** 8-bit sRGB codes, to the nearest or dithered. */
+export function codesOf8(
+  data: Float32Array,
+  width: number,
+  dither: number | undefined,
+): Uint8Array | Uint16Array {
   if (dither === undefined) return toCodes(data, 255)
   return Uint8Array.from(data, (v, i) => {
     const [channel, p] = [i % 4, i >> 2]
@@ -88,7 +122,8 @@ function codesOf8(data: Float32Array, width: number, dither: number | undefined)
   })
 }
 
-function toCodes(data: Float32Array, most: number): Uint8Array | Uint16Array {
+/** sRGB codes of a picture, clipped to 0 … `most`; alpha as it is. */
+export function toCodes(data: Float32Array, most: number): Uint8Array | Uint16Array {
   const out = most > 255 ? new Uint16Array(data.length) : new Uint8Array(data.length)
   const code = (v: number) => Math.round(Math.min(1, Math.max(0, v)) * most)
   for (let i = 0; i < data.length; i++) out[i] = code(i % 4 === 3 ? data[i]! : linearToSrgb(data[i]!))

@@ -16,6 +16,9 @@ import {
   insertRender,
   reportProgress,
   retryRender,
+  deleteRender,
+  framesMade,
+  picturesMade,
 } from './renders.ts'
 import { findShot, insertShot, listShots, readThumbnail, saveThumbnail } from './shots.ts'
 
@@ -113,6 +116,7 @@ describe('renders', () => {
       comp,
       media: {},
       formats: ['exr', 'png16'],
+      options: { size: 2 },
       frames,
     })
     return id
@@ -125,8 +129,14 @@ describe('renders', () => {
     for (const [i, name] of ['a', 'b'].entries()) expect(await beginWorker(workers[i]!, name)).toBe(true)
     const [first, second] = [await claimFrame(getPool(), 'a'), await claimFrame(getPool(), 'b')]
     expect([first?.frame, second?.frame, await claimFrame(getPool(), 'c')]).toEqual([1, 2, undefined])
-    expect(first).toMatchObject({ renderId: id, shotName: 'Grotto descent', comp, formats: ['exr', 'png16'] })
-    await finishFrame(getPool(), first!, 'a', ['x.exr'], [])
+    expect(first).toMatchObject({
+      renderId: id,
+      shotName: 'Grotto descent',
+      comp,
+      formats: ['exr', 'png16'],
+      options: { size: 2 },
+    })
+    await finishFrame(getPool(), first!, 'a', ['x.exr'], [], 'k'.repeat(32))
     await failFrame(getPool(), second!, 'b', 'no light')
     expect((await findRender(getPool(), id))!.frames).toMatchObject([
       { state: 'done', files: ['x.exr'], progress: 1 },
@@ -136,12 +146,38 @@ describe('renders', () => {
     expect(await states(id)).toEqual(['done', 'waiting'])
     for (const worker of workers) worker.destroy()
   })
+  test('know which pictures were made, of what size, and which frames there are files of', async () => {
+    const id = await begin([5, 6])
+    const connection = await getPool().getConnection()
+    await beginWorker(connection, 'made')
+    for (let job = await claimFrame(getPool(), 'made'); job; job = await claimFrame(getPool(), 'made'))
+      await finishFrame(
+        getPool(),
+        job,
+        'made',
+        ['x.exr'],
+        job.frame === 6 ? ['It lacks its depth.'] : [],
+        `${job.frame}`.repeat(32),
+      )
+    const made = (formats: ('exr' | 'png8')[], size: 1 | 2) =>
+      picturesMade(getPool(), shot, formats, { size })
+    expect((await made(['exr'], 2)).get(5)).toBe('5'.repeat(32))
+    // One that was not whole counts as not made, as do other kinds of files and other sizes.
+    expect((await made(['exr'], 2)).has(6)).toBe(false)
+    expect((await made(['png8'], 2)).size).toBe(0)
+    expect((await made(['exr'], 1)).size).toBe(0)
+    expect([...(await framesMade(getPool(), shot))]).toEqual(expect.arrayContaining([5, 6]))
+    expect(await deleteRender(getPool(), id)).toBe(true)
+    expect(await findRender(getPool(), id)).toBeUndefined()
+    expect(await deleteRender(getPool(), id)).toBe(false)
+    connection.destroy()
+  })
   test('take a frame from a worker that is gone; its late result does not count', async () => {
     const id = await begin([1])
     const lost = (await claimFrame(getPool(), 'dead'))!
     expect((await claimFrame(getPool(), 'b'))?.frame).toBe(1)
     expect(await reportProgress(getPool(), lost, 'dead', 0.5)).toBe(false)
-    await finishFrame(getPool(), lost, 'dead', ['late.exr'], [])
+    await finishFrame(getPool(), lost, 'dead', ['late.exr'], [], 'l'.repeat(32))
     expect(await states(id)).toEqual(['working'])
   })
   test('give a frame up that stops five workers', async () => {

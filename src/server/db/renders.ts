@@ -1,7 +1,10 @@
 import type { Pool, RowDataPacket } from 'mysql2/promise'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { parseComp, type Comp } from '../../core/comp/schema.ts'
+import * as v from 'valibot'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
+import { usualRate } from '../../core/time.ts'
+import { renderOptions, type RenderOptions } from '../../core/renders/render-options.ts'
 import { inTransaction, type Db } from './pool.ts'
 
 /** A frame that keeps killing its worker is given up after this many crashes. */
@@ -34,6 +37,7 @@ export interface RenderFrame {
   readonly problem: string | null
   /** Names of the written files. */
   readonly files: readonly string[]
+  readonly finishedAt: Date | null
 }
 
 export interface Render {
@@ -41,6 +45,9 @@ export interface Render {
   readonly shotId: string
   readonly createdAt: Date
   readonly formats: readonly OutputFormat[]
+  readonly options: RenderOptions
+  /** Which render of its shot it is, from 1. */
+  readonly version: number
   readonly frames: readonly RenderFrame[]
 }
 
@@ -51,6 +58,8 @@ export interface RenderJob {
   readonly comp: Comp
   readonly media: MediaTable
   readonly formats: readonly OutputFormat[]
+  readonly options: RenderOptions
+  readonly version: number
 }
 
 export interface NewRender {
@@ -60,40 +69,61 @@ export interface NewRender {
   readonly comp: Comp
   readonly media: MediaTable
   readonly formats: readonly OutputFormat[]
+  readonly options: RenderOptions
   readonly frames: readonly number[]
 }
 
+/** Options as they are kept; of renders from before there were any, none. */
+const optionsOf = (kept: unknown): RenderOptions => v.parse(v.nullish(renderOptions, {}), kept)
+/** Rows in one statement. */
+const mostRows = 2000
+
 export async function insertRender(pool: Pool, render: NewRender): Promise<void> {
   await inTransaction(pool, async (db) => {
-    await db.execute('insert into renders (id, shot_id, revision, doc, media, formats) values (?, ?, ?, ?, ?, ?)', [
-      render.id, render.shotId, render.revision,
-      JSON.stringify(render.comp), JSON.stringify(render.media), JSON.stringify(render.formats),
-    ]) // prettier-ignore
-    await db.query('insert into render_frames (render_id, frame) values ?', [
-      render.frames.map((frame) => [render.id, frame]),
-    ])
+    await db.execute(
+      `insert into renders (id, shot_id, revision, doc, media, formats, options, version)
+       select ?, ?, ?, ?, ?, ?, ?, coalesce(max(version), 0) + 1 from renders where shot_id = ?`,
+      [
+        render.id, render.shotId, render.revision, JSON.stringify(render.comp), JSON.stringify(render.media),
+        JSON.stringify(render.formats), JSON.stringify(render.options), render.shotId,
+      ],
+    ) // prettier-ignore
+    for (let i = 0; i < render.frames.length; i += mostRows)
+      await db.query('insert into render_frames (render_id, frame) values ?', [
+        render.frames.slice(i, i + mostRows).map((frame) => [render.id, frame]),
+      ])
   })
 }
 
-type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[] }
+type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number } // prettier-ignore
 type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
   const [rows] = await db.execute<RenderRow[]>(
-    'select id, shot_id as shotId, created_at as createdAt, formats from renders where id = ?',
+    'select id, shot_id as shotId, created_at as createdAt, formats, options, version from renders where id = ?',
     [id],
   )
   const row = rows[0]
   if (!row) return undefined
   const [frames] = await db.execute<FrameRow[]>(
-    'select frame, state, progress, problem, files from render_frames where render_id = ? order by frame',
+    'select frame, state, progress, problem, files, finished_at as finishedAt from render_frames where render_id = ? order by frame',
     [id],
   )
-  const { shotId, createdAt, formats } = row
+  const { shotId, createdAt, formats, version } = row
   return {
-    id, shotId, createdAt, formats,
-    frames: frames.map(({ frame, state, progress, problem, files }) => ({ frame, state, progress, problem, files: files ?? [] })),
+    id, shotId, createdAt, formats, version,
+    options: optionsOf(row.options),
+    frames: frames.map(({ frame, state, progress, problem, files, finishedAt }) => ({ frame, state, progress, problem, files: files ?? [], finishedAt })),
   } // prettier-ignore
+}
+
+/** Frames a second of the shot as a render keeps it. */
+export async function rateOfRender(db: Db, id: string): Promise<number> {
+  const [rows] = await db.execute<(RowDataPacket & { rate: number | string | null })[]>(
+    "select json_value(doc, '$.frames.rate') as rate from renders where id = ?",
+    [id],
+  )
+  return Number(rows[0]?.rate ?? usualRate)
 }
 
 /** Ids of a shot's renders, newest first. */
@@ -125,14 +155,31 @@ export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob 
       [worker, job.renderId, job.frame],
     )
     const [rows] = await db.execute<
-      (RowDataPacket & { shotName: string; doc: unknown; media: MediaTable; formats: OutputFormat[] })[]
+      (RowDataPacket & {
+        shotName: string
+        doc: unknown
+        media: MediaTable
+        formats: OutputFormat[]
+        options: unknown
+        version: number
+      })[]
     >(
-      'select s.name as shotName, r.doc, r.media, r.formats from renders r join shots s on s.id = r.shot_id where r.id = ?',
+      'select s.name as shotName, r.doc, r.media, r.formats, r.options, r.version from renders r join shots s on s.id = r.shot_id where r.id = ?',
       [job.renderId],
     )
-    const { shotName, doc, media, formats } = rows[0]!
+    const { shotName, doc, media, formats, options, version } = rows[0]!
     // It may have waited since before its comp's version was raised.
-    return { renderId: job.renderId, frame: job.frame, shotName, comp: parseComp(doc), media, formats }
+    const { renderId, frame } = job
+    return {
+      renderId,
+      frame,
+      shotName,
+      comp: parseComp(doc),
+      media,
+      formats,
+      options: optionsOf(options),
+      version,
+    }
   })
 }
 
@@ -175,11 +222,19 @@ export async function finishFrame(
   worker: string,
   files: readonly string[],
   warnings: readonly string[],
+  pictureKey: string,
 ): Promise<void> {
   await db.execute(
-    `update render_frames set state = 'done', progress = 1, files = ?, problem = ?, finished_at = current_timestamp(3)
+    `update render_frames set state = 'done', progress = 1, files = ?, problem = ?, picture_key = ?, finished_at = current_timestamp(3)
      where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, job.renderId, job.frame, worker],
+    [
+      JSON.stringify(files),
+      warnings.length > 0 ? warnings.join(' ') : null,
+      pictureKey,
+      job.renderId,
+      job.frame,
+      worker,
+    ],
   )
 }
 
@@ -214,5 +269,51 @@ export async function retryRender(db: Db, id: string): Promise<boolean> {
      where render_id = ? and state in ('failed', 'cancelled')`,
     [id],
   )
+  return true
+}
+
+/**
+ * Pictures that a shot's renders have made in these formats and this way, by frame: the newest of each that was done, and the key of its picture.
+ */
+export async function picturesMade(
+  db: Db,
+  shotId: string,
+  formats: readonly OutputFormat[],
+  options: RenderOptions,
+): Promise<Map<number, string>> {
+  const [rows] = await db.execute<
+    (RowDataPacket & {
+      frame: number
+      pictureKey: string | null
+      formats: OutputFormat[]
+      options: unknown
+    })[]
+  >(
+    `select f.frame, f.picture_key as pictureKey, r.formats, r.options from render_frames f join renders r on r.id = f.render_id
+     where r.shot_id = ? and f.state = 'done' and f.problem is null order by f.finished_at`,
+    [shotId],
+  )
+  const like = JSON.stringify(options.size ?? 1)
+  const made = new Map<number, string>()
+  for (const row of rows) {
+    if (row.pictureKey === null || JSON.stringify(optionsOf(row.options).size ?? 1) !== like) continue
+    if (formats.every((f) => row.formats.includes(f))) made.set(row.frame, row.pictureKey)
+  }
+  return made
+}
+
+/** Frames of which a shot's renders have files. */
+export async function framesMade(db: Db, shotId: string): Promise<Set<number>> {
+  const [rows] = await db.execute<(RowDataPacket & { frame: number })[]>(
+    `select distinct f.frame from render_frames f join renders r on r.id = f.render_id where r.shot_id = ? and f.state = 'done'`,
+    [shotId],
+  )
+  return new Set(rows.map((r) => r.frame))
+}
+
+/** Takes a render out of the list; what is under way ends by itself. False when there is no such render. */
+export async function deleteRender(db: Db, id: string): Promise<boolean> {
+  if (!(await isThere(db, id))) return false
+  await db.execute('delete from renders where id = ?', [id])
   return true
 }

@@ -241,7 +241,16 @@ describe('renders', () => {
   const begin = async () => {
     const [id, shotId] = [newId(), newId()]
     await insertShot(getPool(), shotId, 'R')
-    await insertRender(getPool(), { id, shotId, revision: 1, comp, media: {}, formats: ['exr'], frames: [1] })
+    await insertRender(getPool(), {
+      id,
+      shotId,
+      revision: 1,
+      comp,
+      media: {},
+      formats: ['exr'],
+      options: {},
+      frames: [1],
+    })
     return id
   }
   const frame = async (id: string) => (await findRender(getPool(), id))!.frames[0]!

@@ -4,14 +4,16 @@ import { readAsKey, type MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
-import { plan } from '../../core/engine/plan/plan.ts'
+import { plan, planViewTable } from '../../core/engine/plan/plan.ts'
+import { displayViewed } from '../../core/engine/viewed.ts'
 import { Readings, settled, type ReadingStore } from '../../core/engine/readings.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
-import type { Picture } from '../../core/picture/picture.ts'
+import { plainPicture, type Picture } from '../../core/picture/picture.ts'
+import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
@@ -53,12 +55,21 @@ export class NodeEngine {
     this.evaluator = new Evaluator({ kernels, store }, loadPass, (memoryMiB / 2) * 2 ** 20)
   }
 
-  /** The finished picture of a frame, without the margin; yours until the next call. */
+  /**
+   * The finished picture of a frame, without the margin; yours until the next call. It is made at full size and then made smaller (or larger): to a half
+   * and a quarter by means of pixels, to other widths by Lanczos. `key` says all that its pixels depend on.
+   */
   async renderFrame(
     comp: Comp,
     media: MediaTable,
     frame: number,
-  ): Promise<{ picture: Picture; problems: readonly PlanProblem[]; replaced: ReadonlyMap<string, number> }> {
+    size?: RenderSize,
+  ): Promise<{
+    picture: Picture
+    key: string
+    problems: readonly PlanProblem[]
+    replaced: ReadonlyMap<string, number>
+  }> {
     const { node, area, problems } = await settled(
       this.evaluator,
       this.readings,
@@ -67,11 +78,50 @@ export class NodeEngine {
       () => false,
     )
     await this.evaluator.load(comp, node)
+    const whole = cropToCanvas(this.evaluator.evaluate(node), area)
     return {
-      picture: cropToCanvas(this.evaluator.evaluate(node), area),
+      picture: this.sized(whole, size),
+      key: node.key,
       problems,
       replaced: this.evaluator.replaced,
     }
+  }
+
+  /** 8-bit RGBA codes of a finished picture as its comp is looked at, opaque over black. */
+  async shownCodes(
+    picture: Picture,
+    { comp, media, frame }: { readonly comp: Comp; readonly media: MediaTable; readonly frame: number },
+  ): Promise<Uint8Array> {
+    const { store } = this.evaluator.workshop
+    const table = planViewTable(comp, media, frame)
+    if (table) await this.evaluator.load(comp, table.node)
+    const entries = table && { picture: this.evaluator.evaluate(table.node), pass: table.pass }
+    const src = store.allocate(picture.width, picture.height, 4)
+    src.data.set(picture.data)
+    const codes = new Uint8Array(picture.width * picture.height * 4)
+    const dither = comp.dither === false ? undefined : frame
+    const view = { gain: 1, channel: 'colour', checker: 0, dither } as const
+    displayViewed(codes, src, view, comp.viewing, entries, this.evaluator.workshop)
+    store.release(src)
+    return codes
+  }
+
+  private sized(whole: Picture, size: RenderSize | undefined): Picture {
+    const wanted = sizeOf(size, whole)
+    if (wanted.width === whole.width && wanted.height === whole.height) return whole
+    const { store } = this.evaluator.workshop
+    const from = store.allocate(whole.width, whole.height, 4)
+    from.data.set(whole.data)
+    const out = store.allocate(wanted.width, wanted.height, 4)
+    if (typeof size === 'number') this.kernels.boxReduce(out, from, size)
+    else {
+      const [across, down] = [whole.width / wanted.width, whole.height / wanted.height]
+      this.kernels.resample(out, from, [across, 0, 0, 0, down, 0], 'lanczos')
+    }
+    // A copy in ordinary memory, so that both are given back.
+    const picture = { ...plainPicture(wanted.width, wanted.height), data: out.data.slice() }
+    for (const taken of [from, out]) store.release(taken)
+    return picture
   }
 
   async close(): Promise<void> {

@@ -6,7 +6,7 @@ import sharp from 'sharp'
 import { afterAll, expect, test } from 'vitest'
 import { readExrHeader } from '../../core/formats/exr-header.ts'
 import { readExrPart } from '../../core/formats/exr-read.ts'
-import { encodePicture, outputName, type OutputFormat } from '../../core/formats/write-picture.ts'
+import { encodePicture, fileName, type OwnFormat } from '../../core/formats/write-picture.ts'
 import { srgbToLinear } from '../../core/picture/colour.ts'
 import { halfToNumber } from '../../core/picture/half.ts'
 import { createLoneKernels } from '../../core/kernels/wasm-kernels.ts'
@@ -44,8 +44,8 @@ const backing = [0.05, 0.1, 0.3]
 /** Over the backing by Porter and Duff's over, pixel by pixel. */
 const wanted = (i: number, c: number) => picture.data[i + c]! + backing[c]! * (1 - picture.data[i + 3]!)
 
-const write = (format: OutputFormat) => {
-  const name = at(outputName('glow', 1, format))
+const write = (format: OwnFormat) => {
+  const name = at(fileName('glow.0001', format))
   writeFileSync(name, encodePicture(picture, format, 'test', kernels, nodeZlib))
   return name
 }

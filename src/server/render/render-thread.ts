@@ -1,17 +1,23 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parentPort } from 'node:worker_threads'
-import { encodePicture, outputName } from '../../core/formats/write-picture.ts'
+import { fileName } from '../../core/formats/write-picture.ts'
+import { filledName, usualName } from '../../core/renders/file-name.ts'
 import type { RenderJob } from '../db/renders.ts'
 import { storedReadings } from '../db/readings.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
-import { nodeZlib } from '../media/node-zlib.ts'
 import { writeWhole } from '../whole-file.ts'
+import { encodeFile } from './encode-file.ts'
 
 /** What the thread says while it works on a job. */
 export type RenderMessage =
   | { readonly type: 'progress'; readonly progress: number }
-  | { readonly type: 'done'; readonly files: readonly string[]; readonly warnings: readonly string[] }
+  | {
+      readonly type: 'done'
+      readonly files: readonly string[]
+      readonly warnings: readonly string[]
+      readonly key: string
+    }
   /** `isFull`: there was no room for it; it can be made later. */
   | { readonly type: 'failed'; readonly problem: string; readonly isFull?: boolean }
 
@@ -32,20 +38,21 @@ const say = (message: RenderMessage) => {
 
 async function render(engine: NodeEngine, job: RenderJob, folder: string): Promise<void> {
   say({ type: 'progress', progress: 0.1 })
-  const { picture, problems } = await engine.renderFrame(job.comp, job.media, job.frame)
+  const { comp, media, frame, options, version } = job
+  const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size)
   await mkdir(folder, { recursive: true })
   const files: string[] = []
-  const dither = job.comp.dither === false ? undefined : job.frame
+  const base = filledName(options.name ?? usualName, { shot: fileStem(job.shotName), frame, version })
   for (const [i, format] of job.formats.entries()) {
     say({ type: 'progress', progress: 0.6 + (0.4 * i) / job.formats.length })
-    const name = outputName(fileStem(job.shotName), job.frame, format)
+    const name = fileName(base, format)
     await writeWhole(
       join(folder, name),
-      encodePicture(picture, format, `${job.shotName}, frame ${job.frame}`, engine.kernels, nodeZlib, dither),
+      await encodeFile(picture, format, `${job.shotName}, frame ${frame}`, engine, job),
     )
     files.push(name)
   }
-  say({ type: 'done', files, warnings: [...new Set(problems.map((p) => p.message))] })
+  say({ type: 'done', key, files, warnings: [...new Set(problems.map((p) => p.message))] })
 }
 
 if (parentPort) {

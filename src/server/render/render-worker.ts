@@ -84,7 +84,8 @@ async function work(job: RenderJob): Promise<void> {
   if (outcome === 'lost') {
     thread = undefined
     await worker.terminate()
-  } else if (outcome.type === 'done') await finishFrame(pool, job, name, outcome.files, outcome.warnings)
+  } else if (outcome.type === 'done')
+    await finishFrame(pool, job, name, outcome.files, outcome.warnings, outcome.key)
   else if (outcome.type === 'failed' && outcome.isFull) {
     await postponeFrame(pool, job, name, outcome.problem)
     await sleep(fullMs)

@@ -1,133 +1,56 @@
 'use client'
 
-import { useEffect, useState } from 'react'
-import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import * as v from 'valibot'
-import { doneAnswer, renderAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
-import { ago } from '../ago.ts'
-import { saveFile } from '../save-file.ts'
+import { useState } from 'react'
+import { askedAnswer, rendersAnswer } from '../../contracts/answers.ts'
+import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
+import { filledName, nameParts, nameProblem, usualName } from '../../core/renders/file-name.ts'
+import { FrameListError, manyFrames, parseFrameList } from '../../core/renders/frame-list.ts'
+import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
 import { requestJson } from '../request-json.ts'
+import { saveFile } from '../save-file.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { formatNames } from './format-names.ts'
+import { RenderCard } from './render-card.tsx'
 
-const formatNames: Readonly<Record<OutputFormat, string>> = {
-  exr: 'EXR, half, premultiplied',
-  png16: 'PNG, 16 bit, straight',
-  png8: 'PNG, 8 bit, straight',
-  'exr-straight': 'EXR, half, straight',
-  'png16-premultiplied': 'PNG, 16 bit, premultiplied',
-  'png8-premultiplied': 'PNG, 8 bit, premultiplied',
+/** Which frames: what stands in the shot's range, this one, or what is typed. */
+type Which = 'all' | 'this' | 'list'
+type Only = 'all' | 'missing' | 'changed'
+
+const onlyWords: Readonly<Record<Only, string>> = {
+  all: 'all of them',
+  missing: 'what has no files yet',
+  changed: 'what has changed since the last render',
 }
 
-const isOpen = ({ frames }: Pick<ShownRender, 'frames'>) =>
-  frames.some((f) => f.state === 'waiting' || f.state === 'working')
-
-function FrameLine({ renderId, frame }: { renderId: string; frame: ShownRender['frames'][number] }) {
-  return (
-    <div className="flex flex-wrap items-center gap-3" data-testid="render-frame" data-state={frame.state}>
-      <span className="w-20">frame {String(frame.frame).padStart(3, '0')}</span>
-      {frame.state === 'working' || frame.state === 'waiting' ? (
-        <>
-          <progress className="progress progress-primary w-40" value={frame.progress} max={1} />
-          <span className="text-base-content/60">
-            {frame.state === 'waiting' ? 'waiting for the render worker' : 'rendering'}
-          </span>
-        </>
-      ) : (
-        <span
-          className={
-            frame.state === 'failed'
-              ? 'text-error'
-              : frame.state === 'done' && frame.problem
-                ? 'text-warning'
-                : 'text-base-content/60'
-          }
-        >
-          {frame.state === 'done' && frame.problem ? 'done, but not whole' : frame.state}
-        </span>
-      )}
-      {frame.files.map((name) => (
-        <a
-          key={name}
-          className="link link-accent"
-          href={`/api/renders/${renderId}/files/${name}`}
-          download={name}
-        >
-          {name}
-        </a>
-      ))}
-      {frame.problem && (
-        <span className={frame.state === 'failed' ? 'text-error' : 'text-warning'}>{frame.problem}</span>
-      )}
-    </div>
-  )
-}
-
-/** One render, followed by server-sent events while it is under way. */
-function RenderCard({ render: initial }: { render: ShownRender }) {
-  const [render, setRender] = useState(initial)
-  const isUnderWay = isOpen(render)
-  const [failure, setFailure] = useState<string>()
-  const act = async (action: 'cancel' | 'retry') => {
-    setFailure(undefined)
-    try {
-      await requestJson(doneAnswer, `/api/renders/${render.id}`, 'POST', { action })
-      setRender(await requestJson(renderAnswer, `/api/renders/${render.id}`))
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : String(error))
-    }
+/** The frames of a list, or what is wrong with it in words. */
+function readList(text: string): { frames: number[] } | { problem: string } {
+  try {
+    return { frames: parseFrameList(text) }
+  } catch (error) {
+    if (error instanceof FrameListError) return { problem: error.message }
+    throw error
   }
-  useEffect(() => {
-    if (!isUnderWay) return
-    const events = new EventSource(`/api/renders/${render.id}/events`)
-    events.onmessage = ({ data }: MessageEvent<string>) => {
-      const next = v.parse(v.nullable(renderAnswer), JSON.parse(data))
-      if (next) setRender(next)
-    }
-    return () => {
-      events.close()
-    }
-  }, [render.id, isUnderWay])
-  const canRetry = render.frames.some((f) => f.state === 'failed' || f.state === 'cancelled')
-  return (
-    <li className="space-y-1 rounded bg-base-100 px-4 py-2.5 text-xs">
-      <div className="flex items-center gap-3">
-        <span className="font-semibold">{render.formats.map((f) => formatNames[f]).join(' and ')}</span>
-        <span className="text-base-content/55" suppressHydrationWarning>
-          {ago(render.createdAt)}
-        </span>
-        {isUnderWay && (
-          <button type="button" className="btn btn-xs ml-auto" onClick={() => void act('cancel')}>
-            Cancel
-          </button>
-        )}
-        {!isUnderWay && canRetry && (
-          <button type="button" className="btn btn-xs ml-auto" onClick={() => void act('retry')}>
-            Try again
-          </button>
-        )}
-      </div>
-      {failure !== undefined && (
-        <p role="alert" className="text-error">
-          {failure}
-        </p>
-      )}
-      {render.frames.map((frame) => (
-        <FrameLine key={frame.frame} renderId={render.id} frame={frame} />
-      ))}
-    </li>
-  )
 }
 
 /** As many as the server lists. */
 const mostListed = 50
 
 /** Asks for renders of the shot and lists those there are. */
-export function RendersPanel() {
+export function RendersPanel({ shotName }: { shotName: string }) {
   const { id, saveNow, engine, store } = useShotContext()
   const frame = useShot((s) => s.frame)
+  const range = useShot((s) => s.comp.frames)
+  const canvas = useShot((s) => s.comp.canvas)
+  const [which, setWhich] = useState<Which>('all')
+  const [list, setList] = useState('')
+  const [only, setOnly] = useState<Only>('all')
   const [formats, setFormats] = useState<readonly OutputFormat[]>(['exr', 'png16'])
+  const [sizeText, setSizeText] = useState('1')
+  const [width, setWidth] = useState('')
+  const [name, setName] = useState(usualName)
   const [failure, setFailure] = useState<string>()
+  const [said, setSaid] = useState<string>()
   const [isAsking, setIsAsking] = useState(false)
   const [isSaving, setIsSaving] = useState(false)
 
@@ -139,18 +62,31 @@ export function RendersPanel() {
   })
   const renders = data?.renders
 
+  const text = which === 'all' ? `${range.first}-${range.last}` : which === 'this' ? String(frame) : list
+  const read = readList(text)
+  const frames = 'frames' in read ? read.frames : []
+  const size: RenderSize = sizeText === 'width' ? { width: Number(width) } : (Number(sizeText) as 1 | 2 | 4)
+  const isWidthWrong = sizeText === 'width' && !(Number(width) >= 16 && Number(width) <= 16_384 && Number.isInteger(Number(width)))
+  const nameWrong = nameProblem(name)
+  const pixels = sizeOf(isWidthWrong ? 1 : size, canvas)
+  const isMany = frames.length >= manyFrames
+  const problem = ('problem' in read && !(which === 'list' && list === '') && read.problem) || nameWrong
+    || (isWidthWrong && width !== '' ? 'A width is a whole number from 16 to 16384 pixels.' : undefined)
+
   const start = async () => {
+    if (isMany && !window.confirm(`${frames.length.toLocaleString('en')} frames: render them all?`)) return
     setFailure(undefined)
+    setSaid(undefined)
     setIsAsking(true)
     try {
       // What is rendered is what is saved.
       if (!(await saveNow()))
         throw new Error('The shot could not be saved, so it can not be rendered as it is shown.')
-      await requestJson(doneAnswer, `/api/shots/${id}/renders`, 'POST', {
-        first: frame,
-        last: frame,
-        formats,
-      })
+      const options = { ...(size === 1 ? {} : { size }), ...(name === usualName ? {} : { name }) }
+      const asked = { frames: text, only, formats, options }
+      const answer = await requestJson(askedAnswer, `/api/shots/${id}/renders`, 'POST', asked)
+      if (answer.frames === 0) setSaid('Nothing to do: all of these frames are there as they would be made now.')
+      else if (answer.frames < frames.length) setSaid(`${answer.frames} of ${frames.length} frames are made.`)
       await queries.invalidateQueries({ queryKey })
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))
@@ -170,18 +106,110 @@ export function RendersPanel() {
   const toggle = (format: OutputFormat) => {
     setFormats(outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))))
   }
+  const example = nameWrong ? undefined : filledName(name, { shot: shotName.toLowerCase().replaceAll(/\W+/g, '-'), frame: frames[0] ?? frame, version: 1 })
 
   return (
     <section aria-label="Renders" className="flex h-full gap-6 overflow-hidden bg-base-200 p-4">
       <form
-        className="w-64 shrink-0 space-y-3"
+        className="flex w-72 shrink-0 flex-col gap-2.5 overflow-y-auto pr-1 text-xs"
         onSubmit={(event) => {
           event.preventDefault()
           void start()
         }}
       >
-        <h2 className="font-semibold">Render frame {frame}</h2>
-        <fieldset className="space-y-1.5">
+        <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
+          {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These']] as const).map(([key, words]) => (
+            <button
+              key={key}
+              type="button"
+              role="radio"
+              aria-checked={which === key}
+              className={`flex-1 rounded px-2 py-1 ${which === key ? 'bg-primary/50' : 'text-base-content/70 hover:text-base-content'}`}
+              onClick={() => {
+                setWhich(key)
+              }}
+            >
+              {words}
+            </button>
+          ))}
+        </div>
+        {which === 'list' && (
+          <input
+            autoFocus
+            aria-label="Frames"
+            className="input input-xs w-full"
+            placeholder="1-48, 1-100x5, 3, 7, 12-15"
+            value={list}
+            onChange={(event) => {
+              setList(event.target.value)
+            }}
+          />
+        )}
+        {which !== 'this' && (
+          <label className="grid grid-cols-[4rem_1fr] items-center gap-2">
+            <span className="text-base-content/75">of these</span>
+            <select
+              className="w-full rounded bg-base-300 px-1.5 py-1"
+              value={only}
+              onChange={(event) => {
+                setOnly(event.target.value as Only)
+              }}
+            >
+              {Object.entries(onlyWords).map(([key, words]) => (
+                <option key={key} value={key}>
+                  {words}
+                </option>
+              ))}
+            </select>
+          </label>
+        )}
+        <label className="grid grid-cols-[4rem_1fr] items-center gap-2">
+          <span className="text-base-content/75">size</span>
+          <span className="flex gap-1.5">
+            <select
+              aria-label="Size"
+              className="w-full rounded bg-base-300 px-1.5 py-1"
+              value={sizeText}
+              onChange={(event) => {
+                setSizeText(event.target.value)
+              }}
+            >
+              <option value="1">full</option>
+              <option value="2">half</option>
+              <option value="4">a quarter</option>
+              <option value="width">a width</option>
+            </select>
+            {sizeText === 'width' ? (
+              <input
+                aria-label="Width in pixels"
+                className="input input-xs w-20"
+                inputMode="numeric"
+                placeholder={String(canvas.width)}
+                value={width}
+                onChange={(event) => {
+                  setWidth(event.target.value)
+                }}
+              />
+            ) : (
+              <span className="shrink-0 self-center text-base-content/60">
+                {pixels.width} × {pixels.height}
+              </span>
+            )}
+          </span>
+        </label>
+        <label className="grid grid-cols-[4rem_1fr] items-center gap-2" title={`Made of ${nameParts.join(', ')} and what you like`}>
+          <span className="text-base-content/75">named</span>
+          <input
+            aria-label="Names of the files"
+            className="input input-xs w-full"
+            value={name}
+            onChange={(event) => {
+              setName(event.target.value)
+            }}
+          />
+        </label>
+        {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
+        <fieldset className="space-y-1" title="Premultiplied keeps light over nothing. The first three are what each kind of file expects.">
           {outputFormats.map((format) => (
             <label key={format} className="flex cursor-pointer items-center gap-2">
               <input
@@ -195,31 +223,36 @@ export function RendersPanel() {
               {formatNames[format]}
             </label>
           ))}
-          <p className="text-xs text-base-content/60">
-            Premultiplied keeps light over nothing. The first three are what each kind of file expects.
-          </p>
         </fieldset>
-        <button type="submit" className="btn btn-primary btn-sm" disabled={formats.length === 0 || isAsking}>
-          Start rendering
-        </button>
-        <button
-          type="button"
-          className="btn btn-ghost btn-sm ml-1"
-          title="Saves this frame as EXR (half, premultiplied) at once, as this page computes it"
-          disabled={!engine || isSaving}
-          onClick={() => void saveHere()}
-        >
-          {isSaving ? 'Computing …' : 'Save here'}
-        </button>
+        {problem !== undefined && <p className="text-warning">{problem}</p>}
+        <div className="sticky bottom-0 flex gap-1 bg-base-200 py-1">
+          <button
+            type="submit"
+            className="btn btn-primary btn-sm"
+            disabled={formats.length === 0 || isAsking || frames.length === 0 || problem !== undefined || isWidthWrong}
+          >
+            {frames.length === 1 ? `Render frame ${frames[0]!}` : `Render ${frames.length.toLocaleString('en')} frames`}
+          </button>
+          <button
+            type="button"
+            className="btn btn-ghost btn-sm"
+            title={`Saves frame ${frame} as EXR (half, premultiplied) at once, as this page computes it`}
+            disabled={!engine || isSaving}
+            onClick={() => void saveHere()}
+          >
+            {isSaving ? 'Computing …' : 'Save here'}
+          </button>
+        </div>
+        {said !== undefined && <p role="status">{said}</p>}
         {(failure ?? error) && (
-          <p role="alert" className="text-xs text-error">
+          <p role="alert" className="text-error">
             {failure ?? error?.message}
           </p>
         )}
       </form>
       <ul className="min-w-0 flex-1 space-y-2 overflow-y-auto">
         {renders?.map((render) => (
-          <RenderCard key={render.id} render={render} />
+          <RenderCard key={render.id} render={render} onGone={() => void queries.invalidateQueries({ queryKey })} />
         ))}
         {renders !== undefined && renders.length >= mostListed && (
           <li className="px-4 text-xs text-base-content/60">
@@ -227,11 +260,9 @@ export function RendersPanel() {
           </li>
         )}
         {renders?.length === 0 && (
-          <li className="pt-6 text-center text-base-content/55">
-            Nothing has been rendered from this shot yet.
-          </li>
+          <li className="pt-6 text-center text-base-content/55">Nothing has been rendered from this shot yet.</li>
         )}
       </ul>
     </section>
   )
-}
+} // prettier-ignore

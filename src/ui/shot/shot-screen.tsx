@@ -222,7 +222,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
               ) : tab === 'timing' ? (
                 <TimingPanel />
               ) : (
-                <RendersPanel />
+                <RendersPanel shotName={shot.name} />
               )}
             </Panel>
           </Group>

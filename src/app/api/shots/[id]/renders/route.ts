@@ -1,7 +1,9 @@
 import { answer, newId, RequestError } from '../../../../../server/answer.ts'
 import { renderBody } from '../../../../../server/contracts.ts'
 import { withDb } from '../../../../../server/db/pool.ts'
+import { FrameListError, parseFrameList } from '../../../../../core/renders/frame-list.ts'
 import { findRender, insertRender, rendersOfShot } from '../../../../../server/db/renders.ts'
+import { framesWanted } from '../../../../../server/render/frames-wanted.ts'
 import { readBody } from '../../../../../server/request-body.ts'
 import { openShot } from '../../../../../server/shot-service.ts'
 
@@ -16,27 +18,44 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
   )
 }
 
-/** Asks for a render of { first, last, formats } of the shot as it is saved now. */
+/**
+ * Asks for a render of { frames, only, formats, options } of the shot as it is saved now. Answers how many frames it has; none is no render: then
+ * all that was asked for is there.
+ */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const { first, last, formats } = await readBody(request, renderBody)
-    if (last < first || last - first >= 10_000)
-      throw new RequestError(400, `A range from ${first} to ${last} can not be rendered.`)
+    const { frames: text, only = 'all', formats: asked, options = {} } = await readBody(request, renderBody)
     const shot = await openShot((await params).id)
-    const id = newId()
-    const frames = Array.from({ length: last - first + 1 }, (_, i) => first + i)
     const { comp, media, revision } = shot
-    await withDb((pool) =>
-      insertRender(pool, {
-        id,
-        shotId: shot.id,
-        revision,
-        comp,
-        media,
-        formats: [...new Set(formats)],
-        frames,
-      }),
-    )
-    return Response.json({ id })
+    const formats = [...new Set(asked)]
+    const listed = framesOf(text)
+    const id = newId()
+    const frames = await withDb(async (pool) => {
+      const all = { shotId: shot.id, comp, media, frames: listed, formats, options }
+      const wanted = await framesWanted(pool, all, only)
+      if (wanted.length > 0)
+        await insertRender(pool, {
+          id,
+          shotId: shot.id,
+          revision,
+          comp,
+          media,
+          formats,
+          options,
+          frames: wanted,
+        })
+      return wanted.length
+    })
+    return Response.json({ id: frames > 0 ? id : null, frames })
   })
+}
+
+/** The frames of a list. Throws RequestError 400 in words. */
+function framesOf(text: string): number[] {
+  try {
+    return parseFrameList(text)
+  } catch (error) {
+    if (error instanceof FrameListError) throw new RequestError(400, error.message)
+    throw error
+  }
 }

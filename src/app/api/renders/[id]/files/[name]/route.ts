@@ -7,6 +7,10 @@ import { folders } from '../../../../../../server/home.ts'
 
 type Context = { params: Promise<{ id: string; name: string }> }
 
+const types = { png: 'image/png', jpg: 'image/jpeg', tif: 'image/tiff', exr: 'image/x-exr' } as const
+const typeOf = (name: string): string =>
+  Object.entries(types).find(([ending]) => name.endsWith(`.${ending}`))?.[1] ?? 'application/octet-stream'
+
 /** A file that a render has written; only names that the render lists are served. */
 export function GET(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
@@ -17,7 +21,7 @@ export function GET(request: Request, { params }: Context): Promise<Response> {
     const file =
       isListed &&
       (await fileResponse(request, path, {
-        'content-type': name.endsWith('.png') ? 'image/png' : 'image/x-exr',
+        'content-type': typeOf(name),
         'content-disposition': `attachment; filename="${name}"`,
       }))
     if (!file) throw new RequestError(404, 'This render has no such file, or it was removed from the disk.')

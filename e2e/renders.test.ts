@@ -1,0 +1,109 @@
+import { execFileSync } from 'node:child_process'
+import { readFileSync, readdirSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { By, Key } from 'selenium-webdriver'
+import sharp from 'sharp'
+import { expect, test } from 'vitest'
+import { putDial } from '../src/core/comp/settings.ts'
+import { allSteps } from '../src/core/comp/schema.ts'
+import { find, home, textOf, waitFor } from './app.ts'
+import { app, driver, putComp, savedComp, settled, useDemo } from './demo-shot.ts'
+
+useDemo()
+
+const panel = 'section[aria-label=Renders]'
+const button = (words: string) => driver.findElement(By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`)) // prettier-ignore
+const cards = () => driver.findElements(By.css(`${panel} > ul > li`))
+const topCard = async () => (await cards())[0]!
+const untilDone = () =>
+  waitFor(driver, 'the render', async () => {
+    const words = await (await topCard()).getText()
+    return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
+  })
+const folderOf = async () => {
+  const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
+    renders: { id: string; frames: { files: string[] }[] }[]
+  }
+  return { id: renders[0]!.id, folder: join(home, 'renders', renders[0]!.id), files: renders[0]!.frames.flatMap((f) => f.files) } // prettier-ignore
+}
+const tick = async (format: string, isOn: boolean) => {
+  const box = await driver.findElement(
+    By.xpath(`//section[@aria-label="Renders"]//label[contains(., "${format}")]/input`),
+  )
+  if ((await box.isSelected()) !== isOn) await box.click()
+}
+
+test('the whole range is rendered at half size as it is looked at, by names of one’s own, and played', async () => {
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  await (await find(driver, 'header .btn-primary')).click()
+  await tick('EXR, half, premultiplied', false)
+  await tick('PNG, 16 bit, straight', false)
+  await tick('As on the screen', true)
+  await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
+  const name = await find(driver, `${panel} [aria-label="Names of the files"]`)
+  await name.sendKeys(Key.chord(Key.CONTROL, 'a'), 'look_{version}_{frame:3}')
+  await button('Render 3 frames').click()
+  await waitFor(driver, 'its card', async () => (await cards()).length > 0)
+  await untilDone()
+  const { id, folder, files } = await folderOf()
+  expect(files).toEqual(expect.arrayContaining([expect.stringMatching(/^look_v\d{3}_001\.review\.png$/)]))
+  const { width, height } = await sharp(join(folder, files[0]!)).metadata()
+  expect([width, height]).toEqual([240, 135])
+  await button('Play').click()
+  await waitFor(driver, 'the movie', () =>
+    driver.executeScript<boolean>(() => (document.querySelector('video')?.readyState ?? 0) >= 2),
+  )
+  const movie = join(home, 'taken.mp4')
+  writeFileSync(movie, new Uint8Array(await (await fetch(`${app.address}/api/renders/${id}/movie/mp4`)).arrayBuffer())) // prettier-ignore
+  const probed = execFileSync('ffprobe', ['-v', 'error', '-count_frames', '-show_entries', 'stream=width,height,r_frame_rate,nb_read_frames', '-of', 'csv=p=0', movie], { encoding: 'utf8' }) // prettier-ignore
+  expect(probed.trim()).toBe('240,136,24/1,3')
+  // All files in one.
+  const zip = join(home, 'taken.zip')
+  writeFileSync(
+    zip,
+    new Uint8Array(await (await fetch(`${app.address}/api/renders/${id}/zip`)).arrayBuffer()),
+  )
+  const listed = execFileSync('python3', ['-c', 'import sys,zipfile; z=zipfile.ZipFile(sys.argv[1]); print(z.testzip(), *sorted(z.namelist()))', zip], { encoding: 'utf8' }) // prettier-ignore
+  expect(listed.trim()).toBe(`None ${files.toSorted().join(' ')}`)
+})
+
+test('what has not changed is not made again; what has is', async () => {
+  await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
+  await button('Render 3 frames').click()
+  await waitFor(driver, 'the word', async () => (await textOf(driver, `${panel} [role=status]`)).startsWith('Nothing to do')) // prettier-ignore
+  expect(await cards()).toHaveLength(1)
+  // A key on the last frame alone changes that one.
+  const { comp } = await savedComp()
+  const step = allSteps(comp).find((s) => s.effect === 'exposure')!.id
+  await putComp(putDial(comp, step, 'stops', { keys: [{ frame: 2, value: 0.4 }, { frame: 3, value: 1 }] })) // prettier-ignore
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  await (await find(driver, 'header .btn-primary')).click()
+  for (const format of ['EXR, half, premultiplied', 'PNG, 16 bit, straight']) await tick(format, false)
+  await tick('As on the screen', true)
+  await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
+  await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
+  await button('Render 3 frames').click()
+  await waitFor(driver, 'the word', async () => /1 of 3 frames are made/.test(await textOf(driver, `${panel} [role=status]`))) // prettier-ignore
+  await untilDone()
+})
+
+test('wrong lists and names are said before anything is asked, and a render goes with its files', async () => {
+  await button('These').click()
+  const list = await find(driver, `${panel} [aria-label=Frames]`)
+  await list.sendKeys('9-3')
+  await waitFor(driver, 'what is wrong', async () => (await textOf(driver, panel)).includes('goes backwards'))
+  await list.sendKeys(Key.chord(Key.CONTROL, 'a'), '2, 3')
+  await waitFor(driver, 'two frames', async () => (await textOf(driver, panel)).includes('Render 2 frames'))
+  const name = await find(driver, `${panel} [aria-label="Names of the files"]`)
+  await name.sendKeys(Key.chord(Key.CONTROL, 'a'), 'all/the/same')
+  await waitFor(driver, 'what is wrong', async () => (await textOf(driver, panel)).includes('no slashes'))
+  const { folder } = await folderOf()
+  expect(readdirSync(folder).length).toBeGreaterThan(0)
+  await (await (await topCard()).findElement(By.css('[aria-label^="More of render"]'))).click()
+  await (await driver.findElement(By.xpath('//*[@role="menuitem"][contains(., "Delete")]'))).click()
+  await button('Delete').click()
+  await waitFor(driver, 'its card to go', async () => (await cards()).length === 1)
+  expect(() => readFileSync(folder)).toThrow(/ENOENT/)
+})

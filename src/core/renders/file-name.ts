@@ -1,0 +1,33 @@
+// How the files of a render are named.
+
+export const usualName = '{shot}.{frame}'
+
+/** What stands in a name for what: the shot's name in small letters, the number of the frame, and which render of the shot it is. */
+export const nameParts = ['{shot}', '{frame}', '{frame:6}', '{version}'] as const
+
+/** What is wrong with a pattern for names, in words; undefined when it may be used. */
+export function nameProblem(pattern: string): string | undefined {
+  if (pattern.trim() === '') return `A name is wanted, such as ${usualName}.`
+  if (pattern.length > 120) return 'The name is longer than 120 letters.'
+  if (/[/\\]/.test(pattern)) return 'A name may have no slashes: all files of a render lie in one folder.'
+   
+  if (/[\u0000-\u001f<>:"|?*]/.test(pattern.replaceAll(/\{[^}]*\}/g, '')))
+    return 'A name may not have any of < > : " | ? *, which not every disk takes.'
+  const unknown = [...pattern.matchAll(/\{([^}]*)\}?/g)].find(([whole]) => !/^\{(shot|version|frame(:\d{1,2})?)\}$/.test(whole))
+  if (unknown) return `${unknown[0]} stands for nothing. There are ${nameParts.join(', ')}.`
+  if (!/\{frame(:\d+)?\}/.test(pattern)) return 'Without {frame} all frames would have one name.'
+  if (/^[.\s]|[.\s]$/.test(pattern)) return 'A name may not begin or end with a dot or a space.'
+  return undefined
+} // prettier-ignore
+
+/** A name, without its ending, for a frame. */
+export function filledName(
+  pattern: string,
+  { shot, frame, version }: { readonly shot: string; readonly frame: number; readonly version: number },
+): string {
+  const padded = (digits: number) => `${frame < 0 ? '-' : ''}${String(Math.abs(frame)).padStart(digits, '0')}`
+  return pattern
+    .replaceAll('{shot}', shot)
+    .replaceAll('{version}', `v${String(version).padStart(3, '0')}`)
+    .replaceAll(/\{frame(?::(\d+))?\}/g, (_, digits: string | undefined) => padded(Number(digits ?? 4)))
+}

@@ -1,0 +1,31 @@
+import * as v from 'valibot'
+import { nameProblem } from './file-name.ts'
+
+/** How large a render is: a share of the frame, or a width in pixels. */
+export const renderSize = v.union([
+  v.picklist([1, 2, 4]),
+  v.object({
+    width: v.pipe(v.number(), v.integer(), v.minValue(16, 'wants at least 16 pixels'), v.maxValue(16_384, 'wants at most 16384 pixels')),
+  }),
+]) // prettier-ignore
+export type RenderSize = v.InferOutput<typeof renderSize>
+
+/** What a render does beyond its frames and kinds of files. What is left out is as usual: full size, the usual names. */
+export const renderOptions = v.object({
+  size: v.optional(renderSize),
+  name: v.optional(v.pipe(v.string(), v.rawCheck(({ dataset, addIssue }) => {
+    const problem = dataset.typed ? nameProblem(dataset.value) : undefined
+    if (problem) addIssue({ message: problem })
+  }))),
+}) // prettier-ignore
+export type RenderOptions = v.InferOutput<typeof renderOptions>
+
+/** Pixels of a render of a frame of so many. */
+export function sizeOf(
+  size: RenderSize | undefined,
+  { width, height }: { readonly width: number; readonly height: number },
+): { readonly width: number; readonly height: number } {
+  if (size === undefined || size === 1) return { width, height }
+  if (typeof size === 'number') return { width: Math.ceil(width / size), height: Math.ceil(height / size) }
+  return { width: size.width, height: Math.max(1, Math.round((height * size.width) / width)) }
+}

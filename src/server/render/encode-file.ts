@@ -1,0 +1,52 @@
+import sharp from 'sharp'
+import {
+  codesOf8,
+  encodePicture,
+  isByLibrary,
+  straightened,
+  toCodes,
+  type OutputFormat,
+} from '../../core/formats/write-picture.ts'
+import { writePng } from '../../core/formats/png.ts'
+import type { MediaTable } from '../../core/comp/media.ts'
+import type { Comp } from '../../core/comp/schema.ts'
+import type { Picture } from '../../core/picture/picture.ts'
+import type { NodeEngine } from '../engine/node-engine.ts'
+import { nodeZlib } from '../media/node-zlib.ts'
+
+/** A frame that is rendered: its comp says how it is looked at. */
+export interface RenderedFrame {
+  readonly comp: Comp
+  readonly media: MediaTable
+  readonly frame: number
+}
+
+/**
+ * A finished picture as a file of any kind. TIFF is 16 bits of sRGB codes, straight, deflated; JPEG 8 bits over black, quality 95; a
+ * review picture is PNG of 8 bits as the comp is looked at, over black. 8 bits are dithered where the comp says nothing else.
+ */
+export async function encodeFile(
+  picture: Picture,
+  format: OutputFormat,
+  name: string,
+  engine: NodeEngine,
+  of: RenderedFrame,
+): Promise<Uint8Array> {
+  const dither = of.comp.dither === false ? undefined : of.frame
+  if (!isByLibrary(format)) return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither)
+  const { width, height } = picture
+  const raw = { raw: { width, height, channels: 4 } } as const
+  switch (format) {
+    case 'review':
+      return writePng(width, height, await engine.shownCodes(picture, of))
+    case 'tiff16': {
+      const codes = toCodes(straightened(picture.data), 65535) as Uint16Array
+      return sharp(codes, raw).toColourspace('rgb16').tiff({ compression: 'deflate' }).toBuffer()
+    }
+    case 'jpeg': {
+      const codes = codesOf8(picture.data, width, dither)
+      for (let i = 3; i < codes.length; i += 4) codes[i] = 255
+      return sharp(codes, raw).removeAlpha().jpeg({ quality: 95, chromaSubsampling: '4:4:4' }).toBuffer()
+    }
+  }
+}

@@ -1,0 +1,286 @@
+'use client'
+
+import { Menu } from '@base-ui/react/menu'
+import { Download, Ellipsis, Play } from 'lucide-react'
+import { useEffect, useState } from 'react'
+import * as v from 'valibot'
+import { doneAnswer, renderAnswer, type ShownRender } from '../../contracts/answers.ts'
+import { numberRanges } from '../../core/comp/media.ts'
+import { usualName } from '../../core/renders/file-name.ts'
+import { frameListWords } from '../../core/renders/frame-list.ts'
+import { durationWords, paceOf } from '../../core/renders/pace.ts'
+import { ago } from '../ago.ts'
+import { requestJson } from '../request-json.ts'
+import { formatNames, sizeWords } from './format-names.ts'
+
+type Frame = ShownRender['frames'][number]
+
+const isEnded = ({ state }: Frame) => state !== 'waiting' && state !== 'working'
+const isHalf = ({ state, problem }: Frame) => state === 'done' && problem !== null
+const isOpen = ({ frames }: Pick<ShownRender, 'frames'>) => !frames.every(isEnded)
+
+const cellColour = (frame: Frame): string =>
+  frame.state === 'failed'
+    ? 'bg-error'
+    : isHalf(frame)
+      ? 'bg-warning'
+      : frame.state === 'done'
+        ? 'bg-primary'
+        : frame.state === 'working'
+          ? 'bg-accent animate-pulse'
+          : frame.state === 'cancelled'
+            ? 'bg-neutral opacity-40'
+            : 'bg-neutral'
+
+const stateWords = (frame: Frame): string => {
+  if (isHalf(frame)) return 'done, but not whole'
+  if (frame.state === 'waiting') return 'waiting for the render worker'
+  return frame.state === 'working' ? `rendering, ${Math.round(frame.progress * 100)} %` : frame.state
+}
+
+/** One frame in words, with its files. */
+function FrameLine({ renderId, frame }: { renderId: string; frame: Frame }) {
+  const tone = frame.state === 'failed' ? 'text-error' : isHalf(frame) ? 'text-warning' : 'text-base-content/60'
+  return (
+    <div className="flex flex-wrap items-center gap-3" data-testid="render-frame" data-state={frame.state}>
+      <span className="w-20">frame {String(frame.frame).padStart(3, '0')}</span>
+      <span className={tone}>{stateWords(frame)}</span>
+      {frame.files.map((name) => (
+        <a key={name} className="link link-accent" href={`/api/renders/${renderId}/files/${encodeURIComponent(name)}`} download={name}>
+          {name}
+        </a>
+      ))}
+      {frame.problem && <span className={tone}>{frame.problem}</span>}
+    </div>
+  )
+} // prettier-ignore
+
+/** All frames as cells to point at and to choose from. */
+function FrameCells({ frames, chosen, onChoose }: { frames: readonly Frame[]; chosen: number | undefined; onChoose: (frame: number) => void }) {
+  return (
+    <div className="flex flex-wrap gap-px" role="group" aria-label="Frames">
+      {frames.map((frame) => (
+        <button
+          key={frame.frame}
+          type="button"
+          title={`frame ${frame.frame}: ${stateWords(frame)}${frame.problem ? `. ${frame.problem}` : ''}`}
+          aria-label={`Frame ${frame.frame}, ${stateWords(frame)}`}
+          aria-pressed={chosen === frame.frame}
+          className={`h-3.5 min-w-2 max-w-4 flex-1 basis-2 ${cellColour(frame)} ${chosen === frame.frame ? 'outline-2 outline-base-content' : 'hover:brightness-150'}`}
+          onClick={() => {
+            onChoose(frame.frame)
+          }}
+        />
+      ))}
+    </div>
+  )
+} // prettier-ignore
+
+/** What frames have said, each once, with the frames that said it. */
+function Problems({ frames }: { frames: readonly Frame[] }) {
+  const said = new Map<string, Frame[]>()
+  for (const frame of frames)
+    if (frame.problem) said.set(frame.problem, [...(said.get(frame.problem) ?? []), frame])
+  return [...said].map(([problem, those]) => (
+    <p key={problem} className={those.some((f) => f.state === 'failed') ? 'text-error' : 'text-warning'}>
+      {those.length === 1 ? 'Frame' : 'Frames'} {numberRanges(those.map((f) => f.frame))}: {problem}
+    </p>
+  ))
+}
+
+/** How far a render is, in a line. */
+function progressWords({ frames }: ShownRender): string {
+  const ended = frames.filter((f) => f.state === 'done')
+  const left = frames.filter((f) => !isEnded(f)).length
+  const failed = frames.filter((f) => f.state === 'failed').length
+  const times = ended.flatMap((f) => (f.finishedAt ? [Date.parse(f.finishedAt)] : [])).sort((a, b) => a - b)
+  const pace = paceOf(times, left)
+  const parts = [`${ended.length} of ${frames.length} ${frames.length === 1 ? 'frame' : 'frames'}`]
+  if (failed > 0) parts.push(`${failed} failed`)
+  if (left > 0 && pace) {
+    parts.push(`${pace.perMinute < 10 ? pace.perMinute.toFixed(1) : Math.round(pace.perMinute)} a minute`)
+    parts.push(`about ${durationWords(pace.leftMs)} left`)
+  }
+  return parts.join(' · ')
+}
+
+const refusal = v.object({ error: v.object({ message: v.string() }) })
+
+/** What a render has made so far, played; and its movies to take away. */
+function RenderMovie({ id, version }: { id: string; version: number }) {
+  const [failure, setFailure] = useState<string>()
+  const address = (kind: string) => `/api/renders/${id}/movie/${kind}`
+  const askWhy = async () => {
+    const answer = await fetch(address('mp4'))
+    if (!answer.ok) setFailure(v.parse(refusal, await answer.json()).error.message)
+  }
+  if (failure !== undefined)
+    return (
+      <p role="alert" className="text-error">
+        {failure}
+      </p>
+    )
+  return (
+    <figure className="space-y-1">
+      <video
+        className="max-h-72 bg-black"
+        src={address('mp4')}
+        controls
+        autoPlay
+        loop
+        muted
+        onError={() => void askWhy()}
+      />
+      <figcaption className="flex gap-3 text-base-content/60">
+        {(['mp4', 'webm', 'mov'] as const).map((kind) => (
+          <a
+            key={kind}
+            className="link link-accent"
+            href={address(kind)}
+            download={`render-${version}.${kind}`}
+          >
+            {{ mp4: 'H.264, MP4', webm: 'VP9, WebM', mov: 'ProRes 4444, MOV' }[kind]}
+          </a>
+        ))}
+      </figcaption>
+    </figure>
+  )
+}
+
+/** From as many frames on they are cells; fewer are lines. */
+const mostLines = 4
+
+/** One render, followed by server-sent events while it is under way. */
+export function RenderCard({ render: initial, onGone }: { render: ShownRender; onGone: () => void }) {
+  const [render, setRender] = useState(initial)
+  const [chosen, setChosen] = useState<number>()
+  const [isSure, setIsSure] = useState(false)
+  const isUnderWay = isOpen(render)
+  const [failure, setFailure] = useState<string>()
+  const act = async (action: 'cancel' | 'retry' | 'delete') => {
+    setFailure(undefined)
+    try {
+      await requestJson(doneAnswer, `/api/renders/${render.id}`, 'POST', { action })
+      if (action === 'delete') onGone()
+      else setRender(await requestJson(renderAnswer, `/api/renders/${render.id}`))
+    } catch (error) {
+      setFailure(error instanceof Error ? error.message : String(error))
+    }
+  }
+  useEffect(() => {
+    if (!isUnderWay) return
+    const events = new EventSource(`/api/renders/${render.id}/events`)
+    events.onmessage = ({ data }: MessageEvent<string>) => {
+      const next = v.parse(v.nullable(renderAnswer), JSON.parse(data))
+      if (next) setRender(next)
+    }
+    return () => {
+      events.close()
+    }
+  }, [render.id, isUnderWay])
+  const { frames, options } = render
+  const canRetry = frames.some((f) => f.state === 'failed' || f.state === 'cancelled')
+  const hasFiles = frames.some((f) => f.files.length > 0)
+  const shown = frames.find((f) => f.frame === chosen)
+  const reviewed = frames.filter((f) => f.files.some((name) => name.endsWith('.review.png'))).length
+  const [isPlaying, setIsPlaying] = useState(false)
+  return (
+    <li className="space-y-1.5 rounded bg-base-100 px-4 py-2.5 text-xs">
+      <div className="flex items-center gap-3">
+        <span className="font-semibold">
+          Render {render.version}: {frameListWords(frames.map((f) => f.frame))}
+        </span>
+        <span className="min-w-0 truncate text-base-content/70">
+          {render.formats.map((f) => formatNames[f]).join(' and ')}
+          {options.size !== undefined && options.size !== 1 && `, ${sizeWords(options.size)}`}
+          {options.name !== undefined && options.name !== usualName && `, ${options.name}`}
+        </span>
+        <span className="ml-auto shrink-0 text-base-content/55" suppressHydrationWarning>
+          {ago(render.createdAt)}
+        </span>
+        {isUnderWay && (
+          <button type="button" className="btn btn-xs" onClick={() => void act('cancel')}>
+            Cancel
+          </button>
+        )}
+        {!isUnderWay && canRetry && (
+          <button type="button" className="btn btn-xs" onClick={() => void act('retry')}>
+            Try again
+          </button>
+        )}
+        {reviewed > 1 && (
+          <button
+            type="button"
+            className="btn btn-xs"
+            aria-pressed={isPlaying}
+            title={`Plays the ${reviewed} frames that there are`}
+            onClick={() => {
+              setIsPlaying(!isPlaying)
+            }}
+          >
+            <Play size={12} aria-hidden /> {isPlaying ? 'Close' : 'Play'}
+          </button>
+        )}
+        {hasFiles && frames.length > 1 && (
+          <a className="btn btn-xs" href={`/api/renders/${render.id}/zip`} download title="All files of this render in one">
+            <Download size={12} aria-hidden /> All
+          </a>
+        )}
+        <Menu.Root>
+          <Menu.Trigger className="btn btn-ghost btn-xs px-1" aria-label={`More of render ${render.version}`}>
+            <Ellipsis size={14} aria-hidden />
+          </Menu.Trigger>
+          <Menu.Portal>
+            <Menu.Positioner sideOffset={4} align="end">
+              <Menu.Popup className="rounded border border-base-content/15 bg-base-100 p-1 text-xs shadow-lg">
+                <Menu.Item
+                  className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
+                  onClick={() => {
+                    setIsSure(true)
+                  }}
+                >
+                  Delete with its files …
+                </Menu.Item>
+              </Menu.Popup>
+            </Menu.Positioner>
+          </Menu.Portal>
+        </Menu.Root>
+      </div>
+      {isSure && (
+        <p role="alert" className="flex items-center gap-2 text-warning">
+          Its {frames.flatMap((f) => f.files).length} files go from the disk.
+          <button type="button" className="btn btn-xs btn-warning" onClick={() => void act('delete')}>
+            Delete
+          </button>
+          <button
+            type="button"
+            className="btn btn-xs"
+            onClick={() => {
+              setIsSure(false)
+            }}
+          >
+            Keep
+          </button>
+        </p>
+      )}
+      {failure !== undefined && (
+        <p role="alert" className="text-error">
+          {failure}
+        </p>
+      )}
+      <p className="text-base-content/60" data-testid="render-progress">
+        {progressWords(render)}
+      </p>
+      {isPlaying && <RenderMovie id={render.id} version={render.version} key={reviewed} />}
+      {frames.length <= mostLines ? (
+        frames.map((frame) => <FrameLine key={frame.frame} renderId={render.id} frame={frame} />)
+      ) : (
+        <>
+          <FrameCells frames={frames} chosen={chosen} onChoose={setChosen} />
+          {shown && <FrameLine renderId={render.id} frame={shown} />}
+          <Problems frames={frames} />
+        </>
+      )}
+    </li>
+  )
+} // prettier-ignore
