@@ -111,12 +111,14 @@ export function RendersPanel({ shotName }: { shotName: string }) {
   return (
     <section aria-label="Renders" className="flex h-full gap-6 overflow-hidden bg-base-200 p-4">
       <form
-        className="flex w-72 shrink-0 flex-col gap-2.5 overflow-y-auto pr-1 text-xs"
+        className="flex w-[28rem] shrink-0 flex-col text-xs"
         onSubmit={(event) => {
           event.preventDefault()
           void start()
         }}
       >
+        <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] gap-4 overflow-y-auto">
+        <div className="flex flex-col gap-2.5">
         <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
           {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These']] as const).map(([key, words]) => (
             <button
@@ -209,6 +211,14 @@ export function RendersPanel({ shotName }: { shotName: string }) {
           />
         </label>
         {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
+        {problem !== undefined && <p className="text-warning">{problem}</p>}
+        {said !== undefined && <p role="status">{said}</p>}
+        {(failure ?? error) && (
+          <p role="alert" className="text-error">
+            {failure ?? error?.message}
+          </p>
+        )}
+        </div>
         <fieldset className="space-y-1" title="Premultiplied keeps light over nothing. The first three are what each kind of file expects.">
           {outputFormats.map((format) => (
             <label key={format} className="flex cursor-pointer items-center gap-2">
@@ -224,8 +234,8 @@ export function RendersPanel({ shotName }: { shotName: string }) {
             </label>
           ))}
         </fieldset>
-        {problem !== undefined && <p className="text-warning">{problem}</p>}
-        <div className="sticky bottom-0 flex gap-1 bg-base-200 py-1">
+        </div>
+        <div className="flex gap-1 pt-2">
           <button
             type="submit"
             className="btn btn-primary btn-sm"
@@ -243,12 +253,6 @@ export function RendersPanel({ shotName }: { shotName: string }) {
             {isSaving ? 'Computing …' : 'Save here'}
           </button>
         </div>
-        {said !== undefined && <p role="status">{said}</p>}
-        {(failure ?? error) && (
-          <p role="alert" className="text-error">
-            {failure ?? error?.message}
-          </p>
-        )}
       </form>
       <ul className="min-w-0 flex-1 space-y-2 overflow-y-auto">
         {renders?.map((render) => (
