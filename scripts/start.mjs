@@ -202,7 +202,11 @@ async function main() {
       `Port ${options.port} is in use by another program, or ${options.host} is no address of this machine. Choose another with: npm start -- --port N`,
     )
   await ensureNodePackages()
-  await ensureSystemPackages({ mariadbd: 'mariadb-server', ffmpeg: 'ffmpeg' })
+  await ensureSystemPackages({ mariadbd: 'mariadb-server' })
+  // Only movies need it: without it all else works, and asking for a movie says what to install.
+  await ensureSystemPackages({ ffmpeg: 'ffmpeg' }).catch((error) =>
+    say(`  without movies: ${error.message.split('\n')[0]}`),
+  )
   await ensureBundles()
   if (!options.dev) await ensureWebBuild()
   let database = await stage('database started', () => startDatabase(join(home, 'db')))

@@ -17,7 +17,7 @@ const usage = `zafiro: finishes rendered frames
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
-                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--json]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--threads N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
   zafiro key [list | new [--label TEXT] | withdraw ID] [--home FOLDER]
@@ -92,13 +92,14 @@ async function run(args: string[]): Promise<void> {
           scale: text,
           name: text,
           movie: text,
+          threads: text,
           'skip-existing': json,
         },
       })
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
-      const { scale, name, movie } = values
+      const { scale, name, movie, threads } = values
       const choice = {
         frames,
         out,
@@ -106,6 +107,7 @@ async function run(args: string[]): Promise<void> {
         scale,
         name,
         movie,
+        threads,
         mayLeave: values['allow-outside'],
         skipExisting: values['skip-existing'],
       }

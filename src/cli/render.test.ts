@@ -83,7 +83,8 @@ describe('frames of a shot file', () => {
   const run = async (path: string, choice: Partial<RenderChoice>) => {
     const events: RenderEvent[] = []
     const out = join(folder, `frames-${Math.random().toString(36).slice(2)}`)
-    const options = { frames: '1-5x2', out, format: 'exr', mayLeave: false, ...choice }
+    // Threads that help are found beside the bundle alone.
+    const options = { frames: '1-5x2', out, format: 'exr', mayLeave: false, threads: '1', ...choice }
     const failed = await renderShotFile(path, options, (event) => events.push(event))
     return { events, failed, out: options.out, files: readdirSync(options.out).sort() }
   }
@@ -157,6 +158,7 @@ describe('frames of a shot file', () => {
     [{ name: 'look' }, /\{frame\}/],
     [{ scale: '3' }, /--scale/],
     [{ format: 'gif' }, /--format/],
+    [{ threads: '0' }, /--threads/],
   ])('%j is refused in words', async (choice, words) => {
     await expect(run(flat(), choice)).rejects.toThrow(words)
   })

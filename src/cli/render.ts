@@ -5,6 +5,7 @@ import * as v from 'valibot'
 import { fileAt, type Media } from '../core/comp/media.ts'
 import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
+import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { fileName, outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
@@ -94,6 +95,8 @@ export interface RenderChoice {
   readonly name?: string | undefined
   /** Frames whose file is there are left as they are. */
   readonly skipExisting?: boolean | undefined
+  /** How many threads compute; as many as the machine has where left out. */
+  readonly threads?: string | undefined
   /** A movie of all frames beside their files: .mp4, .webm or .mov. */
   readonly movie?: string | undefined
 }
@@ -122,6 +125,9 @@ export async function renderShotFile(
   const pattern = options.name ?? usualName
   const unfit = nameProblem(pattern)
   if (unfit) throw new UsageError('usage', `--name: ${unfit}`)
+  const threads = options.threads === undefined ? undefined : Number(options.threads)
+  if (threads !== undefined && !(Number.isInteger(threads) && threads >= 1 && threads <= 64))
+    throw new UsageError('usage', `--threads wants a number from 1 to 64, but met ${options.threads!}`)
   const movieKind = movieKinds.find((kind) => options.movie?.toLowerCase().endsWith(`.${kind}`))
   if (options.movie !== undefined && !movieKind)
     throw new UsageError(
@@ -169,9 +175,9 @@ export async function renderShotFile(
       ...(gaps ? { gaps } : {}),
     }
   }
-  const engine = new NodeEngine(async ({ hash, pass, as }) =>
-    (await open(hash)).readPass(pass.inFile ?? pass.name, as),
-  )
+  const load: LoadPass = async ({ hash, pass, as }) =>
+    (await open(hash)).readPass(pass.inFile ?? pass.name, as)
+  const engine = new NodeEngine(load, threads === undefined ? {} : { threads })
   const warned = new Set<string>()
   const began = performance.now()
   const doneAt: number[] = []

@@ -90,16 +90,16 @@ describe('motion blur', () => {
       { at: [44, 37], r: 14, way: [40, 10], colour: [1, 0.1, 0.1], depth: 3 },
       { at: [70, 52], r: 12, way: [-10, -34], colour: [0.1, 1, 0.3], depth: 8 },
     ]
-    const exact = exposed(discs, -0.3, 0.3)
+    const exact = exposed(discs, -0.3, 0.3, undefined, 96)
     const { out } = smeared(discs, { shutter: 216, opens: -108 })
     expect(rms(out, exact, 1)).toBeLessThan(0.01)
     expect(rms(out, exact, 1, 3)).toBeLessThan(0.01)
     // The near one is never seen through the far one: with their distances changed round the picture is another.
     const turned = discs.map((d, i) => ({ ...d, depth: [8, 3][i]! }))
     expect(
-      rms(smeared(turned, { shutter: 216, opens: -108 }).out, exposed(turned, -0.3, 0.3), 1),
+      rms(smeared(turned, { shutter: 216, opens: -108 }).out, exposed(turned, -0.3, 0.3, undefined, 96), 1),
     ).toBeLessThan(0.01)
-    expect(rms(out, exposed(turned, -0.3, 0.3), 1)).toBeGreaterThan(0.012)
+    expect(rms(out, exposed(turned, -0.3, 0.3, undefined, 96), 1)).toBeGreaterThan(0.012)
   })
   test('motion that is no number, infinite or as wide as the frame is held; a shutter of 0 changes nothing, one of 720 is two frames', () => {
     const src = picture(40, 30, (x, y) => [x / 40, y / 30, 1, 1])
