@@ -26,6 +26,14 @@ import {
 
 useDemo()
 
+/** The render of the demo that was asked for last. */
+const newestRender = async () => {
+  const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
+    renders: { id: string; frames: { state: string }[] }[]
+  }
+  return renders[0]
+}
+
 describe('from the list of shots to a finished frame', () => {
   test('the demo shot opens and shows its picture', async () => {
     // Fewer lanes than the demo has, as one who begins would have.
@@ -180,9 +188,13 @@ describe('from the list of shots to a finished frame', () => {
     await (await find(driver, 'header .btn-primary')).click()
     // The frame that is looked at.
     await (await find(driver, '[aria-label="Which frames"] button:nth-child(2)')).click()
+    const before = (await newestRender())?.id
     await (await find(driver, 'section[aria-label=Renders] button[type=submit]')).click()
-    await find(driver, '[data-testid=render-frame][data-state=done]')
-    const folder = join(home, 'renders', readdirSync(join(home, 'renders'))[0]!)
+    const made = await waitFor(driver, 'the render', async () => {
+      const render = await newestRender()
+      return render && render.id !== before && render.frames[0]!.state === 'done' && render
+    })
+    const folder = join(home, 'renders', made.id)
     const exr = readdirSync(folder).find((f) => f.endsWith('.exr'))!
     const dumped = execFileSync('oiiotool', ['--dumpdata', join(folder, exr)], {
       encoding: 'utf8',
@@ -207,7 +219,7 @@ describe('from the list of shots to a finished frame', () => {
     const code = Number(/code (\d+)/.exec(await textOf(driver, '[data-testid=probe]'))![1])
     expect(Math.abs(png.storedPixels([[x, y]])[0]![0]!.values['R']! / 257 - code)).toBeLessThan(0.6)
     // And it is there to be downloaded.
-    const link = await (await find(driver, '[data-testid=render-frame] a')).getAttribute('href')
+    const link = await waitFor(driver, 'its link', async () => (await find(driver, `[data-testid=render-frame] a[href*="${made.id}"]`)).getAttribute('href')) // prettier-ignore
     const bytes = new Uint8Array(await (await fetch(link!)).arrayBuffer())
     expect(openMediaFile(bytes).info.width).toBe(480)
   })
@@ -237,7 +249,7 @@ describe('from the list of shots to a finished frame', () => {
     const out = mkdtempSync(join(tmpdir(), 'zafiro-same-'))
     const render = ['bin/zafiro.mjs', 'render', shotFile, '--frames', '1-1', '--out', out, '--format', 'exr']
     execFileSync(process.execPath, render, { encoding: 'utf8' })
-    const folder = join(home, 'renders', readdirSync(join(home, 'renders'))[0]!)
+    const folder = join(home, 'renders', (await newestRender())!.id)
     const files = [
       new Uint8Array(made),
       new Uint8Array(

@@ -14,8 +14,14 @@ useDemo()
 
 const panel = 'section[aria-label=Renders]'
 const button = (words: string) => driver.findElement(By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`)) // prettier-ignore
-const cards = () => driver.findElements(By.css(`${panel} > ul > li`))
+const cards = () => driver.findElements(By.css(`${panel} li:has([data-testid=render-progress])`))
 const topCard = async () => (await cards())[0]!
+/** Asks for the render and waits for its card on top of those of other tests. */
+const begin = async (words: string) => {
+  const before = (await cards()).length
+  await button(words).click()
+  await waitFor(driver, 'its card', async () => (await cards()).length > before)
+}
 const untilDone = () =>
   waitFor(driver, 'the render', async () => {
     const words = await (await topCard()).getText()
@@ -52,8 +58,7 @@ test('the whole range is rendered at half size as it is looked at, by names of o
   await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
   const name = await find(driver, `${panel} [aria-label="Names of the files"]`)
   await name.sendKeys(Key.chord(Key.CONTROL, 'a'), 'look_{version}_{frame:3}')
-  await button('Render 3 frames').click()
-  await waitFor(driver, 'its card', async () => (await cards()).length > 0)
+  await begin('Render 3 frames')
   await untilDone()
   const { id, folder, files } = await folderOf()
   expect(files).toEqual(expect.arrayContaining([expect.stringMatching(/^look_v\d{3}_001\.review\.png$/)]))
@@ -79,9 +84,10 @@ test('the whole range is rendered at half size as it is looked at, by names of o
 
 test('what has not changed is not made again; what has is', async () => {
   await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
+  const before = (await cards()).length
   await button('Render 3 frames').click()
   await waitFor(driver, 'the word', async () => (await textOf(driver, `${panel} [role=status]`)).startsWith('Nothing to do')) // prettier-ignore
-  expect(await cards()).toHaveLength(1)
+  expect(await cards()).toHaveLength(before)
   // A key on the last frame alone changes that one.
   const { comp } = await savedComp()
   const step = allSteps(comp).find((s) => s.effect === 'exposure')!.id
@@ -93,7 +99,7 @@ test('what has not changed is not made again; what has is', async () => {
   await tick('As on the screen', true)
   await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
   await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
-  await button('Render 3 frames').click()
+  await begin('Render 3 frames')
   await waitFor(driver, 'the word', async () => /1 of 3 frames are made/.test(await textOf(driver, `${panel} [role=status]`))) // prettier-ignore
   await untilDone()
 })
@@ -112,7 +118,8 @@ test('wrong lists and names are said before anything is asked, and a render goes
   expect(readdirSync(folder).length).toBeGreaterThan(0)
   await (await (await topCard()).findElement(By.css('[aria-label^="More of render"]'))).click()
   await (await driver.findElement(By.xpath('//*[@role="menuitem"][contains(., "Delete")]'))).click()
+  const before = (await cards()).length
   await button('Delete').click()
-  await waitFor(driver, 'its card to go', async () => (await cards()).length === 1)
+  await waitFor(driver, 'its card to go', async () => (await cards()).length === before - 1)
   expect(existsSync(folder)).toBe(false)
 })
