@@ -52,11 +52,11 @@ export default defineEffect({
   each({ out, picture, feeds, dials, kernels }) {
     kernels.brightPass(out, feeds.light ?? picture, caughtBy(dials))
   },
-  // What is made at this frame alone, for its picture in the reference: the trail of something that stands still.
-  apply({ out, picture, feeds, dials, frame, kernels }) {
+  // Where no planner adds frames up: the trail of something that stands still.
+  apply({ out, picture, feeds, dials, frame, rate, kernels }) {
     kernels.brightPass(out, feeds.light ?? picture, caughtBy(dials))
     const sum = [0, 0, 0]
-    for (const { weights } of this.overTime!(dials, { frame, rate: 24, firstFrame: -Infinity, travel: () => 0 })?.times ?? [])
+    for (const { weights } of this.overTime!(dials, { frame, rate, firstFrame: -Infinity, travel: () => 0 })?.times ?? [])
       sum.forEach((v, c) => (sum[c] = v + weights[c]!))
     const { matrix } = linearColour(hueSaturationMatrix(0, 1, 1), 0, [sum[0]!, sum[1]!, sum[2]!])
     kernels.colourMatrix(out, out, matrix, 0)

@@ -101,6 +101,37 @@ describe('motion blur', () => {
     ).toBeLessThan(0.01)
     expect(rms(out, exposed(turned, -0.3, 0.3, undefined, 96), 1)).toBeGreaterThan(0.012)
   })
+  test('a picture that turns and grows smears as 256 moments of its formula do, whatever each pixel’s own way is', () => {
+    // A picture with a formula, soft enough to be known between pixels; each pixel goes its own way.
+    const shade = (x: number, y: number, c: number) => 1 + Math.sin(x / (4 + c)) * Math.cos(y / (5 + c / 2))
+    const [cx, cy, turn, grow] = [61.3, 50.2, 0.5, 0.15]
+    // Where what is at a place was, a time before: turned and scaled about a point, straight on as a vector says.
+    const way = (x: number, y: number) =>
+      [grow * (x - cx) - turn * (y - cy), turn * (x - cx) + grow * (y - cy)] as const
+    const src = picture(width, height, (x, y) => [0, 1, 2].map((c) => shade(x + 0.5, y + 0.5, c)).concat(1))
+    const motion = picture(width, height, (x, y) => [...way(x + 0.5, y + 0.5), 0, 1])
+    const out = tried('motion-blur', src, { shutter: 216, opens: -108 }, { motion })
+    let [sum, count, moved] = [0, 0, 0]
+    for (let y = 24; y < height - 24; y++)
+      for (let x = 24; x < width - 24; x++)
+        for (const c of [0, 1, 2]) {
+          let exact = 0
+          for (let m = 0; m < 256; m++) {
+            const t = -0.3 + (0.6 * (m + 0.5)) / 256
+            // p = q + t · way(q) solved for q, by the inverse of a 2 × 2 matrix.
+            const [a, b] = [1 + t * grow, t * turn]
+            const [px, py] = [x + 0.5 - cx, y + 0.5 - cy]
+            const det = a * a + b * b
+            exact += shade(cx + (a * px + b * py) / det, cy + (a * py - b * px) / det, c) / 256
+          }
+          const i = (y * width + x) * 4 + c
+          sum += (out[i]! - exact) ** 2
+          moved += (src.data[i]! - exact) ** 2
+          count++
+        }
+    expect(Math.sqrt(moved / count)).toBeGreaterThan(0.05)
+    expect(Math.sqrt(sum / count) / 2).toBeLessThan(0.01)
+  })
   test('motion that is no number, infinite or as wide as the frame is held; a shutter of 0 changes nothing, one of 720 is two frames', () => {
     const src = picture(40, 30, (x, y) => [x / 40, y / 30, 1, 1])
     const wild = picture(40, 30, (x, y) => [[NaN, Infinity, -1e30, 4000][(x + y) % 4]!, x % 3 ? -1e9 : NaN, 0, 1])

@@ -51,7 +51,7 @@ export function tileWays(out: usize, ways: usize, src: usize, reach: f32, width:
     for (let tx = 0; tx < columns; tx++) {
       const entry = out + (((ty * columns + tx) * (5 + 2 * most)) as usize) * 4
       let count = 0
-      let lowX: f32 = 0, highX: f32 = 0, lowY: f32 = 0, highY: f32 = 0
+      let lowX: f32 = Infinity, highX: f32 = -Infinity, lowY: f32 = Infinity, highY: f32 = -Infinity
       const bottom = min<i32>(height, (ty + 1) * tile), right = min<i32>(width, (tx + 1) * tile)
       for (let y = ty * tile; y < bottom; y++)
         for (let x = tx * tile; x < right; x++) {
@@ -59,17 +59,10 @@ export function tileWays(out: usize, ways: usize, src: usize, reach: f32, width:
           // Where nothing is nothing moves.
           if (!v128.any_true(v128.load(src + i))) continue
           const vx = load<f32>(ways + i), vy = load<f32>(ways + i, 4)
-          if (count == 0) {
-            lowX = vx
-            highX = vx
-            lowY = vy
-            highY = vy
-          } else {
-            lowX = min<f32>(lowX, vx)
-            highX = max<f32>(highX, vx)
-            lowY = min<f32>(lowY, vy)
-            highY = max<f32>(highY, vy)
-          }
+          lowX = min<f32>(lowX, vx)
+          highX = max<f32>(highX, vx)
+          lowY = min<f32>(lowY, vy)
+          highY = max<f32>(highY, vy)
           let isKnown = false
           for (let k = 0; k < count; k++) {
             const at = entry + 20 + ((k as usize) << 3)
@@ -83,6 +76,12 @@ export function tileWays(out: usize, ways: usize, src: usize, reach: f32, width:
           store<f32>(entry + 20 + ((count as usize) << 3), vy, 4)
           count++
         }
+      if (count == 0) {
+        lowX = 0
+        highX = 0
+        lowY = 0
+        highY = 0
+      }
       store<f32>(entry, count as f32)
       store<f32>(entry, lowX, 4)
       store<f32>(entry, highX, 8)
