@@ -42,7 +42,7 @@ export async function movieOf(
     .flatMap((f) => f.files.filter((name) => name.endsWith('.review.png')))
     .map((name) => join(folder, name))
   if (files.length === 0)
-    throw new RequestError(404, 'This render has no pictures for a movie. Render it with “As on the screen” among its files.')
+    throw new RequestError(404, 'This render has no pictures for a movie. Render it with “As on screen, for movies” among its files.')
   const path = join(folder, `movie.${kind}`)
   const [made, ...came] = await Promise.all([changedAt(path), ...files.map(changedAt)])
   const there = files.filter((_, i) => came[i] !== undefined)

@@ -11,7 +11,7 @@ export const formatNames: Readonly<Record<OutputFormat, string>> = {
   'exr-float': 'EXR, float, premultiplied',
   tiff16: 'TIFF, 16 bit, straight',
   jpeg: 'JPEG, over black',
-  review: 'As on the screen, for movies',
+  review: 'As on screen, for movies',
 }
 
 export const sizeWords = (size: RenderSize): string =>
