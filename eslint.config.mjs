@@ -10,7 +10,7 @@ const layers = {
   // Of the server, the interface may know the shapes of its answers.
   ui: ['core', 'contracts', 'ui', 'server'],
   app: ['core', 'contracts', 'ui', 'server', 'app'],
-  cli: ['core', 'server', 'cli'],
+  cli: ['core', 'contracts', 'server', 'cli'],
   demo: ['core', 'server', 'demo'],
   trials: ['core', 'server', 'trials'],
 }

@@ -3,7 +3,7 @@
 import { spawn, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { dirname, join, resolve } from 'node:path'
+import { dirname, join, relative, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { fileURLToPath } from 'node:url'
 
@@ -47,7 +47,8 @@ export function run(command, args, options = {}) {
 
 function hashOf(files) {
   const hash = createHash('sha256')
-  for (const file of files) hash.update(file).update(readFileSync(file))
+  // Relative names: the same sources give the same hash wherever they lie.
+  for (const file of files) hash.update(relative(root, file)).update(readFileSync(file))
   return hash.digest('hex')
 }
 

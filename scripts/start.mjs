@@ -1,11 +1,13 @@
 // npm start: from a fresh machine to a running Zafiro.
 //   --empty   without the demo shot      --port N   another port      --host A   listen elsewhere than on 127.0.0.1
 //   --home F  another data folder        --dev      development server
+//   --farm    with --host A: says how other machines render along        --no-render   this machine itself renders nothing
 //   --tls-cert F, --tls-key F   speak TLS with this certificate and key
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { get as getPlain } from 'node:http'
 import { get as getTls } from 'node:https'
 import { spawn } from 'node:child_process'
+import { hostname, networkInterfaces } from 'node:os'
 import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { parseArgs } from 'node:util'
@@ -23,6 +25,7 @@ import {
   say,
   stage,
 } from './prepare.mjs'
+import { prepareQueue } from './redis.mjs'
 import { endProcess, isNote, isRunning, noteOf } from './processes.mjs'
 import { readState, writeState } from './state-file.mjs'
 import { Supervisor } from './supervisor.mjs'
@@ -44,6 +47,8 @@ function readOptions() {
         home: { ...text, default: join(root, '.zafiro') },
         'tls-cert': text,
         'tls-key': text,
+        farm: { type: 'boolean', default: false },
+        'no-render': { type: 'boolean', default: false },
       },
     }).values
   } catch (error) {
@@ -162,6 +167,26 @@ async function sayHowToEnter(address, { host, tls }, env) {
     )
 }
 
+/** An address under which others reach this machine. */
+const ownAddress = () =>
+  Object.values(networkInterfaces())
+    .flatMap((all) => all ?? [])
+    .find((one) => one.family === 'IPv4' && !one.internal)?.address ?? hostname()
+
+/** Gives the one line that makes another machine render along. */
+async function sayHowToRender(address, { host }, env) {
+  if (!isOpen(host)) {
+    say('\n--farm opens this installation to other machines only together with --host ADDRESS.')
+    return
+  }
+  const reached = ['0.0.0.0', '::'].includes(host) ? address.replace('127.0.0.1', ownAddress()) : address
+  const args = [join(root, 'bin/zafiro.mjs'), 'key', 'new', '--label', 'render workers']
+  const key = (await run(process.execPath, args, { env })).trim().split(/\s+/).at(-1)
+  say(
+    `\nOn each machine that renders along, in a copy of this folder:\n  npx zafiro worker ${reached} --key ${key}`,
+  )
+}
+
 /** What must be undone when the start fails half way. */
 let undo = async () => undefined
 
@@ -202,7 +227,7 @@ async function main() {
       `Port ${options.port} is in use by another program, or ${options.host} is no address of this machine. Choose another with: npm start -- --port N`,
     )
   await ensureNodePackages()
-  await ensureSystemPackages({ mariadbd: 'mariadb-server' })
+  await ensureSystemPackages({ mariadbd: 'mariadb-server', 'redis-server': 'redis-server' })
   // Only movies need it: without it all else works, and asking for a movie says what to install.
   await ensureSystemPackages({ ffmpeg: 'ffmpeg' }).catch((error) =>
     say(`  without movies: ${error.message.split('\n')[0]}`),
@@ -211,10 +236,12 @@ async function main() {
   if (!options.dev) await ensureWebBuild()
   let database = await stage('database started', () => startDatabase(join(home, 'db')))
   undo = () => database.stop()
+  const queue = prepareQueue(join(home, 'queue'))
   const env = {
     ...process.env,
     ZAFIRO_HOME: home,
     ZAFIRO_DB: database.uri,
+    ZAFIRO_QUEUE: queue.uri,
     NEXT_TELEMETRY_DISABLED: '1',
     NODE_ENV: options.dev ? 'development' : 'production',
   }
@@ -285,8 +312,9 @@ async function main() {
     ZAFIRO_PORT: String(port),
     ...(options.tls ? { ZAFIRO_TLS_CERT: options.tls.cert, ZAFIRO_TLS_KEY: options.tls.key } : {}),
   }
+  supervisor.start('queue', queue.args, { command: queue.command })
   supervisor.start('web server', [join(root, 'dist/web-server.mjs')])
-  supervisor.start('render worker', [join(root, 'dist/render-worker.mjs')])
+  if (!options['no-render']) supervisor.start('render worker', [join(root, 'dist/render-worker.mjs')])
   supervisor.start('folder watcher', [join(root, 'dist/watcher.mjs')])
   noteState()
   await stage('web server answers', async () => {
@@ -310,6 +338,7 @@ async function main() {
     supervisor.start('stand-in renderer', [join(root, 'dist/stand-in.mjs'), ...args], { isEnding: true })
   }
   if (isOpen(options.host)) await sayHowToEnter(address, options, env)
+  if (options.farm) await sayHowToRender(address, options, env)
   say(`\nZafiro is ready: ${address}\nCtrl-C stops it.`)
 }
 

@@ -28,9 +28,10 @@ export class Supervisor {
   }
 
   /** Starts a part and keeps it running; one that is meant to end is not started again once it ends well. */
-  start(name, args, { isEnding = false } = {}) {
+  start(name, args, { isEnding = false, command = process.execPath } = {}) {
     const part = {
       name,
+      command,
       args,
       isEnding,
       crashes: [],
@@ -45,7 +46,7 @@ export class Supervisor {
 
   #begin(part) {
     part.timer = undefined
-    const child = this.startProcess(process.execPath, part.args, {
+    const child = this.startProcess(part.command, part.args, {
       cwd: this.cwd,
       env: this.env,
       stdio: ['ignore', 'inherit', 'pipe'],

@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import { spawn } from 'node:child_process'
 import { startDatabase, stopDatabase } from './database.mjs'
+import { prepareQueue } from './redis.mjs'
 import {
   checkNode,
   ensureBundles,
@@ -62,6 +63,7 @@ async function main() {
   await ensureNodePackages()
   await ensureSystemPackages({
     mariadbd: 'mariadb-server',
+    'redis-server': 'redis-server',
     chromium: 'chromium',
     chromedriver: 'chromium-driver',
     exrheader: 'openexr',
@@ -82,9 +84,12 @@ async function main() {
   await vitest('unit', {})
   const folder = join(home, 'unit-db')
   const database = await startDatabase(folder)
+  const queue = prepareQueue(join(home, 'unit-queue'))
+  const redis = spawn(queue.command, queue.args, { stdio: 'ignore' })
   try {
-    await vitest('database', { ZAFIRO_DB: database.uri, ZAFIRO_HOME: home })
+    await vitest('database', { ZAFIRO_DB: database.uri, ZAFIRO_QUEUE: queue.uri, ZAFIRO_HOME: home })
   } finally {
+    redis.kill()
     await stopDatabase(folder)
   }
   await ensureWebBuild()

@@ -10,16 +10,23 @@ import { runKey } from './key.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
 import { eventWords, progressWords, renderShotFile, type RenderEvent } from './render.ts'
 import { checkStore } from '../server/media/check-store.ts'
+import { submit } from './submit.ts'
 import { UsageError } from './usage-error.ts'
+import { renderInJobs } from './render-jobs.ts'
+import { countOption, runWorker } from './worker.ts'
 
 const usage = `zafiro: finishes rendered frames
 
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
-                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--threads N] [--json]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--threads N] [--jobs N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
+  zafiro submit ADDRESS SHOT --frames 1-48 [--key KEY] [--format … …] [--scale …] [--name …] [--only missing|changed] [--follow] [--json]
+      has a server render frames of one of its shots, named as there or by its id; --follow waits until it is through
+  zafiro worker ADDRESS [--key KEY] [--jobs N] [--cache FOLDER] [--cache-limit GIGABYTES]
+      renders for a server until it is stopped; ends with 3 when the server turns it away
   zafiro key [list | new [--label TEXT] | withdraw ID] [--home FOLDER]
       keys of an installation that is open to a network
   zafiro store check [--repair] [--home FOLDER]
@@ -35,6 +42,15 @@ function withNegatives(args: readonly string[]): string[] {
     if (arg === '--frames' && /^-\d/.test(args[i + 1] ?? '')) return [`--frames=${args[i + 1] ?? ''}`]
     return args[i - 1] === '--frames' && /^-\d/.test(arg) ? [] : [arg]
   })
+}
+
+/** Whether an argument is one of these options, or the value of one; --json has none. */
+function isGiven(args: readonly string[], at: number, names: readonly string[]): boolean {
+  const isOne = (arg: string | undefined) => names.some((n) => arg === n || arg?.startsWith(`${n}=`))
+  const before = args[at - 1]
+  return (
+    isOne(args[at]) || (isOne(before) && before !== '--json' && before?.includes('=') === false && at > 0)
+  )
 }
 
 const usualHome = () => process.env['ZAFIRO_HOME'] ?? '.zafiro'
@@ -93,6 +109,7 @@ async function run(args: string[]): Promise<void> {
           name: text,
           movie: text,
           threads: text,
+          jobs: text,
           'skip-existing': json,
         },
       })
@@ -100,6 +117,21 @@ async function run(args: string[]): Promise<void> {
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
       const { scale, name, movie, threads } = values
+      const jobs = countOption('jobs', values.jobs, 64) ?? 1
+      const report = values.json ? sayJson : showProgress()
+      if (jobs > 1) {
+        if (movie !== undefined)
+          throw new UsageError('usage', '--movie wants its frames in order: leave --jobs out')
+        const passed = rest.filter((_, i) => !isGiven(rest, i, ['--frames', '--jobs', '--threads', '--json']))
+        const failed = await renderInJobs(
+          passed,
+          frames,
+          { jobs, threads: countOption('threads', threads, 64) },
+          report,
+        )
+        if (failed > 0) process.exitCode = 1
+        return
+      }
       const choice = {
         frames,
         out,
@@ -111,7 +143,45 @@ async function run(args: string[]): Promise<void> {
         mayLeave: values['allow-outside'],
         skipExisting: values['skip-existing'],
       }
-      const failed = await renderShotFile(positionals[0]!, choice, values.json ? sayJson : showProgress())
+      const failed = await renderShotFile(positionals[0]!, choice, report)
+      if (failed > 0) process.exitCode = 1
+      return
+    }
+    case 'worker': {
+      const text = { type: 'string' } as const
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { key: text, cache: text, 'cache-limit': text, jobs: text },
+      })
+      if (positionals.length !== 1)
+        throw new UsageError('usage', 'worker wants the address of a server, such as 10.0.0.1:4310')
+      process.exitCode = await runWorker(positionals[0]!, values)
+      return
+    }
+    case 'submit': {
+      const text = { type: 'string' } as const
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: {
+          json,
+          key: text,
+          frames: text,
+          format: { type: 'string', multiple: true, default: ['exr'] },
+          scale: text,
+          name: text,
+          only: { type: 'string', default: 'all' },
+          follow: json,
+        },
+      })
+      const [address, shot] = positionals
+      if (positionals.length !== 2 || !address || !shot || !values.frames)
+        throw new UsageError(
+          'usage',
+          'submit wants the address of a server, a shot and --frames such as 1-48',
+        )
+      const failed = await submit(address, shot, { ...values, frames: values.frames }, say)
       if (failed > 0) process.exitCode = 1
       return
     }
@@ -170,7 +240,7 @@ async function run(args: string[]): Promise<void> {
     default:
       throw new UsageError(
         'usage',
-        `there is no command '${command}'; try inspect, render, key, store, effects or bench`,
+        `there is no command '${command}'; try inspect, render, submit, worker, key, store, effects or bench`,
       )
   }
 }

@@ -1,18 +1,15 @@
 import { mkdir } from 'node:fs/promises'
 import { existsSync, realpathSync } from 'node:fs'
 import { dirname, join, resolve, sep } from 'node:path'
-import * as v from 'valibot'
 import { fileAt, type Media } from '../core/comp/media.ts'
 import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
-import { fileName, outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { fileName } from '../core/formats/write-picture.ts'
 import { filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
-import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
-import { renderSize, type RenderSize } from '../core/renders/render-options.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
@@ -21,34 +18,8 @@ import { MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
 import { fileStem } from '../server/render/render-thread.ts'
 import { readInput } from './inspect.ts'
+import { parseFormat, parseFrames, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
-
-function parseFrames(text: string): number[] {
-  try {
-    return parseFrameList(text)
-  } catch (error) {
-    if (error instanceof FrameListError) throw new UsageError('usage', `--frames: ${error.message}`)
-    throw error
-  }
-}
-
-/** '1', '1/2', '1/4' or a width in pixels. */
-function parseSize(text: string): RenderSize {
-  const share = { '1': 1, '1/2': 2, '1/4': 4 }[text] as 1 | 2 | 4 | undefined
-  const size = share ?? { width: Number(text) }
-  if (v.safeParse(renderSize, size).success) return size
-  throw new UsageError(
-    'usage',
-    `--scale wants 1, 1/2, 1/4 or a width from 16 to 16384 pixels, but met ${text}`,
-  )
-}
-
-function parseFormat(text: string): OutputFormat {
-  const format = outputFormats.find((f) => f === text)
-  if (!format)
-    throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
-  return format
-}
 
 async function readJson(path: string): Promise<unknown> {
   const text = new TextDecoder().decode(await readInput(path))

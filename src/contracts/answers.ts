@@ -42,6 +42,33 @@ export const shotAnswer = v.object({
   notes: v.array(v.string()),
 })
 
+/** All shots, those that were changed last first. */
+export const shotsAnswer = v.object({ shots: v.array(v.object({ id: v.string(), name: v.string() })) })
+
+const workerStates = ['working', 'idle', 'paused', 'silent'] as const
+/** Who renders. */
+export const workersAnswer = v.object({
+  workers: v.array(
+    v.object({
+      seat: v.string(),
+      machine: v.string(),
+      cores: v.number(),
+      /** 0–1. */
+      busy: v.number(),
+      framesMade: v.number(),
+      /** Milliseconds a frame; null before the first. */
+      paceMs: v.nullable(v.number()),
+      state: v.picklist(workerStates),
+      /** Frames that it is given at once; as many as it asks for where null. */
+      most: v.nullable(v.number()),
+      holds: v.number(),
+    }),
+  ),
+  /** What keeps frames from being handed out; null where nothing does. */
+  problem: v.nullable(v.string()),
+})
+export type ShownWorker = v.InferOutput<typeof workersAnswer>['workers'][number]
+
 const frameStates = ['waiting', 'working', 'done', 'failed', 'cancelled'] as const
 export const renderAnswer = v.object({
   id: v.string(),
@@ -51,6 +78,7 @@ export const renderAnswer = v.object({
   options: renderOptions,
   /** Which render of its shot it is. */
   version: v.number(),
+  paused: v.boolean(),
   frames: v.array(
     v.object({
       frame: v.number(),

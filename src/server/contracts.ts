@@ -13,7 +13,9 @@ import {
   revisionAnswer,
   shotAnswer,
   shotBegunAnswer,
+  shotsAnswer,
   stillsAnswer,
+  workersAnswer,
 } from '../contracts/answers.ts'
 import { gapFillings, readingSchema } from '../core/comp/media.ts'
 import { finite } from '../core/comp/parts.ts'
@@ -54,7 +56,14 @@ export const renderBody = v.object({
     v.maxLength(20, 'wants at most 20 formats'),
   ),
 })
-export const renderChange = v.object({ action: v.picklist(['cancel', 'retry', 'delete']) })
+export const renderChange = v.object({
+  action: v.picklist(['cancel', 'retry', 'delete', 'pause', 'resume', 'sooner', 'later', 'first', 'last']),
+})
+export const workerChange = v.object({
+  paused: v.optional(v.boolean()),
+  /** Frames at once; as many as it asks for where null. */
+  most: v.optional(v.nullable(v.pipe(v.number(), v.integer(), v.minValue(1), v.maxValue(64)))),
+})
 export const mediaChange = v.union([
   v.object({
     media: named,
@@ -119,6 +128,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/health', answer: healthAnswer },
   { method: 'GET', path: '/api/intake', query: intakeQuery, answer: intakeAnswer },
   { method: 'POST', path: '/api/shots', body: intakeBody, takesFile: true, answer: shotBegunAnswer },
+  { method: 'GET', path: '/api/shots', answer: shotsAnswer },
   { method: 'GET', path: '/api/shots/{shot}', answer: shotAnswer },
   { method: 'PATCH', path: '/api/shots/{shot}', body: renameBody },
   { method: 'GET', path: '/api/shots/{shot}/comp', answer: revisionAnswer },
@@ -157,6 +167,8 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/renders/{render}/movie/{name}' },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
+  { method: 'GET', path: '/api/workers', answer: workersAnswer },
+  { method: 'PATCH', path: '/api/workers/{seat}', body: workerChange },
   { method: 'POST', path: '/api/readings', body: readingsQuestion, answer: readingsAnswer },
   { method: 'PUT', path: '/api/readings', body: readingsBody, answer: readingsAnswer },
   { method: 'GET', path: '/api/passes/{hash}/{pass}', query: passQuery },

@@ -7,19 +7,32 @@ import { insertFrame, insertMedia, readMedia, setPass } from './media.ts'
 import { migrate } from './migrate.ts'
 import { DatabaseUnreachable, getPool, withDb } from './pool.ts'
 import {
-  beginWorker,
   cancelRender,
-  claimFrame,
-  failFrame,
   findRender,
-  finishFrame,
   insertRender,
-  reportProgress,
   retryRender,
   deleteRender,
+  moveRender,
+  pauseRender,
   framesMade,
   picturesMade,
 } from './renders.ts'
+import {
+  changeWorker,
+  failFrame,
+  findPlan,
+  finishFrame,
+  freeLost,
+  handFrame,
+  listWorkers,
+  nextFrames,
+  noteWorker,
+  postponeFrame,
+  reportFrames,
+  roomOf,
+  silentSeconds,
+} from './farm.ts'
+import { orderMark } from './order.ts'
 import { findShot, insertShot, listShots, readThumbnail, saveThumbnail } from './shots.ts'
 
 const uri = process.env['ZAFIRO_DB'] ?? ''
@@ -123,41 +136,54 @@ describe('renders', () => {
   }
   const states = async (id: string) => (await findRender(getPool(), id))!.frames.map((f) => f.state)
 
+  /** Hands the frame that comes next to a worker. */
+  const claim = async (seat: string, token = randomBytes(18).toString('base64url')) => {
+    for (const key of await nextFrames(getPool(), 10)) {
+      const handed = { ...key, token }
+      if (await handFrame(getPool(), handed, seat)) return handed
+    }
+    return undefined
+  }
+  const result = { files: ['x.exr'], warnings: [], pictureKey: 'k'.repeat(32), ms: 10 }
+  const nowhere = () => Promise.resolve()
+  /** Lets a worker that has a frame go silent for a while. */
+  const silence = (seconds: number) =>
+    getPool().query(
+      `update render_frames set seen_at = current_timestamp(3) - interval ${seconds} second where state = 'working'`,
+    )
+
   test('give each frame to one worker, in order, with all that it needs', async () => {
     const id = await begin([1, 2])
-    const workers = await Promise.all(['a', 'b'].map(() => getPool().getConnection()))
-    for (const [i, name] of ['a', 'b'].entries()) expect(await beginWorker(workers[i]!, name)).toBe(true)
-    const [first, second] = [await claimFrame(getPool(), 'a'), await claimFrame(getPool(), 'b')]
-    expect([first?.frame, second?.frame, await claimFrame(getPool(), 'c')]).toEqual([1, 2, undefined])
-    expect(first).toMatchObject({
+    const [first, second] = [await claim('a'), await claim('b')]
+    expect([first?.frame, second?.frame, await claim('c')]).toEqual([1, 2, undefined])
+    expect(await findPlan(getPool(), id)).toMatchObject({
       renderId: id,
       shotName: 'Grotto descent',
       comp,
       formats: ['exr', 'png16'],
       options: { size: 2 },
     })
-    await finishFrame(getPool(), first!, 'a', ['x.exr'], [], 'k'.repeat(32))
-    await failFrame(getPool(), second!, 'b', 'no light')
+    expect(await finishFrame(getPool(), first!, result, nowhere)).toBe(true)
+    await failFrame(getPool(), second!.token, 'no light')
     expect((await findRender(getPool(), id))!.frames).toMatchObject([
       { state: 'done', files: ['x.exr'], progress: 1 },
       { state: 'failed', problem: 'no light' },
     ])
     await retryRender(getPool(), id)
     expect(await states(id)).toEqual(['done', 'waiting'])
-    for (const worker of workers) worker.destroy()
   })
   test('know which pictures were made, of what size, and which frames there are files of', async () => {
     const id = await begin([5, 6])
-    const connection = await getPool().getConnection()
-    await beginWorker(connection, 'made')
-    for (let job = await claimFrame(getPool(), 'made'); job; job = await claimFrame(getPool(), 'made'))
+    for (let job = await claim('made'); job; job = await claim('made'))
       await finishFrame(
         getPool(),
         job,
-        'made',
-        ['x.exr'],
-        job.frame === 6 ? ['It lacks its depth.'] : [],
-        `${job.frame}`.repeat(32),
+        {
+          ...result,
+          warnings: job.frame === 6 ? ['It lacks its depth.'] : [],
+          pictureKey: `${job.frame}`.repeat(32),
+        },
+        nowhere,
       )
     const made = (formats: ('exr' | 'png8')[], size: 1 | 2) =>
       picturesMade(getPool(), shot, formats, { size })
@@ -170,31 +196,104 @@ describe('renders', () => {
     expect(await deleteRender(getPool(), id)).toBe(true)
     expect(await findRender(getPool(), id)).toBeUndefined()
     expect(await deleteRender(getPool(), id)).toBe(false)
-    connection.destroy()
   })
-  test('take a frame from a worker that is gone; its late result does not count', async () => {
+  test('take a frame from a worker that is silent; its late result does not count, and its files go nowhere', async () => {
     const id = await begin([1])
-    const lost = (await claimFrame(getPool(), 'dead'))!
-    expect((await claimFrame(getPool(), 'b'))?.frame).toBe(1)
-    expect(await reportProgress(getPool(), lost, 'dead', 0.5)).toBe(false)
-    await finishFrame(getPool(), lost, 'dead', ['late.exr'], [], 'l'.repeat(32))
-    expect(await states(id)).toEqual(['working'])
+    const lost = (await claim('dead'))!
+    await silence(8)
+    expect(await claim('b')).toBeUndefined()
+    await silence(silentSeconds + 1)
+    const heir = (await claim('b'))!
+    expect(heir.frame).toBe(1)
+    expect(await reportFrames(getPool(), [{ token: lost.token, progress: 0.5 }])).toEqual([])
+    const placed = { count: 0 }
+    const place = () => {
+      placed.count++
+      return Promise.resolve()
+    }
+    expect(await finishFrame(getPool(), lost, result, place)).toBe(false)
+    expect([await states(id), placed.count]).toEqual([['working'], 0])
+    expect(await finishFrame(getPool(), heir, result, place)).toBe(true)
+    // Told twice, as when an answer got lost.
+    expect(await finishFrame(getPool(), heir, result, place)).toBe(false)
+    expect([await states(id), placed.count]).toEqual([['done'], 1])
   })
-  test('give a frame up that stops five workers', async () => {
+  test('belong to a worker that was cut off for a while and that nobody has taken over from', async () => {
     const id = await begin([1])
-    for (let i = 0; i < 5; i++) expect(await claimFrame(getPool(), `w${i}`)).toBeDefined()
-    expect(await claimFrame(getPool(), 'w5')).toBeUndefined()
+    const own = (await claim('far'))!
+    await silence(3600)
+    expect(await reportFrames(getPool(), [{ token: own.token, progress: 0.5 }])).toEqual([own.token])
+    expect(await claim('b')).toBeUndefined()
+    expect(await finishFrame(getPool(), own, result, nowhere)).toBe(true)
+    expect(await states(id)).toEqual(['done'])
+  })
+  test('wait again at once when their worker is started anew, and are given up when that has happened three times', async () => {
+    const id = await begin([1, 2])
+    for (let i = 0; i < 3; i++) {
+      expect((await claim('w'))?.frame).toBe(1)
+      await freeLost(getPool(), 'w')
+    }
+    expect((await claim('w'))?.frame).toBe(2)
     expect((await findRender(getPool(), id))!.frames[0]).toMatchObject({
       state: 'failed',
-      problem: expect.stringContaining('5 times'),
+      problem: expect.stringContaining('3 times'),
     })
+  })
+  test('that are put back are not counted against, however often', async () => {
+    const id = await begin([1])
+    for (let i = 0; i < 12; i++) await postponeFrame(getPool(), (await claim('w'))!.token, 'full')
+    expect((await findRender(getPool(), id))!.frames[0]).toMatchObject({ state: 'waiting', problem: 'full' })
+    expect((await claim('last'))?.renderId).toBe(id)
   })
   test('that are cancelled stop being anyone’s', async () => {
     const id = await begin([1, 2])
-    const job = (await claimFrame(getPool(), 'a'))!
+    const job = (await claim('a'))!
     await cancelRender(getPool(), id)
     expect(await states(id)).toEqual(['cancelled', 'cancelled'])
-    expect(await reportProgress(getPool(), job, 'a', 0.5)).toBe(false)
+    expect(await reportFrames(getPool(), [{ token: job.token, progress: 0.5 }])).toEqual([])
+    expect(await finishFrame(getPool(), job, result, nowhere)).toBe(false)
+  })
+  test('come in the order that is asked for, and not while their render rests', async () => {
+    const [a, b, c] = [await begin([1]), await begin([2]), await begin([3])]
+    const order = async () => (await nextFrames(getPool(), 10)).map((f) => f.frame)
+    expect(await order()).toEqual([1, 2, 3])
+    const mark = await orderMark(getPool())
+    await moveRender(getPool(), c, 'first')
+    expect(await order()).toEqual([3, 1, 2])
+    expect(await orderMark(getPool())).toBeGreaterThan(mark)
+    await moveRender(getPool(), c, 'later')
+    expect(await order()).toEqual([1, 3, 2])
+    await moveRender(getPool(), a, 'last')
+    expect(await order()).toEqual([3, 2, 1])
+    await moveRender(getPool(), b, 'sooner')
+    expect(await order()).toEqual([2, 3, 1])
+    await pauseRender(getPool(), b, true)
+    expect(await order()).toEqual([3, 1])
+    expect(await handFrame(getPool(), { renderId: b, frame: 2, token: 't'.repeat(24) }, 'w')).toBe(false)
+    await pauseRender(getPool(), b, false)
+    expect(await order()).toEqual([2, 3, 1])
+    expect(await moveRender(getPool(), 'none', 'first')).toBe(false)
+  })
+})
+
+describe('workers', () => {
+  test('are listed with what they do, rest when they are told to, and hold no more than they may', async () => {
+    const worker = { seat: 'w1', machine: 'grotto-3', cores: 8, build: 'b', busy: 0.25 }
+    await noteWorker(getPool(), worker)
+    expect(await roomOf(getPool(), 'w1')).toBe(Infinity)
+    await changeWorker(getPool(), 'w1', { most: 2 })
+    expect(await roomOf(getPool(), 'w1')).toBe(2)
+    await changeWorker(getPool(), 'w1', { paused: true })
+    expect(await roomOf(getPool(), 'w1')).toBe(0)
+    // What it says of itself does not undo what was asked of it.
+    await noteWorker(getPool(), { ...worker, busy: 1 })
+    expect(await listWorkers(getPool())).toMatchObject([
+      { seat: 'w1', machine: 'grotto-3', cores: 8, busy: 1, most: 2, state: 'paused', holds: 0 },
+    ])
+    await getPool().query(`update workers set seen_at = seen_at - interval 1 minute`)
+    expect((await listWorkers(getPool()))[0]!.state).toBe('silent')
+    expect(await changeWorker(getPool(), 'none', { paused: true })).toBe(false)
+    await getPool().query('delete from workers')
   })
 })
 

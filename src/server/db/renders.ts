@@ -1,31 +1,12 @@
 import type { Pool, RowDataPacket } from 'mysql2/promise'
 import type { MediaTable } from '../../core/comp/media.ts'
-import { parseComp, type Comp } from '../../core/comp/schema.ts'
+import type { Comp } from '../../core/comp/schema.ts'
 import * as v from 'valibot'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import { usualRate } from '../../core/time.ts'
 import { renderOptions, type RenderOptions } from '../../core/renders/render-options.ts'
+import { markOrder } from './order.ts'
 import { inTransaction, type Db } from './pool.ts'
-
-/** A frame that keeps killing its worker is given up after this many crashes. */
-const mostCrashes = 5
-
-/**
- * A worker holds a lock of its name in the database for as long as its connection lasts: when it dies, the lock is gone at once, and
- * no clock has a say in it.
- */
-const lockName = (worker: string) => `zafiro-worker-${worker}`
-/** Frames that nobody works on although they are taken. */
-const isLeft = `f.state = 'working' and is_used_lock(concat('zafiro-worker-', f.worker)) is null`
-
-/** Takes the lock of a worker's name on a connection of its own; false when someone else has it. */
-export async function beginWorker(db: Db, worker: string): Promise<boolean> {
-  const [[row]] = await db.query<(RowDataPacket & { isOurs: number | null })[]>(
-    'select get_lock(?, 0) as isOurs',
-    [lockName(worker)],
-  )
-  return row?.isOurs === 1
-}
 
 export type FrameState = 'waiting' | 'working' | 'done' | 'failed' | 'cancelled'
 
@@ -48,18 +29,9 @@ export interface Render {
   readonly options: RenderOptions
   /** Which render of its shot it is, from 1. */
   readonly version: number
+  /** It rests until it is let go on. */
+  readonly paused: boolean
   readonly frames: readonly RenderFrame[]
-}
-
-export interface RenderJob {
-  readonly renderId: string
-  readonly frame: number
-  readonly shotName: string
-  readonly comp: Comp
-  readonly media: MediaTable
-  readonly formats: readonly OutputFormat[]
-  readonly options: RenderOptions
-  readonly version: number
 }
 
 export interface NewRender {
@@ -74,15 +46,15 @@ export interface NewRender {
 }
 
 /** Options as they are kept; of renders from before there were any, none. */
-const optionsOf = (kept: unknown): RenderOptions => v.parse(v.nullish(renderOptions, {}), kept)
+export const optionsOf = (kept: unknown): RenderOptions => v.parse(v.nullish(renderOptions, {}), kept)
 /** Rows in one statement. */
 const mostRows = 2000
 
 export async function insertRender(pool: Pool, render: NewRender): Promise<void> {
   await inTransaction(pool, async (db) => {
     await db.execute(
-      `insert into renders (id, shot_id, revision, doc, media, formats, options, version)
-       select ?, ?, ?, ?, ?, ?, ?, coalesce(max(version), 0) + 1 from renders where shot_id = ?`,
+      `insert into renders (id, shot_id, revision, doc, media, formats, options, version, place)
+       select ?, ?, ?, ?, ?, ?, ?, coalesce(max(if(shot_id = ?, version, 0)), 0) + 1, coalesce(max(place), 0) + 1 from renders`,
       [
         render.id, render.shotId, render.revision, JSON.stringify(render.comp), JSON.stringify(render.media),
         JSON.stringify(render.formats), JSON.stringify(render.options), render.shotId,
@@ -95,12 +67,12 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
   })
 }
 
-type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number } // prettier-ignore
+type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number; paused: number } // prettier-ignore
 type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
   const [rows] = await db.execute<RenderRow[]>(
-    'select id, shot_id as shotId, created_at as createdAt, formats, options, version from renders where id = ?',
+    'select id, shot_id as shotId, created_at as createdAt, formats, options, version, paused from renders where id = ?',
     [id],
   )
   const row = rows[0]
@@ -112,6 +84,7 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
   const { shotId, createdAt, formats, version } = row
   return {
     id, shotId, createdAt, formats, version,
+    paused: row.paused !== 0,
     options: optionsOf(row.options),
     frames: frames.map(({ frame, state, progress, problem, files, finishedAt }) => ({ frame, state, progress, problem, files: files ?? [], finishedAt })),
   } // prettier-ignore
@@ -133,116 +106,6 @@ export async function rendersOfShot(db: Db, shotId: string): Promise<string[]> {
     [shotId],
   )
   return rows.map((r) => r.id)
-}
-
-/** Takes the oldest frame that waits, or whose worker is gone, for a worker. Only crashes count against a frame. */
-export async function claimFrame(pool: Pool, worker: string): Promise<RenderJob | undefined> {
-  return inTransaction(pool, async (db) => {
-    await db.execute(
-      `update render_frames f set f.state = 'failed', f.problem = 'The render worker stopped ${mostCrashes} times on this frame. Try it again at a smaller size, or with fewer steps.'
-       where ${isLeft} and f.attempts >= ${mostCrashes}`,
-    )
-    const [found] = await db.execute<(RowDataPacket & { renderId: string; frame: number })[]>(
-      `select f.render_id as renderId, f.frame from render_frames f join renders r on r.id = f.render_id
-       where f.state = 'waiting' or (${isLeft})
-       order by r.created_at, f.frame limit 1 for update skip locked`,
-    )
-    const job = found[0]
-    if (!job) return undefined
-    await db.execute(
-      `update render_frames set state = 'working', worker = ?, attempts = attempts + 1, progress = 0, problem = null
-       where render_id = ? and frame = ?`,
-      [worker, job.renderId, job.frame],
-    )
-    const [rows] = await db.execute<
-      (RowDataPacket & {
-        shotName: string
-        doc: unknown
-        media: MediaTable
-        formats: OutputFormat[]
-        options: unknown
-        version: number
-      })[]
-    >(
-      'select s.name as shotName, r.doc, r.media, r.formats, r.options, r.version from renders r join shots s on s.id = r.shot_id where r.id = ?',
-      [job.renderId],
-    )
-    const { shotName, doc, media, formats, options, version } = rows[0]!
-    // It may have waited since before its comp's version was raised.
-    const { renderId, frame } = job
-    return {
-      renderId,
-      frame,
-      shotName,
-      comp: parseComp(doc),
-      media,
-      formats,
-      options: optionsOf(options),
-      version,
-    }
-  })
-}
-
-/** Says that a worker is alive and how far it is; false when the frame is no longer its own (cancelled, given away). */
-export async function reportProgress(
-  db: Db,
-  job: RenderJob,
-  worker: string,
-  progress: number,
-): Promise<boolean> {
-  const [result] = await db.execute(
-    `update render_frames set progress = ? where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [progress, job.renderId, job.frame, worker],
-  )
-  return 'affectedRows' in result && result.affectedRows > 0
-}
-
-/** Puts a frame back that could not be finished for now, and says why; it is not counted against it. */
-export async function postponeFrame(db: Db, job: RenderJob, worker: string, problem: string): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'waiting', worker = null, progress = 0, problem = ?, attempts = greatest(attempts - 1, 0)
-     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [problem, job.renderId, job.frame, worker],
-  )
-}
-
-/** Gives a worker's frames back when it stops in order: they wait again, and nothing is counted against them. */
-export async function returnFrames(db: Db, worker: string): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'waiting', worker = null, progress = 0, attempts = greatest(attempts - 1, 0)
-     where state = 'working' and worker = ?`,
-    [worker],
-  )
-}
-
-/** Notes a finished frame; what was left out of the picture is kept as its problem. */
-export async function finishFrame(
-  db: Db,
-  job: RenderJob,
-  worker: string,
-  files: readonly string[],
-  warnings: readonly string[],
-  pictureKey: string,
-): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'done', progress = 1, files = ?, problem = ?, picture_key = ?, finished_at = current_timestamp(3)
-     where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [
-      JSON.stringify(files),
-      warnings.length > 0 ? warnings.join(' ') : null,
-      pictureKey,
-      job.renderId,
-      job.frame,
-      worker,
-    ],
-  )
-}
-
-export async function failFrame(db: Db, job: RenderJob, worker: string, problem: string): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'failed', problem = ? where render_id = ? and frame = ? and state = 'working' and worker = ?`,
-    [problem, job.renderId, job.frame, worker],
-  )
 }
 
 async function isThere(db: Db, id: string): Promise<boolean> {
@@ -316,4 +179,63 @@ export async function deleteRender(db: Db, id: string): Promise<boolean> {
   if (!(await isThere(db, id))) return false
   await db.execute('delete from renders where id = ?', [id])
   return true
+}
+
+/** Lets a render rest or go on; false when there is no such render. */
+export async function pauseRender(db: Db, id: string, isPaused: boolean): Promise<boolean> {
+  if (!(await isThere(db, id))) return false
+  await db.execute('update renders set paused = ? where id = ?', [isPaused, id])
+  await markOrder(db)
+  return true
+}
+
+/** Among which frames come next: all renders that are not through, in their order. */
+async function openOrder(db: Db): Promise<{ id: string; priority: number; place: number }[]> {
+  const [rows] = await db.query<(RowDataPacket & { id: string; priority: number; place: number })[]>(
+    `select id, priority, place from renders r
+     where exists (select * from render_frames f where f.render_id = r.id and f.state in ('waiting', 'working'))
+     order by priority desc, place, created_at`,
+  )
+  return rows.map(({ id, priority, place }) => ({ id, priority, place }))
+}
+
+/**
+ * Changes which render comes when: a place sooner or later among those of its priority, before all others, or after them. False when there is no such
+ * render.
+ */
+export async function moveRender(
+  pool: Pool,
+  id: string,
+  to: 'sooner' | 'later' | 'first' | 'last',
+): Promise<boolean> {
+  return inTransaction(pool, async (db) => {
+    if (!(await isThere(db, id))) return false
+    const others = (await openOrder(db)).filter((r) => r.id !== id)
+    const [[own]] = await db.execute<(RowDataPacket & { priority: number; place: number })[]>(
+      'select priority, place from renders where id = ?',
+      [id],
+    )
+    const here = { priority: own!.priority, place: own!.place }
+    const isBefore = (r: { priority: number; place: number }) =>
+      r.priority > here.priority || (r.priority === here.priority && r.place < here.place)
+    const count = others.filter(isBefore).length
+    const at = {
+      sooner: Math.max(0, count - 1),
+      later: Math.min(others.length, count + 1),
+      first: 0,
+      last: others.length,
+    }[to]
+    const [before, after] = [others[at - 1], others[at]]
+    // What stands first or last takes the priority of its neighbour, so that places alone tell the order.
+    const priority = (to === 'last' ? before : (after ?? before))?.priority ?? here.priority
+    const place =
+      before?.priority === priority && after?.priority === priority
+        ? (before.place + after.place) / 2
+        : after?.priority === priority
+          ? after.place - 1
+          : (before?.place ?? here.place) + 1
+    await db.execute('update renders set priority = ?, place = ? where id = ?', [priority, place, id])
+    await markOrder(db)
+    return true
+  })
 }

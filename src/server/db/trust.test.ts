@@ -22,7 +22,6 @@ import { saveComp } from './comps.ts'
 import { readMedia } from './media.ts'
 import { migrate, statementsOf } from './migrate.ts'
 import { DatabaseBusy, getPool, inTransaction, nameFailure, withDb } from './pool.ts'
-import { beginWorker, claimFrame, findRender, insertRender, returnFrames } from './renders.ts'
 import { insertShot, lockShot, renameShot, saveThumbnail } from './shots.ts'
 import { watchFolder } from './watched.ts'
 
@@ -234,61 +233,6 @@ describe('a new shot', () => {
       /Begin with a picture/,
     )
     expect(await shots()).toBe(before + 1)
-  })
-})
-
-describe('renders', () => {
-  const begin = async () => {
-    const [id, shotId] = [newId(), newId()]
-    await insertShot(getPool(), shotId, 'R')
-    await insertRender(getPool(), {
-      id,
-      shotId,
-      revision: 1,
-      comp,
-      media: {},
-      formats: ['exr'],
-      options: {},
-      frames: [1],
-    })
-    return id
-  }
-  const frame = async (id: string) => (await findRender(getPool(), id))!.frames[0]!
-  test('are no worse for any number of ordinary stops', async () => {
-    const id = await begin()
-    for (let i = 0; i < 12; i++) {
-      expect(await claimFrame(getPool(), `w${i}`)).toBeDefined()
-      await returnFrames(getPool(), `w${i}`)
-    }
-    expect(await frame(id)).toMatchObject({ state: 'waiting', problem: null })
-    expect(await claimFrame(getPool(), 'last')).toMatchObject({ renderId: id })
-    await getPool().query('delete from renders')
-  })
-  test('belong to a worker while its connection lives, whatever the clock says, and to the next at once when it dies', async () => {
-    const id = await begin()
-    const life = await createConnection(uri)
-    expect(await beginWorker(life as never, 'alive')).toBe(true)
-    expect(await claimFrame(getPool(), 'alive')).toMatchObject({ renderId: id })
-    for (const time of ['2000-01-01', '2037-01-01']) {
-      await getPool()
-        .query(`set global timestamp = default`)
-        .catch(() => undefined)
-      const [rows] = await getPool().query<RowDataPacket[]>(`select unix_timestamp('${time}') as t`)
-      const other = await createConnection(uri)
-      await other.query('set timestamp = ?', [rows[0]!['t']])
-      expect(
-        await claimFrame(
-          {
-            getConnection: () => Promise.resolve(Object.assign(other, { release: () => undefined })),
-          } as never,
-          'thief',
-        ),
-      ).toBeUndefined()
-      await other.end()
-    }
-    life.destroy()
-    await expect.poll(() => claimFrame(getPool(), 'heir'), { timeout: 5000 }).toMatchObject({ renderId: id })
-    await getPool().query('delete from renders')
   })
 })
 

@@ -1,25 +1,16 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
-import { parentPort } from 'node:worker_threads'
+import { parentPort, workerData } from 'node:worker_threads'
+import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { fileName } from '../../core/formats/write-picture.ts'
 import { filledName, usualName } from '../../core/renders/file-name.ts'
-import type { RenderJob } from '../db/renders.ts'
+import type { RenderPlan } from '../db/farm.ts'
 import { storedReadings } from '../db/readings.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
+import { fetchBlob, remoteReadings, ServerAway } from '../farm/remote-dispatch.ts'
 import { writeWhole } from '../whole-file.ts'
 import { encodeFile } from './encode-file.ts'
-
-/** What the thread says while it works on a job. */
-export type RenderMessage =
-  | { readonly type: 'progress'; readonly progress: number }
-  | {
-      readonly type: 'done'
-      readonly files: readonly string[]
-      readonly warnings: readonly string[]
-      readonly key: string
-    }
-  /** `isFull`: there was no room for it; it can be made later. */
-  | { readonly type: 'failed'; readonly problem: string; readonly isFull?: boolean }
+import { mostPlans, type RenderMessage, type RenderOrder, type RenderThreadData } from './render-plans.ts'
 
 /** 'Grotto descent' → 'grotto-descent': safe in a file name anywhere. */
 export function fileStem(name: string): string {
@@ -36,38 +27,60 @@ const say = (message: RenderMessage) => {
   parentPort?.postMessage(message)
 }
 
-async function render(engine: NodeEngine, job: RenderJob, folder: string): Promise<void> {
+async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folder: string): Promise<void> {
+  const began = performance.now()
   say({ type: 'progress', progress: 0.1 })
-  const { comp, media, frame, options, version } = job
+  const { comp, media, options, version, shotName } = plan
   const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size)
   await mkdir(folder, { recursive: true })
   const files: string[] = []
-  const base = filledName(options.name ?? usualName, { shot: fileStem(job.shotName), frame, version })
-  for (const [i, format] of job.formats.entries()) {
-    say({ type: 'progress', progress: 0.6 + (0.4 * i) / job.formats.length })
+  const base = filledName(options.name ?? usualName, { shot: fileStem(shotName), frame, version })
+  for (const [i, format] of plan.formats.entries()) {
+    say({ type: 'progress', progress: 0.6 + (0.4 * i) / plan.formats.length })
     const name = fileName(base, format)
+    const of = { comp, media, frame }
     await writeWhole(
       join(folder, name),
-      await encodeFile(picture, format, `${job.shotName}, frame ${frame}`, engine, job),
+      await encodeFile(picture, format, `${shotName}, frame ${frame}`, engine, of),
     )
     files.push(name)
   }
-  say({ type: 'done', key, files, warnings: [...new Set(problems.map((p) => p.message))] })
+  const ms = Math.round(performance.now() - began)
+  say({ type: 'done', key, files, warnings: [...new Set(problems.map((p) => p.message))], ms })
 }
 
 if (parentPort) {
-  const engine = new NodeEngine(loadStoredPass, { readings: storedReadings })
-  parentPort.on('message', ({ job, folder }: { job: RenderJob; folder: string }) => {
-    render(engine, job, folder).catch((error: unknown) => {
+  const { server, threads } = workerData as RenderThreadData
+  const load: LoadPass = server
+    ? async (wanted) => {
+        await fetchBlob(server, wanted.hash)
+        return loadStoredPass(wanted)
+      }
+    : loadStoredPass
+  const engine = new NodeEngine(load, {
+    threads,
+    readings: server ? remoteReadings(server) : storedReadings,
+  })
+  const plans = new Map<string, RenderPlan>()
+  parentPort.on('message', ({ renderId, plan: given, frame, folder }: RenderOrder) => {
+    const plan = given ?? plans.get(renderId)
+    if (!plan) {
+      say({ type: 'failed', problem: 'Internal mistake: a frame came without its render.' })
+      return
+    }
+    plans.delete(renderId)
+    plans.set(renderId, plan)
+    for (const old of [...plans.keys()].slice(0, -mostPlans)) plans.delete(old)
+    render(engine, plan, frame, folder).catch((error: unknown) => {
       const isFull =
         error instanceof Error &&
         (('code' in error && error.code === 'ENOSPC') || ('isFull' in error && error.isFull === true))
       const text = isFull
-        ? 'The disk is full. Make room, and it goes on by itself.'
+        ? `The disk ${server ? 'of the worker ' : ''}is full. Make room, and it goes on by itself.`
         : error instanceof Error
           ? error.message
           : String(error)
-      say({ type: 'failed', problem: text, isFull })
+      say({ type: 'failed', problem: text, isForNow: isFull || error instanceof ServerAway })
     })
   })
 }

@@ -41,11 +41,13 @@ export function makeKey(path: string, label: string): { key: string; id: string 
   const key = randomBytes(24).toString('base64url')
   const id = randomBytes(4).toString('hex')
   // The links of earlier starts that nobody used are of no more use.
-  const kept = readKeys(path).filter((k) => k.label !== startLabel || k.usedAt !== undefined)
+  const kept = readKeys(path).filter((k) => !startLabels.includes(k.label) || k.usedAt !== undefined)
   save(path, [...kept, { id, label, hash: hashOf(key), madeAt: new Date().toISOString() }])
   return { key, id }
 }
 export const startLabel = 'link of a start'
+/** Keys of these are made by every start. */
+const startLabels: readonly string[] = [startLabel, 'render workers']
 
 /** Withdraws a key: who came in with it is asked for another at once. False when there is none of that id. */
 export function withdrawKey(path: string, id: string): boolean {

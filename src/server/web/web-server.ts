@@ -5,6 +5,10 @@ import { createServer, type IncomingMessage, type RequestListener, type ServerRe
 import { createServer as createTlsServer } from 'node:https'
 import { parse as parseQuery } from 'node:querystring'
 import next from 'next'
+import { clearComing } from '../farm/dispatch.ts'
+import { frameQueue, serveFarm } from '../farm/farm-http.ts'
+import { farmPath } from '../farm/messages.ts'
+import { keepFed } from '../farm/feed.ts'
 import { folders, home } from '../home.ts'
 import { enteredPage, enterPage } from './enter-page.ts'
 import { hostsOf, isLoopback, protectiveHeaders, refusal, type GuardSettings } from './guard.ts'
@@ -66,15 +70,15 @@ async function isKeptOut(
   if (path === '/enter' && request.method === 'POST') {
     const given = (await readForm(request))?.['key']
     const isTired = door.isTired(from)
-    const found = typeof given === 'string' ? door.find(given.trim(), from) : undefined
-    if (!found) {
+    const key = typeof given === 'string' ? door.find(given.trim(), from) : undefined
+    if (!key) {
       page(
         isTired ? 429 : 401,
         enterPage(nonce, isTired ? tired : 'This is no valid key. It may have been withdrawn.'),
       )
       return true
     }
-    door.noteUse(found.id)
+    door.noteUse(key.id)
     const kept = `${cookieName}=${String(given).trim()}; Path=/; Max-Age=31536000; HttpOnly; SameSite=Strict${isTls ? '; Secure' : ''}`
     page(200, enteredPage(), { 'set-cookie': kept })
     return true
@@ -85,8 +89,14 @@ async function isKeptOut(
   }
   // The start asks whether the server answers; it says nothing else to strangers.
   if (path === '/api/health' && request.method === 'GET') return false
-  const cookie = cookieOf(request)
-  if (cookie !== undefined && door.find(cookie, from)) return false
+  // Programs give their key as RFC 6750 says; pages have it in a cookie.
+  const bearer = /^Bearer (\S+)$/.exec(request.headers.authorization ?? '')?.[1]
+  const cookie = bearer ?? cookieOf(request)
+  const found = cookie === undefined ? undefined : door.find(cookie, from)
+  if (found) {
+    if (found.usedAt === undefined) door.noteUse(found.id)
+    return false
+  }
   if (cookie !== undefined && door.isTired(from)) sayProblem(response, 429, tired)
   else if ((path ?? '').startsWith('/api/') || path?.startsWith('/_next/'))
     sayProblem(response, 401, 'This needs a key. Open /enter and give one.')
@@ -113,6 +123,10 @@ async function serve(request: IncomingMessage, response: ServerResponse): Promis
   const path = (request.url ?? '/').split('?')[0]!
   if (path === uploadsPath || path.startsWith(`${uploadsPath}/`)) {
     await serveUpload(request, response)
+    return
+  }
+  if (path.startsWith(`${farmPath}/`)) {
+    await serveFarm(request, response)
     return
   }
   // Next.js takes the nonce for its own scripts from the request.
@@ -150,9 +164,11 @@ server.on('error', (error: NodeJS.ErrnoException) => {
 })
 server.listen(Number(port), host)
 
+if (process.env['ZAFIRO_QUEUE']) void keepFed(frameQueue(), () => false)
+
 const hourMs = 3600e3
 const clear = () => {
-  clearUploads(folders.uploads).catch((error: unknown) => {
+  Promise.all([clearUploads(folders.uploads), clearComing()]).catch((error: unknown) => {
     console.error('web server:', error)
   })
 }

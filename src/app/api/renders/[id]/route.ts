@@ -1,9 +1,18 @@
 import { rm } from 'node:fs/promises'
 import { join } from 'node:path'
+import type { Pool } from 'mysql2/promise'
+import type * as v from 'valibot'
 import { answer, RequestError } from '../../../../server/answer.ts'
 import { renderChange } from '../../../../server/contracts.ts'
 import { withDb } from '../../../../server/db/pool.ts'
-import { cancelRender, deleteRender, findRender, retryRender } from '../../../../server/db/renders.ts'
+import {
+  cancelRender,
+  deleteRender,
+  findRender,
+  moveRender,
+  pauseRender,
+  retryRender,
+} from '../../../../server/db/renders.ts'
 import { folders } from '../../../../server/home.ts'
 import { readBody } from '../../../../server/request-body.ts'
 
@@ -17,13 +26,33 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
   })
 }
 
-/** { action: 'cancel' | 'retry' | 'delete' }; deleting takes its files away, too. */
+function changed(
+  pool: Pool,
+  id: string,
+  action: v.InferOutput<typeof renderChange>['action'],
+): Promise<boolean> {
+  switch (action) {
+    case 'cancel':
+      return cancelRender(pool, id)
+    case 'retry':
+      return retryRender(pool, id)
+    case 'delete':
+      return deleteRender(pool, id)
+    case 'pause':
+    case 'resume':
+      return pauseRender(pool, id, action === 'pause')
+    default:
+      return moveRender(pool, id, action)
+  }
+}
+
+/** { action }, see renderChange; deleting takes its files away, too. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { action } = await readBody(request, renderChange)
     const { id } = await params
-    const change = { cancel: cancelRender, retry: retryRender, delete: deleteRender }[action]
-    if (!(await withDb((pool) => change(pool, id)))) throw new RequestError(404, 'There is no such render.')
+    if (!(await withDb((pool) => changed(pool, id, action))))
+      throw new RequestError(404, 'There is no such render.')
     // Ids that are in the database have no slashes.
     if (action === 'delete')
       await rm(join(/*turbopackIgnore: true*/ folders.renders, id), { recursive: true, force: true })

@@ -1,0 +1,5 @@
+/** A frame of a render. */
+export interface FrameKey {
+  readonly renderId: string
+  readonly frame: number
+}
