@@ -94,6 +94,10 @@ export const renderAnswer = v.object({
 })
 export type ShownRender = v.InferOutput<typeof renderAnswer>
 export const rendersAnswer = v.object({ renders: v.array(renderAnswer) })
+/** Renders of all shots, those that are not through first, as they come. */
+export const allRendersAnswer = v.object({
+  renders: v.array(v.object({ shotName: v.string(), render: renderAnswer })),
+})
 /** What became of asking for a render: its frames; none, and no render, where nothing was to be made. */
 export const askedAnswer = v.object({ id: v.nullable(v.string()), frames: v.number() })
 

@@ -1,5 +1,6 @@
 import * as v from 'valibot'
 import {
+  allRendersAnswer,
   broughtInAnswer,
   healthAnswer,
   intakeAnswer,
@@ -56,9 +57,13 @@ export const renderBody = v.object({
     v.maxLength(20, 'wants at most 20 formats'),
   ),
 })
-export const renderChange = v.object({
-  action: v.picklist(['cancel', 'retry', 'delete', 'pause', 'resume', 'sooner', 'later', 'first', 'last']),
-})
+export const renderChange = v.union([
+  v.object({
+    action: v.picklist(['cancel', 'retry', 'delete', 'pause', 'resume', 'sooner', 'later', 'first', 'last']),
+  }),
+  /** Before another one, by its id. */
+  v.object({ action: v.literal('before'), other: named }),
+])
 export const workerChange = v.object({
   paused: v.optional(v.boolean()),
   /** Frames at once; as many as it asks for where null. */
@@ -160,6 +165,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'DELETE', path: '/api/shots/{shot}/stills/{still}' },
   { method: 'GET', path: '/api/shots/{shot}/thumbnail' },
   { method: 'PUT', path: '/api/shots/{shot}/thumbnail', takesFile: true },
+  { method: 'GET', path: '/api/renders', answer: allRendersAnswer },
   { method: 'GET', path: '/api/renders/{render}', answer: renderAnswer },
   { method: 'POST', path: '/api/renders/{render}', body: renderChange },
   { method: 'GET', path: '/api/renders/{render}/events', isStream: true },

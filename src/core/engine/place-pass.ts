@@ -78,13 +78,20 @@ function scatter(
   const top = block.y + area.marginPx
   const from = Math.max(0, -left)
   const to = Math.min(block.width, area.width - left)
-  for (let y = Math.max(0, -top); y < Math.min(block.height, area.height - top); y++)
-    for (let x = from; x < to; x++) {
-      const source = (y * block.width + x) * block.channels
-      const target = ((y + top) * area.width + x + left) * channels
-      for (let c = 0; c < Math.min(channels, block.channels); c++) data[target + c] = from32[source + c]!
-      if (channels === 4 && block.channels < 4) data[target + 3] = oneBits
-      // One channel stands for grey wherever a colour is wanted.
-      if (channels === 4 && block.channels === 1) data[target + 1] = data[target + 2] = from32[source]!
+  const own = block.channels
+  const shared = Math.min(channels, own)
+  for (let y = Math.max(0, -top); y < Math.min(block.height, area.height - top); y++) {
+    let source = (y * block.width + from) * own
+    let target = ((y + top) * area.width + from + left) * channels
+    if (channels === own) {
+      data.set(from32.subarray(source, source + Math.max(0, to - from) * own), target)
+      continue
     }
+    for (let x = from; x < to; x++, source += own, target += channels) {
+      for (let c = 0; c < shared; c++) data[target + c] = from32[source + c]!
+      if (channels === 4 && own < 4) data[target + 3] = oneBits
+      // One channel stands for grey wherever a colour is wanted.
+      if (channels === 4 && own === 1) data[target + 1] = data[target + 2] = from32[source]!
+    }
+  }
 }

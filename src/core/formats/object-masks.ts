@@ -79,10 +79,20 @@ export function objectMatte(block: PassBlock, masks: Masks, ids: ReadonlySet<num
   const out = new Float32Array(width * height)
   if (masks === 'ranked' && data instanceof Float32Array) {
     const bits = new Uint32Array(data.buffer, data.byteOffset, data.length)
+    // Neighbours mostly show the same object: what was asked last is not looked up again.
+    let [last, isIn] = [0, ids.has(0)]
     for (let p = 0; p < out.length; p++) {
       let sum = 0
-      for (let c = 0; c + 1 < channels; c += 2)
-        if (ids.has(bits[p * channels + c]!)) sum += data[p * channels + c + 1]!
+      for (let c = 0; c + 1 < channels; c += 2) {
+        const cover = data[p * channels + c + 1]!
+        if (cover === 0) continue
+        const id = bits[p * channels + c]!
+        if (id !== last) {
+          last = id
+          isIn = ids.has(id)
+        }
+        if (isIn) sum += cover
+      }
       out[p] = sum > 0 ? Math.min(1, sum) : 0
     }
     return out

@@ -83,19 +83,29 @@ export function encodePicture(
     const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
       name: channel,
       type: 'float' as const,
-      values: Float32Array.from({ length: count }, (_, i) => data[i * 4 + c]!),
+      values: everyFourth(new Float32Array(count), data, c),
     }))
     return writeExr({ ...header, channels }, zlib)
   }
-  const held = Float32Array.from(data, (v) => (v > 65504 ? 65504 : v < -65504 ? -65504 : v))
+  const held = new Float32Array(data.length)
+  for (let i = 0; i < held.length; i++) {
+    const v = data[i]!
+    held[i] = v > 65504 ? 65504 : v < -65504 ? -65504 : v
+  }
   const codes = new Uint16Array(held.length)
   kernels.floatToHalf(codes, held)
   const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
     name: channel,
     type: 'half' as const,
-    values: Uint16Array.from({ length: count }, (_, i) => codes[i * 4 + c]!),
+    values: everyFourth(new Uint16Array(count), codes, c),
   }))
   return writeExr({ ...header, channels }, zlib)
+}
+
+/** One channel of four. */
+function everyFourth<T extends Float32Array | Uint16Array>(out: T, data: T, channel: number): T {
+  for (let i = 0; i < out.length; i++) out[i] = data[i * 4 + channel]!
+  return out
 }
 
 /** Colour divided by alpha where there is some. */
@@ -115,11 +125,15 @@ export function codesOf8(
   dither: number | undefined,
 ): Uint8Array | Uint16Array {
   if (dither === undefined) return toCodes(data, 255)
-  return Uint8Array.from(data, (v, i) => {
-    const [channel, p] = [i % 4, i >> 2]
-    const value = 255 * (channel === 3 ? v : linearToSrgb(v))
-    return ditheredCode(value, ditherBits(p % width, Math.floor(p / width), channel, dither))
-  })
+  const codes = new Uint8Array(data.length)
+  for (let i = 0, x = 0, y = 0; i < codes.length; i += 4) {
+    for (let c = 0; c < 4; c++) {
+      const value = 255 * (c === 3 ? data[i + c]! : linearToSrgb(data[i + c]!))
+      codes[i + c] = ditheredCode(value, ditherBits(x, y, c, dither))
+    }
+    if (++x === width) [x, y] = [0, y + 1]
+  }
+  return codes
 }
 
 /** sRGB codes of a picture, clipped to 0 … `most`; alpha as it is. */

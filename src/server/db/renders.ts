@@ -99,6 +99,18 @@ export async function rateOfRender(db: Db, id: string): Promise<number> {
   return Number(rows[0]?.rate ?? usualRate)
 }
 
+/** Renders of all shots with the names of these: those that are not through in their order, then the newest. */
+export async function allRenders(db: Db, most: number): Promise<{ id: string; shotName: string }[]> {
+  const [rows] = await db.query<(RowDataPacket & { id: string; shotName: string })[]>(
+    `select r.id, s.name as shotName,
+       exists (select * from render_frames f where f.render_id = r.id and f.state in ('waiting', 'working')) as isOpen
+     from renders r join shots s on s.id = r.shot_id
+     order by isOpen desc, if(isOpen, r.priority, 0) desc, if(isOpen, r.place, 0), r.created_at desc limit ?`,
+    [most],
+  )
+  return rows.map(({ id, shotName }) => ({ id, shotName }))
+}
+
 /** Ids of a shot's renders, newest first. */
 export async function rendersOfShot(db: Db, shotId: string): Promise<string[]> {
   const [rows] = await db.execute<(RowDataPacket & { id: string })[]>(
@@ -206,7 +218,7 @@ async function openOrder(db: Db): Promise<{ id: string; priority: number; place:
 export async function moveRender(
   pool: Pool,
   id: string,
-  to: 'sooner' | 'later' | 'first' | 'last',
+  to: 'sooner' | 'later' | 'first' | 'last' | { readonly before: string },
 ): Promise<boolean> {
   return inTransaction(pool, async (db) => {
     if (!(await isThere(db, id))) return false
@@ -219,14 +231,20 @@ export async function moveRender(
     const isBefore = (r: { priority: number; place: number }) =>
       r.priority > here.priority || (r.priority === here.priority && r.place < here.place)
     const count = others.filter(isBefore).length
-    const at = {
-      sooner: Math.max(0, count - 1),
-      later: Math.min(others.length, count + 1),
-      first: 0,
-      last: others.length,
-    }[to]
+    const other = typeof to === 'object' ? others.findIndex((r) => r.id === to.before) : -1
+    const at =
+      typeof to === 'object'
+        ? other < 0
+          ? count
+          : other
+        : {
+            sooner: Math.max(0, count - 1),
+            later: Math.min(others.length, count + 1),
+            first: 0,
+            last: others.length,
+          }[to]
     const [before, after] = [others[at - 1], others[at]]
-    // What stands first or last takes the priority of its neighbour, so that places alone tell the order.
+    // What comes to stand somewhere takes the priority of its neighbour, so that places alone tell the order.
     const priority = (to === 'last' ? before : (after ?? before))?.priority ?? here.priority
     const place =
       before?.priority === priority && after?.priority === priority

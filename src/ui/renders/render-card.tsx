@@ -2,6 +2,7 @@
 
 import { Menu } from '@base-ui/react/menu'
 import { Download, Ellipsis, Play } from 'lucide-react'
+import Link from 'next/link'
 import { useEffect, useState } from 'react'
 import * as v from 'valibot'
 import { doneAnswer, renderAnswer, type ShownRender } from '../../contracts/answers.ts'
@@ -14,6 +15,7 @@ import { requestJson } from '../request-json.ts'
 import { formatNames, sizeWords } from './format-names.ts'
 
 type Frame = ShownRender['frames'][number]
+type Action = 'cancel' | 'retry' | 'delete' | 'pause' | 'resume' | 'sooner' | 'later' | 'first'
 
 const isEnded = ({ state }: Frame) => state !== 'waiting' && state !== 'working'
 const isHalf = ({ state, problem }: Frame) => state === 'done' && problem !== null
@@ -34,7 +36,7 @@ const cellColour = (frame: Frame): string =>
 
 const stateWords = (frame: Frame): string => {
   if (isHalf(frame)) return 'done, but not whole'
-  if (frame.state === 'waiting') return 'waiting for the render worker'
+  if (frame.state === 'waiting') return 'waiting for its turn'
   return frame.state === 'working' ? `rendering, ${Math.round(frame.progress * 100)} %` : frame.state
 }
 
@@ -89,7 +91,7 @@ function Problems({ frames }: { frames: readonly Frame[] }) {
 }
 
 /** How far a render is, in a line. */
-function progressWords({ frames }: ShownRender): string {
+function progressWords({ frames, paused }: ShownRender): string {
   const ended = frames.filter((f) => f.state === 'done')
   const left = frames.filter((f) => !isEnded(f)).length
   const failed = frames.filter((f) => f.state === 'failed').length
@@ -97,7 +99,8 @@ function progressWords({ frames }: ShownRender): string {
   const pace = paceOf(times, left)
   const parts = [`${ended.length} of ${frames.length} ${frames.length === 1 ? 'frame' : 'frames'}`]
   if (failed > 0) parts.push(`${failed} failed`)
-  if (left > 0 && pace) {
+  if (left > 0 && paused) parts.push('rests')
+  if (left > 0 && pace && !paused) {
     parts.push(`${pace.perMinute < 10 ? pace.perMinute.toFixed(1) : Math.round(pace.perMinute)} a minute`)
     parts.push(`about ${durationWords(pace.leftMs)} left`)
   }
@@ -147,21 +150,24 @@ function RenderMovie({ id, version }: { id: string; version: number }) {
   )
 }
 
+/** What changes the order of renders. */
+const ordering: ReadonlySet<Action> = new Set(['sooner', 'later', 'first'])
+
 /** From as many frames on they are cells; fewer are lines. */
 const mostLines = 4
 
 /** One render, followed by server-sent events while it is under way. */
-export function RenderCard({ render: initial, onGone }: { render: ShownRender; onGone: () => void }) {
+export function RenderCard({ render: initial, onGone, shotName }: { render: ShownRender; onGone: () => void; shotName?: string }) {
   const [render, setRender] = useState(initial)
   const [chosen, setChosen] = useState<number>()
   const [isSure, setIsSure] = useState(false)
   const isUnderWay = isOpen(render)
   const [failure, setFailure] = useState<string>()
-  const act = async (action: 'cancel' | 'retry' | 'delete') => {
+  const act = async (action: Action) => {
     setFailure(undefined)
     try {
       await requestJson(doneAnswer, `/api/renders/${render.id}`, 'POST', { action })
-      if (action === 'delete') onGone()
+      if (action === 'delete' || ordering.has(action)) onGone()
       else setRender(await requestJson(renderAnswer, `/api/renders/${render.id}`))
     } catch (error) {
       setFailure(error instanceof Error ? error.message : String(error))
@@ -188,6 +194,11 @@ export function RenderCard({ render: initial, onGone }: { render: ShownRender; o
     <li className="space-y-1.5 rounded bg-base-100 px-4 py-2.5 text-xs">
       <div className="flex items-center gap-3">
         <span className="font-semibold">
+          {shotName !== undefined && (
+            <Link href={`/shots/${render.shotId}`} className="link-hover link mr-2">
+              {shotName}
+            </Link>
+          )}
           Render {render.version}: {frameListWords(frames.map((f) => f.frame))}
         </span>
         <span className="min-w-0 truncate text-base-content/70">
@@ -233,6 +244,21 @@ export function RenderCard({ render: initial, onGone }: { render: ShownRender; o
           <Menu.Portal>
             <Menu.Positioner sideOffset={4} align="end">
               <Menu.Popup className="rounded border border-base-content/15 bg-base-100 p-1 text-xs shadow-lg">
+                {isUnderWay &&
+                  ([
+                    [render.paused ? 'resume' : 'pause', render.paused ? 'Go on' : 'Rest'],
+                    ['first', 'Before all others'],
+                    ['sooner', 'One place sooner'],
+                    ['later', 'One place later'],
+                  ] as const).map(([action, words]) => (
+                    <Menu.Item
+                      key={action}
+                      className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
+                      onClick={() => void act(action)}
+                    >
+                      {words}
+                    </Menu.Item>
+                  ))}
                 <Menu.Item
                   className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
                   onClick={() => {

@@ -11,6 +11,7 @@ import { requestJson } from '../request-json.ts'
 import { saveFile } from '../save-file.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { formatNames } from './format-names.ts'
+import { Machines } from './machines.tsx'
 import { RenderCard } from './render-card.tsx'
 
 /** Which frames: what stands in the shot's range, this one, or what is typed. */
@@ -254,7 +255,9 @@ export function RendersPanel({ shotName }: { shotName: string }) {
           </button>
         </div>
       </form>
-      <ul className="min-w-0 flex-1 space-y-2 overflow-y-auto">
+      <div className="flex min-w-0 flex-1 flex-col gap-2">
+      <Machines isInShot />
+      <ul className="min-h-0 flex-1 space-y-2 overflow-y-auto">
         {renders?.map((render) => (
           <RenderCard key={render.id} render={render} onGone={() => void queries.invalidateQueries({ queryKey })} />
         ))}
@@ -267,6 +270,7 @@ export function RendersPanel({ shotName }: { shotName: string }) {
           <li className="pt-6 text-center text-base-content/55">Nothing has been rendered from this shot yet.</li>
         )}
       </ul>
+      </div>
     </section>
   )
 } // prettier-ignore

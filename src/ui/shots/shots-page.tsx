@@ -112,6 +112,9 @@ export function ShotsPage({ shots, problem }: { shots: readonly ShotCard[]; prob
       <header className="flex items-center gap-3">
         <Mark />
         <h1 className="text-lg font-semibold">Zafiro</h1>
+        <Link href="/renders" className="btn btn-ghost btn-sm ml-auto">
+          Renders
+        </Link>
         <span className="text-base-content/55">Shots</span>
       </header>
       {failure && (

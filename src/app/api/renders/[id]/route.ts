@@ -26,12 +26,8 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
   })
 }
 
-function changed(
-  pool: Pool,
-  id: string,
-  action: v.InferOutput<typeof renderChange>['action'],
-): Promise<boolean> {
-  switch (action) {
+function changed(pool: Pool, id: string, change: v.InferOutput<typeof renderChange>): Promise<boolean> {
+  switch (change.action) {
     case 'cancel':
       return cancelRender(pool, id)
     case 'retry':
@@ -40,21 +36,23 @@ function changed(
       return deleteRender(pool, id)
     case 'pause':
     case 'resume':
-      return pauseRender(pool, id, action === 'pause')
+      return pauseRender(pool, id, change.action === 'pause')
+    case 'before':
+      return moveRender(pool, id, { before: change.other })
     default:
-      return moveRender(pool, id, action)
+      return moveRender(pool, id, change.action)
   }
 }
 
 /** { action }, see renderChange; deleting takes its files away, too. */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const { action } = await readBody(request, renderChange)
+    const change = await readBody(request, renderChange)
     const { id } = await params
-    if (!(await withDb((pool) => changed(pool, id, action))))
+    if (!(await withDb((pool) => changed(pool, id, change))))
       throw new RequestError(404, 'There is no such render.')
     // Ids that are in the database have no slashes.
-    if (action === 'delete')
+    if (change.action === 'delete')
       await rm(join(/*turbopackIgnore: true*/ folders.renders, id), { recursive: true, force: true })
     return Response.json({ ok: true })
   })
