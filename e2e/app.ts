@@ -76,6 +76,7 @@ export async function waitFor<T>(
   driver: WebDriver,
   what: string,
   get: () => Promise<T | undefined | false>,
+  patienceMs = 20_000,
 ): Promise<T> {
   let found: T | undefined | false
   await driver.wait(
@@ -83,7 +84,7 @@ export async function waitFor<T>(
       found = await get().catch(() => undefined)
       return found !== undefined && found !== false
     },
-    20_000,
+    patienceMs,
     `waited in vain for ${what}`,
   )
   return found as T

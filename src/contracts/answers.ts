@@ -79,6 +79,8 @@ export const renderAnswer = v.object({
   /** Which render of its shot it is. */
   version: v.number(),
   paused: v.boolean(),
+  /** Frames of its shot are added as they come. */
+  follows: v.boolean(),
   frames: v.array(
     v.object({
       frame: v.number(),
@@ -114,6 +116,12 @@ export type ListedObject = v.InferOutput<typeof objectsAnswer>['objects'][number
 
 /** What was read out of pictures, by key. */
 export const readingsAnswer = v.object({ readings: v.record(v.string(), v.array(v.number())) })
+
+/** Folders whose files come into a shot, and what was refused of them. */
+export const watchedAnswer = v.object({
+  folders: v.array(v.object({ path: v.string(), name: v.string() })),
+  refused: v.array(v.object({ name: v.string(), problem: v.string() })),
+})
 
 /** What lies in a folder of the intake folder. */
 export const intakeAnswer = v.object({

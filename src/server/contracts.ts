@@ -16,6 +16,7 @@ import {
   shotBegunAnswer,
   shotsAnswer,
   stillsAnswer,
+  watchedAnswer,
   workersAnswer,
 } from '../contracts/answers.ts'
 import { gapFillings, readingSchema } from '../core/comp/media.ts'
@@ -47,7 +48,9 @@ export const renameBody = v.object({ name: v.string() })
 export const compBody = v.object({ base: v.pipe(finite, v.integer(), v.minValue(0)), comp: v.unknown() })
 export const renderBody = v.object({
   /** As people write them: 1-48, 1-100x5, 3, 7, 12-15. */
-  frames: v.pipe(v.string(), v.maxLength(10_000, 'is longer than 10,000 letters')),
+  frames: v.optional(v.pipe(v.string(), v.maxLength(10_000, 'is longer than 10,000 letters'))),
+  /** In place of frames: all there are, and further ones as they come. */
+  follows: v.optional(v.boolean()),
   /** All of them where left out. */
   only: v.optional(v.picklist(wantedFrames)),
   options: v.optional(renderOptions),
@@ -59,7 +62,19 @@ export const renderBody = v.object({
 })
 export const renderChange = v.union([
   v.object({
-    action: v.picklist(['cancel', 'retry', 'delete', 'pause', 'resume', 'sooner', 'later', 'first', 'last']),
+    action: v.picklist([
+      'cancel',
+      'retry',
+      'delete',
+      'pause',
+      'resume',
+      'sooner',
+      'later',
+      'first',
+      'last',
+      'follow',
+      'leave',
+    ]),
   }),
   /** Before another one, by its id. */
   v.object({ action: v.literal('before'), other: named }),
@@ -110,6 +125,10 @@ export const readingsQuestion = v.object({
 export const readingsBody = v.object({
   readings: v.record(readingKey, v.pipe(v.array(finite), v.maxLength(4, 'wants at most 4 numbers'))),
 })
+export const watchedBody = v.object({
+  path: v.pipe(text, v.maxLength(4000)),
+  isWatched: v.boolean(),
+})
 export const intakeQuery = v.object({ path: v.optional(v.pipe(text, v.maxLength(4000)), '') })
 
 /** Bytes of a body that a route takes, where it is more than a megabyte or no JSON. */
@@ -153,6 +172,8 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/shots/{shot}/objects', query: objectsQuery, answer: objectsAnswer },
   { method: 'GET', path: '/api/shots/{shot}/renders', answer: rendersAnswer },
   { method: 'POST', path: '/api/shots/{shot}/renders', body: renderBody, answer: askedAnswer },
+  { method: 'GET', path: '/api/shots/{shot}/watched', answer: watchedAnswer },
+  { method: 'POST', path: '/api/shots/{shot}/watched', body: watchedBody },
   { method: 'GET', path: '/api/shots/{shot}/stills', answer: stillsAnswer },
   {
     method: 'POST',

@@ -32,6 +32,7 @@ import {
   roomOf,
   silentSeconds,
 } from './farm.ts'
+import { followedRenders, setFollowing, takeArrived } from './followed.ts'
 import { orderMark } from './order.ts'
 import { findShot, insertShot, listShots, readThumbnail, saveThumbnail } from './shots.ts'
 
@@ -139,8 +140,8 @@ describe('renders', () => {
   /** Hands the frame that comes next to a worker. */
   const claim = async (seat: string, token = randomBytes(18).toString('base64url')) => {
     for (const key of await nextFrames(getPool(), 10)) {
-      const handed = { ...key, token }
-      if (await handFrame(getPool(), handed, seat)) return handed
+      const handed = await handFrame(getPool(), { ...key, token }, seat)
+      if (handed) return handed
     }
     return undefined
   }
@@ -269,10 +270,44 @@ describe('renders', () => {
     expect(await order()).toEqual([2, 3, 1])
     await pauseRender(getPool(), b, true)
     expect(await order()).toEqual([3, 1])
-    expect(await handFrame(getPool(), { renderId: b, frame: 2, token: 't'.repeat(24) }, 'w')).toBe(false)
+    expect(await handFrame(getPool(), { renderId: b, frame: 2, token: 't'.repeat(24) }, 'w')).toBeUndefined()
     await pauseRender(getPool(), b, false)
     expect(await order()).toEqual([2, 3, 1])
     expect(await moveRender(getPool(), 'none', 'first')).toBe(false)
+  })
+})
+
+describe('renders that follow their shot', () => {
+  test('take frames that are whole, each once, and again when their files have become others; while one is rendered, too', async () => {
+    const id = newId()
+    const made = { shotId: shot, revision: 1, comp, media: {}, formats: ['exr'] as const, options: {} }
+    await insertRender(getPool(), { ...made, id, frames: [], follows: true })
+    expect((await followedRenders(getPool())).map((r) => r.id)).toContain(id)
+    const take = (whole: Record<number, string>) =>
+      takeArrived(getPool(), id, {
+        comp,
+        media: {},
+        whole: new Map(Object.entries(whole).map(([n, source]) => [Number(n), source.repeat(32)])),
+      })
+    expect(await take({ 1: 'a', 2: 'b' })).toBe(2)
+    expect(await take({ 1: 'a', 2: 'b' })).toBe(0)
+    const token = 't'.repeat(24)
+    const first = (await handFrame(getPool(), { renderId: id, frame: 1, token }, 'w'))!
+    expect(first.mark).toBe(1)
+    // It comes again while it is rendered: what was begun does not count any more.
+    expect(await take({ 1: 'c', 2: 'b', 3: 'd' })).toBe(2)
+    const result = { files: [], warnings: [], pictureKey: 'k'.repeat(32), ms: 1 }
+    expect(await finishFrame(getPool(), first, result, () => Promise.resolve())).toBe(false)
+    expect((await findRender(getPool(), id))!.frames.map((f) => [f.frame, f.state])).toEqual([
+      [1, 'waiting'], [2, 'waiting'], [3, 'waiting'],
+    ]) // prettier-ignore
+    expect((await handFrame(getPool(), { renderId: id, frame: 1, token }, 'w'))!.mark).toBe(2)
+    await setFollowing(getPool(), id, false)
+    expect(await take({ 4: 'e' })).toBe(0)
+    await setFollowing(getPool(), id, true)
+    expect(await take({ 4: 'e' })).toBe(1)
+    await cancelRender(getPool(), id)
+    expect(await take({ 5: 'f' })).toBe(0)
   })
 })
 

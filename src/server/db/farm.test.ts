@@ -15,6 +15,7 @@ import { fetchBlob, RemoteDispatch, TurnedAway } from '../farm/remote-dispatch.t
 import { folders } from '../home.ts'
 import { storedPath } from '../media/store.ts'
 import { migrate } from './migrate.ts'
+import type { Handed } from './farm.ts'
 import { getPool } from './pool.ts'
 import { findRender, insertRender, moveRender } from './renders.ts'
 import { insertShot } from './shots.ts'
@@ -93,10 +94,7 @@ async function takeSoon(dispatch: LocalDispatch | RemoteDispatch, seat: string, 
 }
 
 /** Writes a file as a worker does, and says that the frame is done. */
-async function bring(
-  dispatch: LocalDispatch | RemoteDispatch,
-  handed: { renderId: string; frame: number; token: string },
-) {
+async function bring(dispatch: LocalDispatch | RemoteDispatch, handed: Handed) {
   const folder = dispatch.folderOf(handed)
   await mkdir(folder, { recursive: true })
   await writeFile(join(folder, `f${handed.frame}.exr`), `picture ${handed.frame}`)

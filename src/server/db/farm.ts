@@ -15,6 +15,8 @@ export interface Handed {
   readonly frame: number
   /** What comes with another one does not count. */
   readonly token: string
+  /** What its render was made of then. */
+  readonly mark: number
 }
 
 /** All that is needed to render any frame of a render. */
@@ -59,21 +61,25 @@ export async function nextFrames(db: Db, most: number): Promise<FrameKey[]> {
 }
 
 /**
- * Hands a frame to a worker; false where it is not to be had: done, cancelled, paused, somebody's. One whose workers were lost too often is
- * given up here. `isLost` where the queue knows that whoever had it is gone.
+ * Hands a frame to a worker; undefined where it is not to be had: done, cancelled, paused, somebody's. One whose workers were lost too often is
+ * given up here.
  */
-export async function handFrame(pool: Pool, { renderId, frame, token }: Handed, seat: string): Promise<boolean> {
+export async function handFrame(
+  pool: Pool,
+  { renderId, frame, token }: Omit<Handed, 'mark'>,
+  seat: string,
+): Promise<Handed | undefined> {
   return inTransaction(pool, async (db) => {
-    const [rows] = await db.execute<(RowDataPacket & { state: string; attempts: number; paused: number; silent: number | null })[]>(
-      `select f.state, f.attempts, r.paused, timestampdiff(second, f.seen_at, current_timestamp(3)) as silent
+    const [rows] = await db.execute<(RowDataPacket & { state: string; attempts: number; paused: number; mark: number; silent: number | null })[]>(
+      `select f.state, f.attempts, r.paused, r.mark, timestampdiff(second, f.seen_at, current_timestamp(3)) as silent
        from render_frames f join renders r on r.id = f.render_id where f.render_id = ? and f.frame = ? for update`,
       [renderId, frame],
     )
     const row = rows[0]
-    if (!row || row.paused) return false
+    if (!row || row.paused) return undefined
     // Two heartbeats are enough here, as the queue waits for its own time to pass, too.
     const isFree = row.state === 'waiting' || (row.state === 'working' && (row.silent === null || row.silent >= 10))
-    if (!isFree) return false
+    if (!isFree) return undefined
     if (row.attempts >= mostLosses) {
       await db.execute(
         `update render_frames set state = 'failed', token = null, problem = ? where render_id = ? and frame = ?`,
@@ -83,14 +89,14 @@ export async function handFrame(pool: Pool, { renderId, frame, token }: Handed, 
           frame,
         ],
       )
-      return false
+      return undefined
     }
     await db.execute(
       `update render_frames set state = 'working', worker = ?, token = ?, attempts = attempts + 1, progress = 0, problem = null, seen_at = current_timestamp(3)
        where render_id = ? and frame = ?`,
       [seat, token, renderId, frame],
     )
-    return true
+    return { renderId, frame, token, mark: row.mark }
   })
 } // prettier-ignore
 
@@ -188,10 +194,11 @@ export async function finishFrame(
 /** Tokens of what a seat holds. */
 export async function heldBy(db: Db, seat: string): Promise<Handed[]> {
   const [rows] = await db.execute<(RowDataPacket & Handed)[]>(
-    `select render_id as renderId, frame, token from render_frames where state = 'working' and worker = ?`,
+    `select f.render_id as renderId, f.frame, f.token, r.mark from render_frames f join renders r on r.id = f.render_id
+     where f.state = 'working' and f.worker = ?`,
     [seat],
   )
-  return rows.map(({ renderId, frame, token }) => ({ renderId, frame, token }))
+  return rows.map(({ renderId, frame, token, mark }) => ({ renderId, frame, token, mark }))
 }
 
 /** Lets what a seat had before it was lost wait again; the loss counts against those frames. */

@@ -31,6 +31,8 @@ export interface Render {
   readonly version: number
   /** It rests until it is let go on. */
   readonly paused: boolean
+  /** Frames of its shot are added as they come. */
+  readonly follows: boolean
   readonly frames: readonly RenderFrame[]
 }
 
@@ -43,6 +45,8 @@ export interface NewRender {
   readonly formats: readonly OutputFormat[]
   readonly options: RenderOptions
   readonly frames: readonly number[]
+  /** Further frames are added as they come. */
+  readonly follows?: boolean
 }
 
 /** Options as they are kept; of renders from before there were any, none. */
@@ -53,11 +57,11 @@ const mostRows = 2000
 export async function insertRender(pool: Pool, render: NewRender): Promise<void> {
   await inTransaction(pool, async (db) => {
     await db.execute(
-      `insert into renders (id, shot_id, revision, doc, media, formats, options, version, place)
-       select ?, ?, ?, ?, ?, ?, ?, coalesce(max(if(shot_id = ?, version, 0)), 0) + 1, coalesce(max(place), 0) + 1 from renders`,
+      `insert into renders (id, shot_id, revision, doc, media, formats, options, follows, version, place)
+       select ?, ?, ?, ?, ?, ?, ?, ?, coalesce(max(if(shot_id = ?, version, 0)), 0) + 1, coalesce(max(place), 0) + 1 from renders`,
       [
         render.id, render.shotId, render.revision, JSON.stringify(render.comp), JSON.stringify(render.media),
-        JSON.stringify(render.formats), JSON.stringify(render.options), render.shotId,
+        JSON.stringify(render.formats), JSON.stringify(render.options), render.follows ?? false, render.shotId,
       ],
     ) // prettier-ignore
     for (let i = 0; i < render.frames.length; i += mostRows)
@@ -67,12 +71,12 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
   })
 }
 
-type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number; paused: number } // prettier-ignore
+type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number; paused: number; follows: number } // prettier-ignore
 type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
   const [rows] = await db.execute<RenderRow[]>(
-    'select id, shot_id as shotId, created_at as createdAt, formats, options, version, paused from renders where id = ?',
+    'select id, shot_id as shotId, created_at as createdAt, formats, options, version, paused, follows from renders where id = ?',
     [id],
   )
   const row = rows[0]
@@ -85,6 +89,7 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
   return {
     id, shotId, createdAt, formats, version,
     paused: row.paused !== 0,
+    follows: row.follows !== 0,
     options: optionsOf(row.options),
     frames: frames.map(({ frame, state, progress, problem, files, finishedAt }) => ({ frame, state, progress, problem, files: files ?? [], finishedAt })),
   } // prettier-ignore
@@ -132,7 +137,7 @@ export async function cancelRender(db: Db, id: string): Promise<boolean> {
     `update render_frames set state = 'cancelled' where render_id = ? and state in ('waiting', 'working')`,
     [id],
   )
-  await db.execute('update renders set cancelled = true where id = ?', [id])
+  await db.execute('update renders set cancelled = true, follows = false where id = ?', [id])
   return true
 }
 

@@ -44,3 +44,26 @@ export async function noteTakenFile(
     [shotId, path, file.name, file.bytes, file.changedMs, problem ?? null],
   )
 }
+
+/** Folders whose files come into a shot. */
+export async function watchedFoldersOf(db: Db, shotId: string): Promise<string[]> {
+  const [rows] = await db.execute<(RowDataPacket & { path: string })[]>(
+    'select path from watched_folders where shot_id = ? order by created_at',
+    [shotId],
+  )
+  return rows.map((r) => r.path)
+}
+
+/** Ends the watching of a folder; what came from it stays. */
+export async function leaveFolder(db: Db, { shotId, path }: WatchedFolder): Promise<void> {
+  await db.execute('delete from watched_folders where shot_id = ? and path = ?', [shotId, path])
+}
+
+/** Files of watched folders that were refused, and why; the last ones. */
+export async function refusedOf(db: Db, shotId: string): Promise<{ name: string; problem: string }[]> {
+  const [rows] = await db.execute<(RowDataPacket & { name: string; problem: string })[]>(
+    'select name, problem from watched_files where shot_id = ? and problem is not null order by changed_ms desc limit 50',
+    [shotId],
+  )
+  return rows.map(({ name, problem }) => ({ name, problem }))
+}

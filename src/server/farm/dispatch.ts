@@ -66,10 +66,10 @@ export class LocalDispatch implements Dispatch {
   async arrive(worker: WorkerState): Promise<void> {
     await withDb(async (db) => {
       await noteWorker(db, worker)
-      for (const { token, ...key } of await heldBy(db, worker.seat)) {
+      for (const key of await heldBy(db, worker.seat)) {
         // Without the queue it comes back a little later by itself.
-        await this.queue.release(key, token).catch(() => undefined)
-        await rm(stagingOf(token), { recursive: true, force: true })
+        await this.queue.release(key, key.token).catch(() => undefined)
+        await rm(stagingOf(key.token), { recursive: true, force: true })
       }
       await freeLost(db, worker.seat)
     })
@@ -87,8 +87,8 @@ export class LocalDispatch implements Dispatch {
       const token = newToken()
       const key = await this.queue.take(token)
       if (!key) break
-      const handed = { ...key, token }
-      if (await withDb((db) => handFrame(db, handed, worker.seat))) taken.push(handed)
+      const handed = await withDb((db) => handFrame(db, { ...key, token }, worker.seat))
+      if (handed) taken.push(handed)
       else await this.queue.release(key, token)
     }
     return taken

@@ -20,7 +20,7 @@ export const plainName = v.pipe(
   v.check((name) => !/[/\\\0]/.test(name) && !name.startsWith('.'), 'is no plain file name'),
 )
 
-export const handed = v.object({ renderId: id, frame: v.pipe(v.number(), v.integer()), token })
+export const handed = v.object({ renderId: id, frame: v.pipe(v.number(), v.integer()), token, mark: count })
 export const workerState = v.object({
   seat: v.pipe(v.string(), v.regex(/^[\w.:-]{1,60}$/, 'is no name of a seat')),
   machine: v.pipe(v.string(), v.minLength(1), v.maxLength(120)),

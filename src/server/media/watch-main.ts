@@ -2,6 +2,7 @@
 import { setTimeout as sleep } from 'node:timers/promises'
 import { getPool } from '../db/pool.ts'
 import { listWatchedFolders } from '../db/watched.ts'
+import { followOnce, type Seen } from '../farm/follow.ts'
 import { folders } from '../home.ts'
 import { clearParts } from './clear-parts.ts'
 import { trimDerived } from './trim-derived.ts'
@@ -20,6 +21,7 @@ for (const signal of ['SIGINT', 'SIGTERM'] as const)
   })
 
 const watches = new Map<string, FolderWatch>()
+const seen: Seen = new Map()
 let lastFailure = ''
 while (!stopping.isAsked) {
   try {
@@ -31,6 +33,7 @@ while (!stopping.isAsked) {
       // What goes wrong in one folder is nothing to the others.
       await watch.look().catch((error: unknown) => failures.push(error))
     }
+    await followOnce(getPool(), seen).catch((error: unknown) => failures.push(error))
     if (trimmedAt === undefined || performance.now() - trimmedAt > trimEveryMs) {
       const isFirst = trimmedAt === undefined
       trimmedAt = performance.now()

@@ -14,7 +14,8 @@ export interface RenderThreadData {
 
 /** One frame to render; what its render is made of comes with the first frame of it. */
 export interface RenderOrder {
-  readonly renderId: string
+  /** Of its render, and of what that was made of then. */
+  readonly key: string
   readonly plan?: RenderPlan | undefined
   readonly frame: number
   readonly folder: string

@@ -62,14 +62,14 @@ if (parentPort) {
     readings: server ? remoteReadings(server) : storedReadings,
   })
   const plans = new Map<string, RenderPlan>()
-  parentPort.on('message', ({ renderId, plan: given, frame, folder }: RenderOrder) => {
-    const plan = given ?? plans.get(renderId)
+  parentPort.on('message', ({ key, plan: given, frame, folder }: RenderOrder) => {
+    const plan = given ?? plans.get(key)
     if (!plan) {
       say({ type: 'failed', problem: 'Internal mistake: a frame came without its render.' })
       return
     }
-    plans.delete(renderId)
-    plans.set(renderId, plan)
+    plans.delete(key)
+    plans.set(key, plan)
     for (const old of [...plans.keys()].slice(0, -mostPlans)) plans.delete(old)
     render(engine, plan, frame, folder).catch((error: unknown) => {
       const isFull =

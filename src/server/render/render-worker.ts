@@ -103,9 +103,12 @@ async function signOfLife(): Promise<void> {
   }
 }
 
-async function planOf(renderId: string): Promise<RenderPlan | undefined> {
-  const known = plans.get(renderId) ?? (await dispatch.plan(renderId))
-  if (known) plans.set(renderId, known)
+const planKey = ({ renderId, mark }: Handed) => `${renderId} ${mark}`
+
+async function planOf(handed: Handed): Promise<RenderPlan | undefined> {
+  const key = planKey(handed)
+  const known = plans.get(key) ?? (await dispatch.plan(handed.renderId))
+  if (known) plans.set(key, known)
   for (const old of [...plans.keys()].slice(0, -16)) plans.delete(old)
   return known
 }
@@ -177,7 +180,7 @@ class Slot {
 
   private async work(one: Held): Promise<void> {
     const { handed } = one
-    const plan = await planOf(handed.renderId)
+    const plan = await planOf(handed)
     if (!plan || one.isDropped) {
       held.delete(handed.token)
       return
@@ -237,14 +240,14 @@ class Slot {
         void thread.terminate()
         end('dropped')
       }
-      const { renderId, frame } = one.handed
+      const planned = planKey(one.handed)
       // The thread keeps as many, in the same order.
-      const isKnown = this.known.delete(renderId)
-      this.known.add(renderId)
+      const isKnown = this.known.delete(planned)
+      this.known.add(planned)
       for (const old of [...this.known].slice(0, -mostPlans)) this.known.delete(old)
       const order: RenderOrder = {
-        renderId,
-        frame,
+        key: planned,
+        frame: one.handed.frame,
         folder: dispatch.folderOf(one.handed),
         ...(isKnown ? {} : { plan }),
       }

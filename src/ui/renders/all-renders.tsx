@@ -11,7 +11,8 @@ import { RenderCard } from './render-card.tsx'
 
 const everyMs = 5000
 const queryKey = ['all renders']
-const isOpen = ({ frames }: ShownRender) => frames.some((f) => f.state === 'waiting' || f.state === 'working')
+const isOpen = ({ frames, follows }: ShownRender) =>
+  follows || frames.some((f) => f.state === 'waiting' || f.state === 'working')
 
 /** Renders of all shots: what is under way in its order, which is changed by dragging, then what is through. */
 export function AllRenders() {

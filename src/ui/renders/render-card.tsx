@@ -6,7 +6,7 @@ import Link from 'next/link'
 import { useEffect, useState } from 'react'
 import * as v from 'valibot'
 import { doneAnswer, renderAnswer, type ShownRender } from '../../contracts/answers.ts'
-import { numberRanges } from '../../core/comp/media.ts'
+import { missingFrames, numberRanges } from '../../core/comp/media.ts'
 import { usualName } from '../../core/renders/file-name.ts'
 import { frameListWords } from '../../core/renders/frame-list.ts'
 import { durationWords, paceOf } from '../../core/renders/pace.ts'
@@ -15,11 +15,13 @@ import { requestJson } from '../request-json.ts'
 import { formatNames, sizeWords } from './format-names.ts'
 
 type Frame = ShownRender['frames'][number]
-type Action = 'cancel' | 'retry' | 'delete' | 'pause' | 'resume' | 'sooner' | 'later' | 'first'
+type Action =
+  'cancel' | 'retry' | 'delete' | 'pause' | 'resume' | 'sooner' | 'later' | 'first' | 'follow' | 'leave'
 
 const isEnded = ({ state }: Frame) => state !== 'waiting' && state !== 'working'
 const isHalf = ({ state, problem }: Frame) => state === 'done' && problem !== null
-const isOpen = ({ frames }: Pick<ShownRender, 'frames'>) => !frames.every(isEnded)
+const isOpen = ({ frames, follows }: Pick<ShownRender, 'frames' | 'follows'>) =>
+  follows || !frames.every(isEnded)
 
 const cellColour = (frame: Frame): string =>
   frame.state === 'failed'
@@ -105,6 +107,15 @@ function progressWords({ frames, paused }: ShownRender): string {
     parts.push(`about ${durationWords(pace.leftMs)} left`)
   }
   return parts.join(' · ')
+}
+
+/** What a render that waits for frames has, and what is missing between them. */
+export function comingWords(there: readonly number[]): string {
+  const missing = missingFrames(Object.fromEntries(there.map((n) => [n, ''])))
+  if (there.length === 0) return 'Waits for the first whole frame.'
+  return missing.length === 0
+    ? 'Waits for further frames.'
+    : `Waits for further frames. Between those that came ${missing.length === 1 ? 'one is' : `${missing.length} are`} missing: ${numberRanges(missing)}.`
 }
 
 const refusal = v.object({ error: v.object({ message: v.string() }) })
@@ -199,7 +210,7 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
               {shotName}
             </Link>
           )}
-          Render {render.version}: {frameListWords(frames.map((f) => f.frame))}
+          Render {render.version}: {frames.length === 0 ? 'no frame yet' : frameListWords(frames.map((f) => f.frame))}
         </span>
         <span className="min-w-0 truncate text-base-content/70">
           {render.formats.map((f) => formatNames[f]).join(' and ')}
@@ -209,6 +220,11 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
         <span className="ml-auto shrink-0 text-base-content/55" suppressHydrationWarning>
           {ago(render.createdAt)}
         </span>
+        {render.follows && (
+          <button type="button" className="btn btn-xs" title="What has come is finished; nothing further is waited for" onClick={() => void act('leave')}>
+            Wait no more
+          </button>
+        )}
         {isUnderWay && (
           <button type="button" className="btn btn-xs" onClick={() => void act('cancel')}>
             Cancel
@@ -297,6 +313,7 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
       <p className="text-base-content/60" data-testid="render-progress">
         {progressWords(render)}
       </p>
+      {render.follows && <p className="text-accent">{comingWords(frames.map((f) => f.frame))}</p>}
       {isPlaying && <RenderMovie id={render.id} version={render.version} key={reviewed} />}
       {frames.length <= mostLines ? (
         frames.map((frame) => <FrameLine key={frame.frame} renderId={render.id} frame={frame} />)

@@ -12,10 +12,11 @@ import { saveFile } from '../save-file.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { formatNames } from './format-names.ts'
 import { Machines } from './machines.tsx'
+import { Watched } from './watched.tsx'
 import { RenderCard } from './render-card.tsx'
 
 /** Which frames: what stands in the shot's range, this one, or what is typed. */
-type Which = 'all' | 'this' | 'list'
+type Which = 'all' | 'this' | 'list' | 'coming'
 type Only = 'all' | 'missing' | 'changed'
 
 const onlyWords: Readonly<Record<Only, string>> = {
@@ -64,7 +65,8 @@ export function RendersPanel({ shotName }: { shotName: string }) {
   const renders = data?.renders
 
   const text = which === 'all' ? `${range.first}-${range.last}` : which === 'this' ? String(frame) : list
-  const read = readList(text)
+  const isFollowing = which === 'coming'
+  const read = isFollowing ? { frames: [] } : readList(text)
   const frames = 'frames' in read ? read.frames : []
   const size: RenderSize = sizeText === 'width' ? { width: Number(width) } : (Number(sizeText) as 1 | 2 | 4)
   const isWidthWrong = sizeText === 'width' && !(Number(width) >= 16 && Number(width) <= 16_384 && Number.isInteger(Number(width)))
@@ -84,9 +86,10 @@ export function RendersPanel({ shotName }: { shotName: string }) {
       if (!(await saveNow()))
         throw new Error('The shot could not be saved, so it can not be rendered as it is shown.')
       const options = { ...(size === 1 ? {} : { size }), ...(name === usualName ? {} : { name }) }
-      const asked = { frames: text, only, formats, options }
+      const asked = isFollowing ? { follows: true, formats, options } : { frames: text, only, formats, options }
       const answer = await requestJson(askedAnswer, `/api/shots/${id}/renders`, 'POST', asked)
-      if (answer.frames === 0) setSaid('Nothing to do: all of these frames are there as they would be made now.')
+      if (isFollowing) setSaid('Frames are finished as they come, from now on.')
+      else if (answer.frames === 0) setSaid('Nothing to do: all of these frames are there as they would be made now.')
       else if (answer.frames < frames.length) setSaid(`${answer.frames} of ${frames.length} frames are made.`)
       await queries.invalidateQueries({ queryKey })
     } catch (error) {
@@ -121,7 +124,7 @@ export function RendersPanel({ shotName }: { shotName: string }) {
         <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] gap-4 overflow-y-auto">
         <div className="flex flex-col gap-2.5">
         <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
-          {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These']] as const).map(([key, words]) => (
+          {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These'], ['coming', 'As they come']] as const).map(([key, words]) => (
             <button
               key={key}
               type="button"
@@ -148,7 +151,8 @@ export function RendersPanel({ shotName }: { shotName: string }) {
             }}
           />
         )}
-        {which !== 'this' && (
+        {isFollowing && <Watched shotId={id} />}
+        {which !== 'this' && !isFollowing && (
           <label className="grid grid-cols-[4rem_1fr] items-center gap-2">
             <span className="text-base-content/75">of these</span>
             <select
@@ -240,9 +244,9 @@ export function RendersPanel({ shotName }: { shotName: string }) {
           <button
             type="submit"
             className="btn btn-primary btn-sm"
-            disabled={formats.length === 0 || isAsking || frames.length === 0 || problem !== undefined || isWidthWrong}
+            disabled={formats.length === 0 || isAsking || (frames.length === 0 && !isFollowing) || problem !== undefined || isWidthWrong}
           >
-            {frames.length === 1 ? `Render frame ${frames[0]!}` : `Render ${frames.length.toLocaleString('en')} frames`}
+            {isFollowing ? 'Finish them as they come' : frames.length === 1 ? `Render frame ${frames[0]!}` : `Render ${frames.length.toLocaleString('en')} frames`}
           </button>
           <button
             type="button"

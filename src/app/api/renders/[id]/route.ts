@@ -4,6 +4,7 @@ import type { Pool } from 'mysql2/promise'
 import type * as v from 'valibot'
 import { answer, RequestError } from '../../../../server/answer.ts'
 import { renderChange } from '../../../../server/contracts.ts'
+import { setFollowing } from '../../../../server/db/followed.ts'
 import { withDb } from '../../../../server/db/pool.ts'
 import {
   cancelRender,
@@ -37,6 +38,9 @@ function changed(pool: Pool, id: string, change: v.InferOutput<typeof renderChan
     case 'pause':
     case 'resume':
       return pauseRender(pool, id, change.action === 'pause')
+    case 'follow':
+    case 'leave':
+      return setFollowing(pool, id, change.action === 'follow')
     case 'before':
       return moveRender(pool, id, { before: change.other })
     default:

@@ -12,6 +12,7 @@ export async function GET(request: Request, { params }: Context): Promise<Respon
     everyMs: 250,
     look: async () => (await withDb((pool) => findRender(pool, id))) ?? null,
     isLast: (render) =>
-      render === null || render.frames.every((f) => f.state !== 'waiting' && f.state !== 'working'),
+      render === null ||
+      (!render.follows && render.frames.every((f) => f.state !== 'waiting' && f.state !== 'working')),
   })
 }

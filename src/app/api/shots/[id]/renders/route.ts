@@ -19,17 +19,41 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
 }
 
 /**
- * Asks for a render of { frames, only, formats, options } of the shot as it is saved now. Answers how many frames it has; none is no render: then
+ * Asks for a render of { frames, only, formats, options } of the shot as it is saved now; with { follows }, of all its frames as they come. Answers how many frames it has; none is no render: then
  * all that was asked for is there.
  */
 export function POST(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
-    const { frames: text, only = 'all', formats: asked, options = {} } = await readBody(request, renderBody)
+    const {
+      frames: text,
+      only = 'all',
+      formats: asked,
+      options = {},
+      follows = false,
+    } = await readBody(request, renderBody)
+    if (text === undefined && !follows) throw new RequestError(400, 'Say which frames are to be rendered.')
     const shot = await openShot((await params).id)
     const { comp, media, revision } = shot
     const formats = [...new Set(asked)]
-    const listed = framesOf(text)
     const id = newId()
+    if (follows) {
+      // The frames that there are come in by themselves, like those that are still to come.
+      await withDb((pool) =>
+        insertRender(pool, {
+          id,
+          shotId: shot.id,
+          revision,
+          comp,
+          media,
+          formats,
+          options,
+          frames: [],
+          follows,
+        }),
+      )
+      return Response.json({ id, frames: 0 })
+    }
+    const listed = framesOf(text ?? '')
     const frames = await withDb(async (pool) => {
       const all = { shotId: shot.id, comp, media, frames: listed, formats, options }
       const wanted = await framesWanted(pool, all, only)
