@@ -1,5 +1,7 @@
 import { cutName } from './cut-name.ts'
-import { freshId } from './edits.ts'
+import { freshId, lanesOfStep, withInside } from './edits.ts'
+
+export { lanesOfStep, withInside } from './edits.ts'
 import type { Comp, Lane } from './schema.ts'
 
 // Lanes within lanes: where each stands, and what is in a bus.
@@ -8,18 +10,18 @@ import type { Comp, Lane } from './schema.ts'
 export function ordered(lanes: readonly Lane[]): Lane[] {
   const inside = (bus: string | undefined): Lane[] =>
     lanes.filter((l) => l.in === bus).flatMap((l) => (l.source.type === 'lanes' ? [...inside(l.id), l] : [l]))
-  return inside(undefined)
-}
-
-/** Ids of a lane and, when it is a bus, of everything in it. */
-export function withInside(comp: Comp, laneId: string): string[] {
-  return [laneId, ...comp.lanes.filter((l) => l.in === laneId).flatMap((l) => withInside(comp, l.id))]
+  const ids = new Set(lanes.map((l) => l.id))
+  // Lanes that are parts of steps stand behind all others, those of one step together.
+  const steps = new Set(lanes.flatMap((l) => (l.in === undefined || ids.has(l.in) ? [] : [l.in])))
+  return [...inside(undefined), ...[...steps].flatMap(inside)]
 }
 
 /** Buses around a lane, the nearest first. */
 export function busesAround(comp: Comp, laneId: string): string[] {
   const around = comp.lanes.find((l) => l.id === laneId)?.in
-  return around === undefined ? [] : [around, ...busesAround(comp, around)]
+  return around === undefined || !comp.lanes.some((l) => l.id === around)
+    ? []
+    : [around, ...busesAround(comp, around)]
 }
 
 /** A lane in a bus, or in none. */
@@ -83,6 +85,7 @@ export function leaveBus(comp: Comp, laneId: string): Comp {
 export function dropLane(comp: Comp, laneId: string): Comp {
   const lane = comp.lanes.find((l) => l.id === laneId)
   if (!lane) return comp
-  const rest = comp.lanes.filter((l) => l.id !== laneId)
+  const gone = new Set([laneId, ...lane.steps.flatMap((s) => lanesOfStep(comp, s.id))])
+  const rest = comp.lanes.filter((l) => !gone.has(l.id))
   return { ...comp, lanes: ordered(rest.map((l) => (l.in === laneId ? placedIn(l, lane.in) : l))) }
 }

@@ -1,6 +1,6 @@
 import { dialProblem, type Dial } from '../dials/dials.ts'
 import { partsOf } from '../tracks/track-edits.ts'
-import { findEffect } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 import type { Problem } from './problem.ts'
 import { dialAt, listSettings, settingOf } from './settings.ts'
 import { isTrack, type Comp, type Step, type Track } from './schema.ts'
@@ -33,7 +33,7 @@ function trackProblems(dial: Dial, { keys, riders = [], along, mix }: Track, at:
 }
 
 function stepProblems(step: Step, path: string): Problem[] {
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   // An effect that is not known here is kept and marked on its tile; its dials are not ours to judge.
   if (!effect) return []
   return Object.entries(step.dials).flatMap(([key, setting]) => {

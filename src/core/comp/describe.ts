@@ -1,4 +1,5 @@
-import { findEffect } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
+import { pictureInput } from './recipe.ts'
 import type { MediaTable } from './media.ts'
 import {
   isTrack,
@@ -15,13 +16,15 @@ import {
 const laneName = (comp: Comp, id: string) => comp.lanes.find((l) => l.id === id)?.name ?? 'a missing lane'
 
 function stepName(step: Step): string {
-  return (step.name ?? findEffect(step.effect)?.title ?? step.effect).toLowerCase()
+  return (step.name ?? effectOf(step)?.title ?? step.effect).toLowerCase()
 }
 
 function linkWords(comp: Comp, media: MediaTable, link: Link): string {
   if (link.type === 'pass') return `${link.pass} of ${media[link.media]?.name ?? 'missing media'}`
   if (link.type === 'drawing')
     return `the drawing ${comp.drawings.find((d) => d.id === link.drawing)?.name ?? 'that is missing'}`
+  if (link.type === 'input')
+    return link.input === pictureInput ? 'the picture that comes in' : `its ${link.input}`
   const lane = comp.lanes.find((l) => l.id === link.lane)
   const step = lane?.steps.find((s) => s.id === link.after)
   const point = link.after === 'source' ? ' before its steps' : step ? ` after ${stepName(step)}` : ''
@@ -50,6 +53,7 @@ function sourceWords(comp: Comp, media: MediaTable, lane: Lane): string {
   const { source } = lane
   switch (source.type) {
     case 'pass':
+    case 'input':
     case 'drawing':
       return linkWords(comp, media, source)
     case 'tap':
@@ -66,7 +70,7 @@ function sourceWords(comp: Comp, media: MediaTable, lane: Lane): string {
 }
 
 function stepWords(comp: Comp, media: MediaTable, step: Step): string {
-  const declared = findEffect(step.effect)?.feeds
+  const declared = effectOf(step)?.feeds
   const feeds = Object.entries(step.feeds).map(([name, f]) =>
     declared?.[name]?.kind === 'matte'
       ? `${declared[name].role === 'part' ? 'light' : name} ${matteWords(comp, media, f)}`
@@ -92,6 +96,7 @@ export function describeLane(comp: Comp, media: MediaTable, lane: Lane): string 
       ? ` at ${Math.round(opacity * 100)} %`
       : ''
   const where = matte ? `, only ${matteWords(comp, media, matte)}` : ''
-  const place = lane.in === undefined ? '' : ` into ${laneName(comp, lane.in)}`
+  const bus = comp.lanes.some((l) => l.id === lane.in)
+  const place = lane.in === undefined || !bus ? '' : ` into ${laneName(comp, lane.in)}`
   return `${whole}; joined${place} by ${mode}${share}${where}.`
 }

@@ -123,7 +123,25 @@ export function editStep(comp: Comp, stepId: string, change: (step: WritableDraf
 
 export function removeStep(comp: Comp, stepId: string): Comp {
   const place = placeOfStep(comp, stepId)
-  return place ? produce(comp, (draft) => void stepList(draft, place.laneId).splice(place.index, 1)) : comp
+  if (!place) return comp
+  const next = produce(comp, (draft) => void stepList(draft, place.laneId).splice(place.index, 1))
+  const gone = new Set(place.step.recipe ? lanesOfStep(comp, stepId) : [])
+  return gone.size === 0 ? next : { ...next, lanes: next.lanes.filter((l) => !gone.has(l.id)) }
+}
+
+/** Ids of the lanes that a step is made of, with what is in their buses and in steps of theirs; none for other steps. */
+export function lanesOfStep(comp: Pick<Comp, 'lanes'>, stepId: string): string[] {
+  return comp.lanes.filter((l) => l.in === stepId).flatMap((l) => withInside(comp, l.id))
+}
+
+/** Ids of a lane and of everything in it: in a bus, and in steps that are made of lanes. */
+export function withInside(comp: Pick<Comp, 'lanes'>, laneId: string): string[] {
+  const steps = comp.lanes.find((l) => l.id === laneId)?.steps ?? []
+  return [
+    laneId,
+    ...comp.lanes.filter((l) => l.in === laneId).flatMap((l) => withInside(comp, l.id)),
+    ...steps.flatMap((s) => (s.recipe ? lanesOfStep(comp, s.id) : [])),
+  ]
 }
 
 /** Moves a step to another place; `at` counts among the steps of the target without the moved one. */

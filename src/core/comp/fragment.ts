@@ -1,7 +1,8 @@
-import { ordered, placedIn, withInside } from './buses.ts'
+import { lanesOfStep, ordered, placedIn, withInside } from './buses.ts'
 import { cutName } from './cut-name.ts'
 import { freshId, masterId } from './edits.ts'
 import { linksOfLane, linksOfStep, mapLaneLinks, mapStepLinks, type ChangeLink } from './references.ts'
+import type { RecipeHead, RecipeMove } from './recipe.ts'
 import type { Comp, Drawing, Lane, Link, Step } from './schema.ts'
 
 /**
@@ -30,6 +31,7 @@ const same = (a: Link, b: Link) => JSON.stringify(a) === JSON.stringify(b)
 function isInside(link: Link, { lanes, steps, drawings }: Omit<Fragment, 'inputs'>): boolean {
   switch (link.type) {
     case 'pass':
+    case 'input':
       return false
     case 'drawing':
       return drawings.some((d) => d.id === link.drawing)
@@ -40,7 +42,11 @@ function isInside(link: Link, { lanes, steps, drawings }: Omit<Fragment, 'inputs
 
 /** Takes a piece out of a comp, which stays as it is. Ids that are not there are left out. */
 export function takeOut(comp: Comp, { lanes = [], steps = [], withDrawings = false }: Cut): Fragment {
-  const wanted = new Set(lanes.flatMap((id) => withInside(comp, id)))
+  // What a step is made of goes along with it.
+  const wanted = new Set([
+    ...lanes.flatMap((id) => withInside(comp, id)),
+    ...steps.flatMap((id) => lanesOfStep(comp, id)),
+  ])
   const lists = [...comp.lanes, { id: masterId, steps: comp.master }]
   const piece = {
     lanes: comp.lanes.filter((l) => wanted.has(l.id)),
@@ -106,7 +112,11 @@ export function putIn(
       ...(link.after === undefined ? {} : { after: ids.get(link.after) ?? link.after }),
     }
   }
-  const renamed = (step: Step): Step => ({ ...step, id: ids.get(step.id)! })
+  const renamed = (step: Step): Step => ({
+    ...step,
+    id: ids.get(step.id)!,
+    ...(step.recipe ? { recipe: renamedRecipe(step.recipe, ids) } : {}),
+  })
   const lanes = piece.lanes.map((lane): Lane => {
     const parent = lane.in === undefined ? undefined : ids.get(lane.in)
     const linkedLane = mapLaneLinks(lane, change)
@@ -130,6 +140,19 @@ export function putIn(
   return [next, ids]
 }
 
+/** A recipe whose dials move what has other ids now. */
+export function renamedRecipe(recipe: RecipeHead, ids: NewIds): RecipeHead {
+  const setting = (one: RecipeMove['setting']): RecipeMove['setting'] =>
+    'lane' in one
+      ? { ...one, lane: ids.get(one.lane) ?? one.lane }
+      : { ...one, step: ids.get(one.step) ?? one.step }
+  const dials = recipe.dials.map((dial) => ({
+    ...dial,
+    moves: dial.moves.map((move) => ({ ...move, setting: setting(move.setting) })),
+  }))
+  return { ...recipe, dials }
+}
+
 /** A copy of a lane in front of it, steps with ids of their own; of a bus, with all that is in it. Gives back the copy's id. */
 export function duplicateLane(comp: Comp, laneId: string): [Comp, string] {
   const lane = comp.lanes.find((l) => l.id === laneId)
@@ -140,19 +163,26 @@ export function duplicateLane(comp: Comp, laneId: string): [Comp, string] {
   return [{ ...next, lanes: next.lanes.map(named) }, id]
 }
 
-/** Copies of steps, with fresh ids, before the step now at `at` of a lane. Gives back the ids. */
+/** Copies of steps, with fresh ids, before the step now at `at` of a lane; `lanes` hold what they are made of. Gives back the ids. */
 export function insertSteps(
   comp: Comp,
   laneId: string,
   at: number,
   steps: readonly Step[],
+  lanes: readonly Lane[] = [],
 ): [Comp, string[]] {
   const isOnce = new Set(steps.map((s) => s.id)).size === steps.length
   // Together, so that they take from each other what they took; the same step twice can only be put in one after the other.
   const groups = isOnce ? [steps] : steps.map((step) => [step])
   const made: string[] = []
   const next = groups.reduce((c, group) => {
-    const piece = { lanes: [], steps: structuredClone(group) as Step[], drawings: [], inputs: [] }
+    const own = new Set(group.flatMap((step) => lanesOfStep({ lanes: [...lanes] }, step.id)))
+    const piece = {
+      lanes: structuredClone(lanes.filter((l) => own.has(l.id))) as Lane[],
+      steps: structuredClone(group) as Step[],
+      drawings: [],
+      inputs: [],
+    }
     const [put, ids] = putIn(c, piece, { laneId, at: at + made.length })
     made.push(...group.map((step) => ids.get(step.id)!))
     return put

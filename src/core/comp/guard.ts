@@ -1,7 +1,8 @@
 import { findDrawing } from './drawing-edits.ts'
 import { drawingsOf, findLoop } from './references.ts'
 import { dialLabel, dialProblem, nearestFit, type DialValue } from '../dials/dials.ts'
-import { defaultDials, findEffect } from '../effects/registry.ts'
+import { defaultDials } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 import { allSteps, isTrack, type Comp, type Lane, type Step } from './schema.ts'
 
 /** Whether a lane's own content is the same; muting, solo, folding and the lock itself are not content. */
@@ -24,7 +25,7 @@ export function withinDials(before: Comp, after: Comp): Comp {
   const known = new Map(allSteps(before).map((step) => [step.id, step]))
   const mend = (step: Step): Step => {
     const was = known.get(step.id)
-    const effect = findEffect(step.effect)
+    const effect = effectOf(step)
     if (was === step || !effect) return step
     const defaults = () => defaultDials(effect, after.canvas)
     const dials = Object.entries(step.dials).map(([key, value]): [string, Step['dials'][string]] => {
@@ -79,7 +80,7 @@ export function editProblem(before: Comp, after: Comp): string | undefined {
 function findFollowLoop(comp: Comp): string[] | undefined {
   const steps = new Map(allSteps(comp).map((s) => [s.id, s]))
   const title = (step: string, key: string) => {
-    const effect = findEffect(steps.get(step)?.effect ?? '')
+    const effect = effectOf(steps.get(step))
     return `${dialLabel(key, effect?.dials[key] ?? {})} of ${effect?.title ?? step}`
   }
   const walk = (step: string, key: string, way: readonly string[]): string[] | undefined => {

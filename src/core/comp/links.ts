@@ -6,7 +6,9 @@ import { finite, id } from './parts.ts'
 export const passLink = v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() })
 export const tapLink = v.strictObject({ type: v.literal('tap'), lane: id, after: v.optional(id) })
 export const drawingLink = v.strictObject({ type: v.literal('drawing'), drawing: id })
-export const link = v.variant('type', [passLink, tapLink, drawingLink])
+/** What is connected to an input of the step that the lane is a part of. */
+export const inputLink = v.strictObject({ type: v.literal('input'), input: id })
+export const link = v.variant('type', [passLink, tapLink, drawingLink, inputLink])
 
 /** Grown by so many pixels of the full frame, shrunk below 0. */
 export const spread = v.pipe(finite, v.minValue(-4000), v.maxValue(4000))

@@ -1,4 +1,4 @@
-import { findEffect } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 import { masterId } from './edits.ts'
 import { mapRiderLinks, riderLinks } from './rider-links.ts'
 import { allSteps, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Source, type Step } from './schema.ts' // prettier-ignore
@@ -20,7 +20,7 @@ export interface PlacedLink {
 }
 
 const isLink = (source: Source): source is Link & Source =>
-  source.type === 'pass' || source.type === 'tap' || source.type === 'drawing'
+  source.type === 'pass' || source.type === 'tap' || source.type === 'drawing' || source.type === 'input'
 
 /** The links of a matte: its own and the further ones. */
 const matteLinks = (matte: MatteLink | undefined): Link[] =>
@@ -184,8 +184,13 @@ export function findLoop(comp: Comp): string[] | undefined {
       return undefined
     }
     let loop: string[] | undefined
-    if (at > 0) loop = visit(lane, at - 1) ?? follow(tapsOf(linksOfStep(lane.steps[at - 1]!, lane.id)))
-    else {
+    if (at > 0) {
+      const step = lane.steps[at - 1]!
+      loop = visit(lane, at - 1) ?? follow(tapsOf(linksOfStep(step, lane.id)))
+      if (step.recipe)
+        for (const child of comp.lanes.filter((l) => l.in === step.id))
+          loop ??= visit(child, child.steps.length) ?? follow(linksAt(child, 'join'))
+    } else {
       loop = follow(linksAt(lane, 'source'))
       if (lane.source.type === 'lanes')
         for (const child of comp.lanes.filter((l) => l.in === lane.id))
@@ -252,7 +257,7 @@ export function drawingsOf(lane: Lane): ReadonlySet<string> {
 /** The matte that says where a step acts: its own, else the first matte that its effect is fed. */
 export function matteOfStep(step: Step): MatteLink | undefined {
   if (step.matte) return step.matte
-  const declared = findEffect(step.effect)?.feeds
+  const declared = effectOf(step)?.feeds
   return Object.entries(step.feeds).find(([name]) => declared?.[name]?.kind === 'matte')?.[1]
 }
 

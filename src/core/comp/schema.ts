@@ -2,7 +2,8 @@ import * as v from 'valibot'
 import { joinModes } from '../kernels/join-modes.ts'
 import { drawing } from './drawing.ts'
 import { moving, setting } from '../tracks/track.ts'
-import { link, passLink, drawingLink, plainFeed, soft, spread, tapLink } from './links.ts'
+import { recipeHead } from './recipe.ts'
+import { inputLink, link, passLink, drawingLink, plainFeed, soft, spread, tapLink } from './links.ts'
 import { laneTime } from './lane-time.ts'
 import { finite, id, name, point, rgb, unit, whole } from './parts.ts'
 import { ProblemError, type Problem } from './problem.ts'
@@ -30,6 +31,8 @@ const step = v.strictObject({
   dials: v.record(v.string(), setting),
   feeds: v.record(v.string(), feed),
   matte: v.optional(matte),
+  /** It is made of the lanes that are in it. */
+  recipe: v.optional(recipeHead),
 })
 const colour = moving(rgb)
 const cover = moving(unit)
@@ -37,6 +40,7 @@ const gradientEnd = v.strictObject({ at: moving(point), colour, alpha: cover })
 const source = v.variant('type', [
   passLink,
   tapLink,
+  inputLink,
   /** Drawn shapes, filled; white where no colour is said. */
   v.strictObject({ ...drawingLink.entries, colour: v.optional(colour) }),
   v.strictObject({
@@ -67,7 +71,7 @@ const lane = v.strictObject({
   }),
   /** Its media in time. */
   time: v.optional(laneTime),
-  /** The bus that it is joined into, instead of the picture. */
+  /** The bus that it is joined into, instead of the picture, or the step that it is a part of. */
   in: v.optional(id),
   /** On the desk, what is in the bus is not shown. */
   folded: v.optional(v.boolean()),
@@ -145,12 +149,17 @@ export function parseComp(data: unknown): Comp {
     throw new ProblemError('This comp can not be opened', [
       { path: 'lanes', message: `the id ${twice} is used twice` },
     ])
-  const lost = comp.lanes.findIndex(
-    (l) => l.in !== undefined && comp.lanes.find((b) => b.id === l.in)?.source.type !== 'lanes',
-  )
+  const holders = new Set([
+    ...comp.lanes.flatMap((l) => (l.source.type === 'lanes' ? [l.id] : [])),
+    ...allSteps(comp).flatMap((s) => (s.recipe ? [s.id] : [])),
+  ])
+  const lost = comp.lanes.findIndex((l) => l.in !== undefined && !holders.has(l.in))
   if (lost >= 0)
     throw new ProblemError('This comp can not be opened', [
-      { path: `lanes.${lost}.in`, message: `there is no bus ${comp.lanes[lost]!.in ?? ''}` },
+      {
+        path: `lanes.${lost}.in`,
+        message: `there is no bus and no step made of others ${comp.lanes[lost]!.in ?? ''}`,
+      },
     ])
   return comp
 }

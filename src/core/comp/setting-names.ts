@@ -1,5 +1,5 @@
 import { dialLabel } from '../dials/dials.ts'
-import { findEffect } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 import { masterId } from './edits.ts'
 import { drawingsOf } from './references.ts'
 import { allSteps, type Comp } from './schema.ts'
@@ -27,7 +27,7 @@ const own = {
 
 function stepName(comp: Comp, id: string): string {
   const step = allSteps(comp).find((s) => s.id === id)
-  return step?.name ?? findEffect(step?.effect ?? '')?.title ?? id
+  return step?.name ?? effectOf(step)?.title ?? id
 }
 
 /** The lane that a step stands on; the master's where it is the whole picture's. */

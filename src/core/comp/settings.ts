@@ -1,5 +1,5 @@
 import { produce, type WritableDraft } from 'immer'
-import { findEffect } from '../effects/registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 import { fitting, ownDials } from './own-dials.ts'
 import { defaultOn, type Dial, type DialValue } from '../dials/dials.ts'
 import { insertKey, removeKeys, setKey, shiftTo, trackOf } from '../tracks/track-edits.ts'
@@ -74,7 +74,7 @@ function slotOf(comp: Comp, ref: SettingRef, isDraft = false): Slot | undefined 
   switch (ref.of) {
     case 'dial': {
       const step = allSteps(comp).find((s) => s.id === ref.step)
-      const effect = step && findEffect(step.effect)
+      const effect = effectOf(step)
       const dial = effect && Object.hasOwn(effect.dials, ref.key) ? effect.dials[ref.key] : undefined
       return held(step?.dials, ref.key, dial)
     }
@@ -233,7 +233,7 @@ const sourceKeys = {
 } as const
 
 function stepSettings(step: Step): SettingRef[] {
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   const keys = new Set([...Object.keys(effect?.dials ?? {}), ...Object.keys(step.dials)])
   const feeds = [...Object.keys(step.feeds), ...(step.matte ? ['matte'] : [])]
   return [

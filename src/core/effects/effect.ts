@@ -127,6 +127,8 @@ export interface Effect<
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
   /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. Undefined when these dials are not. */
   linear?(dials: Values<D>): LinearColour | undefined
+  /** What it gives is this feed as it is; `apply` is not asked. */
+  readonly instead?: F
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
   readonly offset?: {
     readonly x: string

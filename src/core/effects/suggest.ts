@@ -3,6 +3,7 @@ import { stemmer } from 'stemmer'
 import type { Step } from '../comp/schema.ts'
 import type { Effect } from './effect.ts'
 import { effects, findEffect } from './registry.ts'
+import { effectOf } from '../recipes/effect-of.ts'
 
 /** Words that say nothing of what is wanted. */
 const idle = new Set(
@@ -66,7 +67,7 @@ export function searchEffects(text: string): Effect[] {
 
 /** Where in a lane an effect is best placed: after the last step it wants before it, else before the first it wants after it. */
 export function recommendedSlot(effect: Effect, steps: readonly Step[]): number {
-  const family = (step: Step) => findEffect(step.effect)?.family
+  const family = (step: Step) => effectOf(step)?.family
   const is = (list: readonly string[], step: Step) => list.includes(family(step) ?? '')
   const firstLater = steps.findIndex((s) => is(effect.belongs.before, s))
   const end = firstLater < 0 ? steps.length : firstLater

@@ -1,5 +1,5 @@
 import * as v from 'valibot'
-import { passLink, plainFeed, tapLink } from '../comp/links.ts'
+import { inputLink, passLink, plainFeed, tapLink } from '../comp/links.ts'
 import { finite, id, isRising, point, whole } from '../comp/parts.ts'
 
 // What stands in place of a constant when a setting moves: keys, what lies beyond them, and what rides on them.
@@ -98,7 +98,7 @@ const measure = v.strictObject({
   type: v.literal('measure'),
   on,
   /** The pass or lane whose luminance is measured. */
-  of: v.variant('type', [passLink, tapLink]),
+  of: v.variant('type', [passLink, tapLink, inputLink]),
   /** Only there. */
   inside: v.optional(plainFeed),
   /** The mean, or so much of the area is darker. */

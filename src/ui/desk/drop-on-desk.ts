@@ -35,7 +35,7 @@ export function dropOnDesk(
       if (isCopy) {
         let ids: string[] = []
         edit(`Copy ${stepTitle(place.step)} to ${where}`, (c) => {
-          const [next, made] = insertSteps(c, onto.lane, onto.at, [place.step])
+          const [next, made] = insertSteps(c, onto.lane, onto.at, [place.step], c.lanes)
           ids = made
           return next
         })

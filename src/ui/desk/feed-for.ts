@@ -1,14 +1,14 @@
 import type { MediaTable } from '../../core/comp/media.ts'
 import { passKinds, rulesOf } from '../../core/passes/passes.ts'
 import type { Comp, Link, Step } from '../../core/comp/schema.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 
 /**
  * The feed of a step that a dropped pass or lane is most likely meant for: the one of its kind; the matte for what says where and for numbers;
  * else the first that the effect has, or the matte of a step without any.
  */
 export function feedFor(step: Step, link: Link, comp: Comp, media: MediaTable): string {
-  const feeds = Object.entries(findEffect(step.effect)?.feeds ?? {})
+  const feeds = Object.entries(effectOf(step)?.feeds ?? {})
   const kind =
     link.type === 'pass'
       ? media[link.media]?.passes.find((p) => p.name === link.pass)?.kind

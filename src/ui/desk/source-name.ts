@@ -1,11 +1,13 @@
 import { frameOfMedia } from '../../core/comp/lane-time.ts'
 import { frameNumbers, servingFrame, type MediaTable } from '../../core/comp/media.ts'
+import { pictureInput } from '../../core/comp/recipe.ts'
 import type { Lane, Link, Source } from '../../core/comp/schema.ts'
 
 /** Where a link comes from, in short: 'grotto · emission', 'tap of Cave'. */
 export function linkName(link: Link, media: MediaTable, lanes: readonly Lane[]): string {
   if (link.type === 'tap') return `tap of ${lanes.find((l) => l.id === link.lane)?.name ?? link.lane}`
   if (link.type === 'drawing') return 'Drawn shapes'
+  if (link.type === 'input') return link.input === pictureInput ? 'the picture' : `input · ${link.input}`
   return `${media[link.media]?.name ?? link.media} · ${link.pass}`
 }
 
@@ -18,7 +20,9 @@ const plainTitles = {
 
 export function sourceTitle(source: Source, media: MediaTable, lanes: readonly Lane[]): string {
   if (source.type === 'pass') return source.pass
-  return source.type === 'tap' ? linkName(source, media, lanes) : plainTitles[source.type]
+  return source.type === 'tap' || source.type === 'input'
+    ? linkName(source, media, lanes)
+    : plainTitles[source.type]
 }
 
 /** What a lane begins with at a frame: of a sequence, which frame of it. */
@@ -37,5 +41,6 @@ export function sourceNote(
     return `${one.name}, ${time?.frozen === undefined ? '' : 'frozen on '}${words}`
   }
   if (source.type === 'lanes') return 'bus'
+  if (source.type === 'input') return 'comes in'
   return source.type === 'tap' ? 'live copy' : 'source'
 }

@@ -7,7 +7,7 @@ import { matteOfStep } from '../../core/comp/references.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { isTrack } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/dials/dials.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 import { matteKey } from '../../core/engine/session/requests.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { isOnNow } from '../shot/use-setting.ts'
@@ -142,7 +142,7 @@ const shortNumber = (value: number) =>
 
 /** The dials of a step that are not at their defaults, in a few words. */
 function stepNote(step: Step): string {
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   if (!effect) return 'not known here'
   const parts: string[] = []
   const feeds = Object.keys(step.feeds)

@@ -1,6 +1,6 @@
 import { editStep, placeOfStep } from '../../core/comp/edits.ts'
 import type { ValueHistogram } from '../../core/engine/histogram.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 import type { EngineClient } from '../engine/engine-client.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 
@@ -28,7 +28,7 @@ export async function fitSpan(
 ): Promise<void> {
   const { comp, media, frame } = store.getState()
   const step = placeOfStep(comp, stepId)?.step
-  const effect = step && findEffect(step.effect)
+  const effect = effectOf(step)
   const span = effect?.span
   const marks = span?.marks(step!.dials as never) ?? []
   if (!span || !step!.feeds[span.feed] || marks.length === 0) return

@@ -6,7 +6,8 @@ import { cutName } from '../../core/comp/cut-name.ts'
 import { editStep, moveStep, removeStep, setFeed } from '../../core/comp/edits.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type Dial, type DialValue } from '../../core/dials/dials.ts'
-import { defaultDials, findEffect } from '../../core/effects/registry.ts'
+import { defaultDials } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 import type { CurvePoint } from '../../core/picture/tone-curve.ts'
 import { adviceOn } from '../desk/order-advice.ts'
 import { stepTitle } from '../desk/step-title.ts'
@@ -48,7 +49,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   const laneName = useShot((s) => s.comp.lanes.find((l) => l.id === laneId)?.name ?? 'the whole picture')
   const problem = useShot((s) => s.problems.find((p) => p.stepId === step.id)?.message)
   const { edit, write, set } = store.getState()
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   const title = stepTitle(step)
   const [isNaming, setIsNaming] = useState(false)
   const finishNaming = (text: string) => {

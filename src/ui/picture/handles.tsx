@@ -8,7 +8,7 @@ import { placeOfStep } from '../../core/comp/edits.ts'
 import type { Comp, Step } from '../../core/comp/schema.ts'
 import { counts, dialLabel, type DialValue } from '../../core/dials/dials.ts'
 import type { Effect } from '../../core/effects/effect.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { fromSlider, toSlider } from '../dials/taper.ts'
 import { newGesture } from '../dials/value-field.tsx'
@@ -118,7 +118,7 @@ function leverHandles(step: Step, effect: Effect, valueOf: ValueOf): Handle[] {
 
 /** Handles of a step: its points; for one that places the picture also where it goes, how it is turned and how large. */
 function stepHandles(step: Step, canvas: Comp['canvas'], valueOf: ValueOf): Handle[] {
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   if (!effect) return []
   const numberOf = (key: string) => {
     const value = valueOf(key)
@@ -210,7 +210,7 @@ function useHandles(): Handle[] {
 /** The points of the selected step. */
 function useMovingPoints(): readonly SettingRef[] {
   const step = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step)?.step : undefined))
-  const dials = Object.entries(findEffect(step?.effect ?? '')?.dials ?? {})
+  const dials = Object.entries(effectOf(step)?.dials ?? {})
   return dials.flatMap(([key, { type }]) => (type === 'point' && step ? [dialRef(step, key)] : []))
 }
 

@@ -74,7 +74,7 @@ function clip(store: ShotStore, what: Clip): boolean {
   switch (what) {
     case 'copy':
     case 'cut':
-      set({ clipboard: { steps: place ? [place.step] : steps } })
+      set({ clipboard: { steps: place ? [place.step] : steps, lanes: comp.lanes } })
       if (what === 'cut' && place) removeSelected(store, 'Cut')
       return true
     case 'paste': {
@@ -82,7 +82,7 @@ function clip(store: ShotStore, what: Clip): boolean {
       const at = place ? place.index + 1 : steps.length
       let ids: string[] = []
       edit(`Paste ${clipboard.steps.map(stepTitle).join(', ')}`, (c) => {
-        const [next, made] = insertSteps(c, selection.lane, at, clipboard.steps)
+        const [next, made] = insertSteps(c, selection.lane, at, clipboard.steps, clipboard.lanes)
         ids = made
         return next
       })
@@ -94,7 +94,7 @@ function clip(store: ShotStore, what: Clip): boolean {
       if (place) {
         edit(
           `Duplicate ${stepTitle(place.step)}`,
-          (c) => insertSteps(c, place.laneId, place.index + 1, [place.step])[0],
+          (c) => insertSteps(c, place.laneId, place.index + 1, [place.step], c.lanes)[0],
         )
       } else if (lane) {
         let id = lane.id

@@ -64,7 +64,11 @@ export interface Scopes {
   readonly isMarking: boolean
 }
 
-export type Clipboard = { readonly steps: readonly Step[] }
+export type Clipboard = {
+  readonly steps: readonly Step[]
+  /** Lanes that steps among them may be made of. */
+  readonly lanes: readonly Lane[]
+}
 
 export interface ShotState {
   readonly comp: Comp

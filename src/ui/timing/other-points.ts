@@ -1,7 +1,7 @@
 import { allSteps, type Comp } from '../../core/comp/schema.ts'
 import { listSettings, type SettingRef } from '../../core/comp/settings.ts'
 import { settingName } from '../../core/comp/setting-names.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 
 /** Points that another could follow: those of other steps, by what they are called. */
 export function otherPoints(
@@ -11,7 +11,7 @@ export function otherPoints(
   return listSettings(comp).flatMap((one) => {
     if (one.of !== 'dial' || JSON.stringify(one) === JSON.stringify(ref)) return []
     const step = allSteps(comp).find((s) => s.id === one.step)
-    if (findEffect(step?.effect ?? '')?.dials[one.key]?.type !== 'point') return []
+    if (effectOf(step)?.dials[one.key]?.type !== 'point') return []
     const { where, name } = settingName(comp, one)
     return [{ step: one.step, key: one.key, words: `${name} on ${where}` }]
   })

@@ -6,7 +6,7 @@ import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react'
 import { allSteps, type Comp } from '../../core/comp/schema.ts'
 import { editTrack, settingOf, timeOf, type SettingRef } from '../../core/comp/settings.ts'
 import { settingName } from '../../core/comp/setting-names.ts'
-import { findEffect } from '../../core/effects/registry.ts'
+import { effectOf } from '../../core/recipes/effect-of.ts'
 import { baked } from '../../core/tracks/track-edits.ts'
 import { beyondWords, type Beyond, type Rider, type Track } from '../../core/tracks/track.ts'
 import { without } from '../../core/without.ts'
@@ -22,14 +22,14 @@ function followed(comp: Comp, rider: Extract<Rider, { type: 'follow' }>): string
   if (rider.of.type === 'placement') return `place of ${lane(rider.of.lane)}`
   if (rider.of.type === 'point') {
     const { step } = rider.of
-    return findEffect(allSteps(comp).find((s) => s.id === step)?.effect ?? '')?.title ?? 'a lost point'
+    return effectOf(allSteps(comp).find((s) => s.id === step))?.title ?? 'a lost point'
   }
   const { from, objects } = rider.of.matte
   if (objects && objects.length > 0) return objects.length === 1 ? 'an object' : `${objects.length} objects`
   if (from.type === 'tap') return lane(from.lane)
   if (from.type === 'drawing')
     return comp.drawings.find((d) => d.id === from.drawing)?.name ?? 'a lost drawing'
-  return from.pass
+  return from.type === 'input' ? `its ${from.input}` : from.pass
 }
 
 function riderWords(comp: Comp, rider: Rider): string {
@@ -43,7 +43,7 @@ function riderWords(comp: Comp, rider: Rider): string {
     case 'follow':
       return `follows ${followed(comp, rider)}`
     case 'measure':
-      return `measures ${rider.of.type === 'tap' ? (comp.lanes.find((l) => l.id === (rider.of as { lane: string }).lane)?.name ?? 'a lost lane') : rider.of.pass}`
+      return `measures ${rider.of.type === 'tap' ? (comp.lanes.find((l) => l.id === (rider.of as { lane: string }).lane)?.name ?? 'a lost lane') : rider.of.type === 'input' ? `its ${rider.of.input}` : rider.of.pass}`
   }
 }
 

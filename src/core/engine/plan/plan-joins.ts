@@ -1,6 +1,7 @@
 import { ownDials } from '../../comp/own-dials.ts'
 import { masterId } from '../../comp/edits.ts'
 import type { Lane } from '../../comp/schema.ts'
+import { stepAround } from '../../recipes/expand.ts'
 import { matteOf } from './plan-mattes.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { nothing } from './plan-passes.ts'
@@ -14,7 +15,10 @@ export function laneOf(p: Planning, id: string | undefined): Lane | undefined {
 
 /** Whether a lane is in the picture while some are solo: it, a bus around it or something in it is. */
 export function isHeard(p: Planning, lane: Lane): boolean {
-  const solos = p.comp.lanes.filter((l) => l.solo && l.kind === 'picture')
+  const part = stepAround(p.comp, lane.id)
+  const solos = p.comp.lanes.filter(
+    (l) => l.solo && l.kind === 'picture' && stepAround(p.comp, l.id) === part,
+  )
   if (solos.length === 0) return true
   const isAround = (outer: Lane, inner: Lane | undefined): boolean =>
     inner !== undefined && (inner === outer || isAround(outer, laneOf(p, inner.in)))
@@ -82,13 +86,34 @@ export function joined(p: Planning, bus?: string, upTo = Infinity): PlanNode {
   return below ?? nothing(p)
 }
 
+/**
+ * What the lanes of a step give. One that is joined plainly is its own picture, with nothing between, so that it is the very same as if its steps stood
+ * in place of that step.
+ */
+export function inside(p: Planning, stepId: string): PlanNode {
+  const here = p.comp.lanes.filter((l) => l.in === stepId && l.kind !== 'matte' && !l.muted && isHeard(p, l))
+  const [only] = here
+  return here.length === 1 && isPlain(only!) ? p.lanePoint(only!) : p.joined(stepId)
+}
+
+/** Whether a lane that is joined alone stays as it is. */
+export const isPlain = ({ join }: Lane): boolean =>
+  join.mode === 'over' && join.opacity === 1 && join.matte === undefined
+
 /** The finished picture, or the master's picture after one of its steps. */
 export function masterPoint(p: Planning, after?: string): PlanNode {
-  let picture = p.joined()
-  if (after === 'source') return picture
-  for (const step of p.comp.master) {
-    picture = stepNode(p, step, picture, masterId).after
-    if (step.id === after) break
-  }
-  return picture
+  return p.lanePoint(masterLane(p), after)
 }
+
+/** The master as a lane: what is joined, then its steps. */
+export const masterLane = ({ comp }: Pick<Planning, 'comp'>): Lane => ({
+  id: masterId,
+  name: 'Whole picture',
+  kind: 'picture',
+  source: { type: 'lanes' },
+  steps: comp.master,
+  join: { mode: 'over', opacity: 1 },
+  muted: false,
+  solo: false,
+  locked: false,
+})

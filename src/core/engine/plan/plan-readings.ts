@@ -1,4 +1,5 @@
-import { defaultDials, findEffect } from '../../effects/registry.ts'
+import { defaultDials } from '../../effects/registry.ts'
+import { effectOf } from '../../recipes/effect-of.ts'
 import { allSteps, type Comp, type Lane, type Setting } from '../../comp/schema.ts'
 import { chained, unmoved } from '../../picture/affine.ts'
 import { settingAt } from '../../tracks/track-at.ts'
@@ -40,7 +41,7 @@ function readHere(
     }
     case 'point': {
       const step = allSteps(p.comp).find((s) => s.id === what.step)
-      const effect = step && findEffect(step.effect)
+      const effect = effectOf(step)
       const setting = step && (step.dials[what.key] ?? (effect && defaultDials(effect, p.comp.canvas)[what.key])) // prettier-ignore
       if (setting === undefined) {
         p.report(laneId, stepId, `The point ${what.key} that it follows is missing. Choose another.`)
@@ -56,7 +57,7 @@ function readHere(
 function placementOf(p: Planning, lane: Lane): Reading {
   let matrix = unmoved
   for (const step of lane.steps) {
-    const effect = findEffect(step.effect)
+    const effect = effectOf(step)
     if (!effect?.affine || p.value(step.on) === false) continue
     matrix = chained(matrix, effect.affine(dialsOf(p, step, effect) as never).matrix)
   }
@@ -125,7 +126,7 @@ export const readWords = (comp: Comp, what: Follow['of'] | Measure): string => {
     case 'placement':
       return `the place of ${lane(what.lane)}`
     case 'point':
-      return `${what.key} of ${findEffect(allSteps(comp).find((s) => s.id === what.step)?.effect ?? '')?.title ?? what.step}`
+      return `${what.key} of ${effectOf(allSteps(comp).find((s) => s.id === what.step))?.title ?? what.step}`
     case 'matte':
       return what.matte.from.type === 'tap' ? lane(what.matte.from.lane) : 'a matte'
     case 'measure':

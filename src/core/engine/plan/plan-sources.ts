@@ -1,5 +1,6 @@
 import { assertNever } from '../../assert.ts'
 import { shapesAt } from '../../comp/drawing-at.ts'
+import { masterId } from '../../comp/edits.ts'
 import { ownDials } from '../../comp/own-dials.ts'
 import type { Link, Setting, Source } from '../../comp/schema.ts'
 import type { Rgb } from '../../picture/picture.ts'
@@ -16,7 +17,7 @@ export function tapNode(
   laneId: string,
   stepId?: string,
 ): PlanNode | undefined {
-  const lane = p.comp.lanes.find((l) => l.id === link.lane)
+  const lane = link.lane === masterId ? p.master : p.comp.lanes.find((l) => l.id === link.lane)
   if (!lane) {
     p.report(laneId, stepId, `The lane ${link.lane} it takes its picture from is missing. Choose another.`)
     return undefined
@@ -83,6 +84,11 @@ export function colourOf(p: Planning, link: Link, laneId: string, stepId?: strin
     const drawn = drawingNode(p, link, laneId, stepId)
     return drawn && filledMatte(p, drawn, [1, 1, 1])
   }
+  if (link.type === 'input') {
+    // Inputs were connected before the plan; this lane stands where nothing comes in.
+    p.report(laneId, stepId, 'It is meant for the inside of a recipe, where something comes in.')
+    return undefined
+  }
   const found = passNode(p, link, laneId, stepId)
   if (!found || pictureChannels(found.pass) === 4) return found?.node
   return node('grey', [found.node], ([src], { store }) => {
@@ -128,8 +134,9 @@ export function sourceNode(p: Planning, source: Source, laneId: string): PlanNod
       )
     }
     case 'lanes':
-      return p.joined(laneId)
+      return p.joined(laneId === masterId ? undefined : laneId)
     case 'pass':
+    case 'input':
     case 'tap':
       return colourOf(p, source, laneId) ?? nothing(p)
     default:

@@ -2,7 +2,7 @@ import { ownDials } from '../../comp/own-dials.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
 import type { DialValue } from '../../dials/dials.ts'
 import type { Effect, FeedKind } from '../../effects/effect.ts'
-import { findEffect } from '../../effects/registry.ts'
+import { effectOf } from '../../recipes/effect-of.ts'
 import type { ResampleFilter } from '../../kernels/kernels.ts'
 import { chained, inverse, unmoved, type Affine } from '../../picture/affine.ts'
 import { linearAmount, linearChain, type LinearColour } from '../../picture/colour.ts'
@@ -104,6 +104,7 @@ export function effectNode(
   const dials = dialsOf(p, step, effect, laneId)
   const fed = feedsOf(p, step, effect, dials, picture, laneId)
   if (!fed) return undefined
+  if (effect.instead !== undefined) return fed.feeds[fed.names.indexOf(effect.instead)]
   if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
   const { frame } = p
   const { rate, first } = p.comp.frames
@@ -292,6 +293,32 @@ export function mixed(
   )
 }
 
+/** The picture after a step that is made of lanes; its light is what they have added. */
+function compoundNode(
+  p: Planning,
+  step: Step,
+  picture: PlanNode,
+  laneId: string,
+): { after: PlanNode; light?: PlanNode } {
+  const open = step.recipe!.inputs.find(({ key, required }) => required && !step.feeds[key])
+  if (open) {
+    p.report(laneId, step.id, `${step.recipe!.name} needs its ${open.name}. Connect it in its dials.`)
+    return { after: picture }
+  }
+  const matte = step.matte && matteOf(p, step.matte, laneId, step.id)
+  if (step.matte && !matte) return { after: picture }
+  const after = mixed(p, picture, p.inside(step.id), step, matte)
+  const light = node('added by a recipe', [picture, after], ([before, now], { kernels, store }) => {
+    const out = store.allocate(now!.width, now!.height, 4)
+    kernels.addWeighted(out, undefined, now!, [1, 1, 1, 1])
+    const less = store.allocate(now!.width, now!.height, 4)
+    kernels.addWeighted(less, out, before!, [-1, -1, -1, -1])
+    store.release(out)
+    return less
+  })
+  return { after, light }
+}
+
 /** The picture after a step, and the light it gives when it is of that kind. */
 export function stepNode(
   p: Planning,
@@ -301,7 +328,7 @@ export function stepNode(
 ): { after: PlanNode; light?: PlanNode } {
   const amount = amountOf(p, step, laneId)
   if (amount === 0 || !p.value(step.on, ownDials.on, { laneId, stepId: step.id })) return { after: picture }
-  const effect = findEffect(step.effect)
+  const effect = effectOf(step)
   if (!effect) {
     p.report(
       laneId,
@@ -310,6 +337,7 @@ export function stepNode(
     )
     return { after: picture }
   }
+  if (step.recipe) return compoundNode(p, step, picture, laneId)
   const linear = effect.linear?.(dialsOf(p, step, effect, laneId) as never)
   if (linear && !step.matte) return { after: colouredNode(p, linearAmount(linear, amount), picture, step.id) }
   const result = linear

@@ -2,7 +2,7 @@ import { assertNever } from '../../assert.ts'
 import { masterId } from '../../comp/edits.ts'
 import { matteOfStep } from '../../comp/references.ts'
 import { caughtBy, type CatchValues } from '../../effects/catch-light.ts'
-import { findEffect } from '../../effects/registry.ts'
+import { effectOf } from '../../recipes/effect-of.ts'
 import { laneOf, masterPoint } from './plan-joins.ts'
 import { mattePart, matteOf } from './plan-mattes.ts'
 import { node, type PlanNode } from './plan-node.ts'
@@ -38,7 +38,7 @@ export type Target =
 export function lightInput(p: Planning, stepId: string): PlanNode {
   const found = p.stepInput(stepId)
   if (!found) return nothing(p)
-  const effect = findEffect(found.step.effect)
+  const effect = effectOf(found.step)
   const roles = effect ? lightRoles(effect) : {}
   const fed = (name: string | undefined) => (name === undefined ? undefined : found.step.feeds[name])
   const [light, part] = [fed(roles.light), fed(roles.part)]
@@ -49,8 +49,8 @@ export function lightInput(p: Planning, stepId: string): PlanNode {
 
 export function caughtNode(p: Planning, stepId: string): PlanNode {
   const step = p.stepInput(stepId)?.step
-  const effect = step && findEffect(step.effect)
-  if (!effect || !('threshold' in effect.dials)) return nothing(p)
+  const effect = effectOf(step)
+  if (!step || !effect || !('threshold' in effect.dials)) return nothing(p)
   const caught = caughtBy(dialsOf(p, step, effect) as unknown as CatchValues)
   return node(`caught ${JSON.stringify(caught)}`, [lightInput(p, stepId)], ([src], { kernels, store }) => {
     const bright = store.allocate(src!.width, src!.height, 4)
@@ -73,7 +73,7 @@ export function whereNode(p: Planning, laneId: string, stepId: string | undefine
   const lane = laneOf(p, laneId)
   const link = found ? matteOfStep(found.step) : lane?.join.matte
   if (link) return matteOf(p, link, laneId, stepId)
-  const isMatte = found ? findEffect(found.step.effect)?.family === 'matte' : lane?.kind === 'matte'
+  const isMatte = found ? effectOf(found.step)?.family === 'matte' : lane?.kind === 'matte'
   if (!isMatte) return undefined
   const own = found ? stepNode(p, found.step, found.picture, laneId).after : p.lanePoint(lane!)
   return mattePart(p, own, 'alpha', false)
@@ -106,7 +106,7 @@ export function targetNode(p: Planning, target: Target): PlanNode {
     case 'feed': {
       const found = p.stepInput(target.step)
       const link = found?.step.feeds[target.feed]
-      const kind = found && findEffect(found.step.effect)?.feeds[target.feed]?.kind
+      const kind = found && effectOf(found.step)?.feeds[target.feed]?.kind
       return (link && feedOf(p, link, kind ?? 'light', found.laneId, target.step)) ?? nothing(p)
     }
     case 'caught':

@@ -2,7 +2,7 @@ import { shapesAt } from '../../comp/drawing-at.ts'
 import { masterId } from '../../comp/edits.ts'
 import { ownDials } from '../../comp/own-dials.ts'
 import type { Lane, Source, Step } from '../../comp/schema.ts'
-import { findEffect } from '../../effects/registry.ts'
+import { effectOf } from '../../recipes/effect-of.ts'
 import type { Affine } from '../../picture/affine.ts'
 import { dialsOf } from './plan-dials.ts'
 import type { Planning } from './planning.ts'
@@ -44,10 +44,20 @@ function sourcePoints(p: Planning, source: Source, laneId: string, depth: number
   ]
 }
 
-function stepsMoved(p: Planning, steps: readonly Step[], points: readonly Point[], laneId: string): Point[] {
+function stepsMoved(
+  p: Planning,
+  steps: readonly Step[],
+  points: readonly Point[],
+  laneId: string,
+  depth: number,
+): Point[] {
   return steps.reduce<Point[]>(
     (now, step) => {
-      const effect = findEffect(step.effect)
+      if (step.recipe)
+        return p.comp.lanes
+          .filter((l) => l.in === step.id)
+          .flatMap((l) => lanePoints(p, l, undefined, depth + 1))
+      const effect = effectOf(step)
       if (!effect?.affine || !p.value(step.on, ownDials.on, { laneId, stepId: step.id })) return now
       return moved(effect.affine(dialsOf(p, step, effect, laneId) as never).matrix, now)
     },
@@ -57,7 +67,7 @@ function stepsMoved(p: Planning, steps: readonly Step[], points: readonly Point[
 
 function lanePoints(p: Planning, lane: Lane, after: string | undefined, depth: number): Point[] {
   const end = after === undefined ? lane.steps.length : lane.steps.findIndex((s) => s.id === after) + 1
-  return stepsMoved(p, lane.steps.slice(0, end), sourcePoints(p, lane.source, lane.id, depth), lane.id)
+  return stepsMoved(p, lane.steps.slice(0, end), sourcePoints(p, lane.source, lane.id, depth), lane.id, depth)
 }
 
 /**
@@ -76,7 +86,7 @@ export function travelOf(p: Planning, laneId: string, stepId: string, from: numb
     const points = lane
       ? sourcePoints(there, lane.source, lane.id, 0)
       : p.comp.lanes.filter((l) => l.in === undefined).flatMap((l) => lanePoints(there, l, undefined, 1))
-    return stepsMoved(there, before, points, laneId)
+    return stepsMoved(there, before, points, laneId, 1)
   }
   const all = Array.from({ length: looks }, (_, i) =>
     pointsAt(p.frame + from + ((to - from) * i) / (looks - 1)),

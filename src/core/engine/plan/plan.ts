@@ -1,11 +1,12 @@
 import { masterId } from '../../comp/edits.ts'
 import type { MediaTable, Pass } from '../../comp/media.ts'
 import { isTrack, type Comp, type Lane } from '../../comp/schema.ts'
+import { expanded } from '../../recipes/expand.ts'
 import { workArea, type Reduction, type WorkArea } from '../work-area.ts'
 import { fitting } from '../../comp/own-dials.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading, Readings } from '../readings.ts'
-import { joined, laneOf, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
+import { inside, joined, laneOf, masterLane, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
 import type { PlanNode } from './plan-node.ts'
 import { tableNode } from './plan-passes.ts'
 import { readOn, readWords, valueOn } from './plan-readings.ts'
@@ -49,6 +50,7 @@ function planningAt(
   const pointKey = (lane: Lane, index: number) => `${when} ${lane.id} ${index}`
   const planning: Planning = {
     comp,
+    master: masterLane({ comp }),
     media,
     frame,
     mediaFrame,
@@ -82,6 +84,7 @@ function planningAt(
       return `Takes its picture from itself: ${ids.map((id) => laneOf(planning, id)?.name ?? id).join(' → ')}.`
     },
     joined: (bus, upTo) => joined(planning, bus, upTo),
+    inside: (stepId) => inside(planning, stepId),
     stepInput: (stepId) => inputOf(planning, stepId),
     value: (setting, dial, by = { laneId: '' }) =>
       isTrack(setting) ? fitting(dial, valueOn(planning, setting, by)) : setting,
@@ -118,7 +121,7 @@ function startPlanning(
 ) {
   const needs = new Map<string, Need>()
   const shared = { problems: [], points: new Map(), open: [], readings, needs, reading: [] }
-  return { ...planningAt(comp, media, frame, reduction, shared), needs }
+  return { ...planningAt(expanded(comp), media, frame, reduction, shared), needs }
 }
 
 /** The picture that comes to a step, and the step. */
@@ -204,8 +207,9 @@ export function planJoins(
 ): (readonly [PlanNode, PlanNode])[] {
   const planning = startPlanning(comp, media, frame, reduction, readings)
   // For each lane what is behind it among its neighbours, and the same with it.
-  return comp.lanes.map((lane) => {
-    const here = comp.lanes.filter((l) => l.in === lane.in)
+  const { lanes } = planning.comp
+  return lanes.map((lane) => {
+    const here = lanes.filter((l) => l.in === lane.in)
     const at = here.indexOf(lane)
     return [planning.joined(lane.in, at), planning.joined(lane.in, at + 1)] as const
   })

@@ -29,6 +29,8 @@ export interface StepInput {
 /** One comp that is planned at one frame and size: what all parts of the plan share, and ask each other for. */
 export interface Planning {
   readonly comp: Comp
+  /** The whole picture's steps as a lane. */
+  readonly master: Lane
   readonly media: MediaTable
   readonly frame: number
   /** The frame that media show; another one only where they are held while all else moves. */
@@ -49,6 +51,8 @@ export interface Planning {
   loopWords(laneId: string): string
   /** Lanes of a bus, or of the picture, joined; at most the first `upTo`. */
   joined(bus?: string, upTo?: number): PlanNode
+  /** What the lanes of a step that is made of others give. */
+  inside(stepId: string): PlanNode
   stepInput(stepId: string): StepInput | undefined
   /** The value of a setting at this frame, as its dial takes it; `by` whom it is asked for, for messages. */
   value(setting: Setting, dial?: Dial, by?: Reader): DialValue

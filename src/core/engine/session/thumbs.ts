@@ -2,7 +2,7 @@ import { Cancelled } from '../../cancelled.ts'
 import { masterId } from '../../comp/edits.ts'
 import { mattesOf } from '../../comp/references.ts'
 import type { Comp } from '../../comp/schema.ts'
-import { findEffect } from '../../effects/registry.ts'
+import { effectOf } from '../../recipes/effect-of.ts'
 import { luminance } from '../../picture/colour.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { cropToCanvas } from '../crop.ts'
@@ -88,7 +88,7 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
   ]
   for (const [source, steps] of chains)
     for (const [i, step] of steps.entries())
-      if (findEffect(step.effect)?.kind === 'light') {
+      if (effectOf(step)?.kind === 'light') {
         const before = means.get(steps[i - 1]?.id ?? source) ?? 0
         meters.push([step.id, addedStops(before, means.get(step.id) ?? 0)])
       }

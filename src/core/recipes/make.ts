@@ -1,0 +1,345 @@
+import { freshId, masterId, placeOfStep } from '../comp/edits.ts'
+import { ordered } from '../comp/buses.ts'
+import type { MediaTable } from '../comp/media.ts'
+import {
+  compoundEffect,
+  pictureInput,
+  type RecipeDial,
+  type RecipeHead,
+  type RecipeInput,
+} from '../comp/recipe.ts'
+import { linksOfLane, mapLaneLinks, mapLinks, type LinkPlace } from '../comp/references.ts'
+import { allSteps, type Comp, type Lane, type Link, type Setting, type Step } from '../comp/schema.ts'
+import { dialAt, settingOf, type SettingRef } from '../comp/settings.ts'
+import { dialLabel } from '../dials/dials.ts'
+import { connected, expanded, pointBefore, withMoves } from './expand.ts'
+import { effectOf } from './effect-of.ts'
+
+// Several steps or lanes into one, and one taken apart: the picture stays the same.
+
+/** What a new recipe is called, and which settings its dials move. */
+export interface NewRecipe {
+  readonly name: string
+  readonly about: string
+  readonly family: RecipeHead['family']
+  readonly words?: string
+  readonly dials: readonly NewDial[]
+  /** Drawings stay a part of it; else they come in. */
+  readonly keepsDrawings?: boolean
+}
+export interface NewDial {
+  readonly name: string
+  readonly hint?: string
+  /** The first gives it its range and its value; others are moved with it, each over the range that it is given or its own. */
+  readonly settings: readonly { readonly ref: SettingRef; readonly at?: readonly [number, number] }[]
+}
+
+const slug = (text: string, taken: ReadonlySet<string>): string => {
+  const base = text.normalize('NFKD').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 30) || 'input'
+  let key = base
+  for (let n = 2; taken.has(key) || key in Object.prototype; n++) key = `${base}-${n}`
+  return key
+} // prettier-ignore
+
+type InsideRef = RecipeDial['moves'][number]['setting']
+const isInsideRef = (ref: SettingRef): ref is InsideRef & SettingRef =>
+  ref.of === 'dial' || ref.of === 'amount' || ref.of === 'on' || ref.of === 'opacity'
+
+/** The dial of a recipe for settings of a comp; undefined where none can be made of them: curves, points and picks stay inside. */
+export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken: ReadonlySet<string>): RecipeDial | undefined {
+  const [first] = settings
+  const dial = first && isInsideRef(first.ref) ? dialAt(comp, first.ref) : undefined
+  if (!first || !dial || !isInsideRef(first.ref)) return undefined
+  const value = settingOf(comp, first.ref)
+  const base = { key: slug(name, taken), name, hint: hint ?? dial.hint }
+  const range = dial.type === 'number' ? ([...(first.at ?? dial.range)] as [number, number]) : ([0, 1] as [number, number])
+  const moves = settings.flatMap(({ ref, at }): RecipeDial['moves'] => {
+    if (!isInsideRef(ref)) return []
+    const own = dialAt(comp, ref)
+    if (own?.type !== dial.type) return []
+    const isFirst = ref === first.ref
+    const over = own.type === 'number' && !isFirst ? (at ?? own.range) : undefined
+    return [{ setting: ref, ...(over ? { at: [...over] as [number, number] } : {}) }]
+  })
+  const constant = (fallback: unknown) => (typeof value === 'object' && !Array.isArray(value) ? fallback : (value ?? fallback)) as RecipeDial['default']
+  switch (dial.type) {
+    case 'number':
+      return { ...base, type: 'number', range, unit: dial.unit, default: constant(dial.default), moves }
+    case 'flag':
+    case 'colour':
+      return { ...base, type: dial.type, default: constant(dial.default), moves }
+    case 'choice':
+      return { ...base, type: 'choice', options: { ...dial.options }, default: constant(dial.default), moves }
+    default:
+      return undefined
+  }
+} // prettier-ignore
+
+/** What kind of thing a link brings to where it stands. */
+function kindAt(comp: Comp, place: LinkPlace): RecipeInput['kind'] {
+  if (place.use === 'matte' || place.use === 'join') return 'matte'
+  if (place.use !== 'feed') return 'light'
+  return effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.kind ?? 'light'
+}
+
+const isNeeded = (comp: Comp, place: LinkPlace): boolean =>
+  place.use === 'source' ||
+  (place.use === 'feed' &&
+    (effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.required ?? false))
+
+/** What an input is called, by what is connected to it first. */
+function inputName(comp: Comp, media: MediaTable, link: Link, kind: RecipeInput['kind']): string {
+  if (link.type === 'drawing') return comp.drawings.find((d) => d.id === link.drawing)?.name ?? 'shape'
+  if (link.type === 'tap') return comp.lanes.find((l) => l.id === link.lane)?.name ?? 'picture'
+  if (link.type === 'input') return link.input
+  const pass = media[link.media]?.passes.find((p) => p.name === link.pass)
+  return kind === 'matte' || kind === 'light' ? link.pass : (pass?.kind ?? kind)
+}
+
+interface Taken {
+  readonly lanes: readonly Lane[]
+  readonly inputs: readonly RecipeInput[]
+  readonly feeds: Step['feeds']
+}
+
+/** Lanes with their links to the outside made inputs. What rides on a track keeps following what it follows. */
+function withInputs(comp: Comp, media: MediaTable, lanes: readonly Lane[], picture: Link | undefined, keepsDrawings: boolean): Taken {
+  const own = new Set(lanes.map((l) => l.id))
+  const inputs = new Map<string, { input: RecipeInput; link: Link }>()
+  const keys = new Set([pictureInput])
+  const isSame = (a: Link, b: Link) => JSON.stringify(a) === JSON.stringify(b)
+  const change = (link: Link, place: LinkPlace): Link | undefined => {
+    if (place.use === 'rider' || link.type === 'input') return link
+    if (link.type === 'tap' && own.has(link.lane)) return link
+    if (link.type === 'drawing' && keepsDrawings) return link
+    if (picture && isSame(link, picture) && place.use !== 'matte' && place.use !== 'join') return { type: 'input', input: pictureInput }
+    const id = JSON.stringify(link)
+    const known = inputs.get(id)
+    if (known) {
+      if (isNeeded(comp, place)) inputs.set(id, { ...known, input: { ...known.input, required: true } })
+      return { type: 'input', input: known.input.key }
+    }
+    const kind = kindAt(comp, place)
+    const name = inputName(comp, media, link, kind)
+    const key = slug(name, keys)
+    keys.add(key)
+    inputs.set(id, { input: { key, name, kind, required: isNeeded(comp, place) }, link })
+    return { type: 'input', input: key }
+  }
+  // Which of them are needed is known once all have been met.
+  const changed = lanes.map((lane) => mapLaneLinks(lane, change))
+  const all = [...inputs.values()]
+  return {
+    lanes: changed,
+    inputs: all.map(({ input }) => input),
+    feeds: Object.fromEntries(all.map(({ input, link }) => [input.key, { from: link }])),
+  }
+} // prettier-ignore
+
+/** The head of a recipe, and what its dials stand on: what moved inside moves them now. */
+function headed(comp: Comp, { name, about, family, words, dials }: NewRecipe, inputs: readonly RecipeInput[]) {
+  const keys = new Set<string>()
+  const values: Record<string, Setting> = {}
+  const made = dials.flatMap((wanted) => {
+    const dial = recipeDial(comp, wanted, keys)
+    if (!dial) return []
+    keys.add(dial.key)
+    values[dial.key] = settingOf(comp, wanted.settings[0]!.ref)!
+    return [dial]
+  })
+  const recipe: RecipeHead = { name, about, family, ...(words ? { words } : {}), inputs: [...inputs], dials: made }
+  return { recipe, values }
+} // prettier-ignore
+
+const plainLane = (id: string, name: string, source: Lane['source'], steps: Step[]): Lane => ({
+  id,
+  name,
+  kind: 'picture',
+  source,
+  steps,
+  join: { mode: 'over', opacity: 1 },
+  muted: false,
+  solo: false,
+  locked: false,
+})
+
+/** Why steps can not become one, in words; undefined when they can. */
+export function makeProblem(comp: Comp, stepIds: readonly string[]): string | undefined {
+  const places = stepIds.map((id) => placeOfStep(comp, id))
+  const [first] = places
+  if (!first || places.some((p) => !p)) return 'There are no such steps.'
+  if (places.some((p) => p!.laneId !== first.laneId))
+    return 'These steps are on several lanes. Choose steps of one lane that stand side by side.'
+  const at = places.map((p) => p!.index).sort((a, b) => a - b)
+  return at.at(-1)! - at[0]! === at.length - 1
+    ? undefined
+    : 'These steps do not stand side by side. Move them together first.'
+}
+
+/**
+ * Steps that stand side by side on a lane (or the master) as one step in their place: the same picture, under the dials that are asked for. What they take
+ * from outside comes in by inputs; who took from them still does. Gives back the comp and the id of the step; the same comp where makeProblem says
+ * why not.
+ */
+export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly string[], wanted: NewRecipe): [Comp, string] {
+  if (makeProblem(comp, stepIds) !== undefined) return [comp, '']
+  const places = stepIds.map((id) => placeOfStep(comp, id)!).sort((a, b) => a.index - b.index)
+  const { laneId, index } = places[0]!
+  const steps = places.map((p) => p.step)
+  const own = new Set(steps.map((s) => s.id))
+  const stepId = freshId(comp, 'step')
+  const insideId = freshId(comp, 'lane')
+  const picture = pointBefore(comp, steps[0]!.id)
+  const last = steps.at(-1)!.id
+  const isOwn = (link: Link) => link.type === 'tap' && link.lane === laneId && link.after !== undefined && own.has(link.after)
+  const raw: Lane = { ...plainLane(insideId, wanted.name, { type: 'input', input: pictureInput }, steps), in: stepId }
+  // Taps of each other stay inside; then what is outside becomes inputs.
+  const within = mapLaneLinks(raw, (link) => (isOwn(link) ? { ...(link as Link & { type: 'tap' }), lane: insideId } : link))
+  const { lanes, inputs, feeds } = withInputs(comp, media, [within], picture, wanted.keepsDrawings ?? false)
+  const { recipe, values } = headed(comp, wanted, inputs)
+  const step: Step = { id: stepId, effect: compoundEffect, on: true, amount: 1, dials: values, feeds, recipe }
+  // Others that took from the last of them take from the one; points between are points inside.
+  const rest = mapLinks(
+    {
+      ...comp,
+      lanes: comp.lanes.map((l) => (l.id === laneId ? { ...l, steps: l.steps.filter((s) => !own.has(s.id)) } : l)),
+      master: laneId === masterId ? comp.master.filter((s) => !own.has(s.id)) : comp.master,
+    },
+    (link) =>
+      !isOwn(link) ? link
+      : (link as { after?: string }).after === last ? { type: 'tap', lane: laneId, after: stepId }
+      : { ...(link as Link & { type: 'tap' }), lane: insideId },
+  )
+  const put = (list: readonly Step[]) => list.toSpliced(index, 0, step)
+  const next: Comp = {
+    ...rest,
+    lanes: [...rest.lanes.map((l) => (l.id === laneId ? { ...l, steps: put(l.steps) } : l)), ...lanes],
+    master: laneId === masterId ? put(rest.master) : rest.master,
+  }
+  return [{ ...next, lanes: ordered(next.lanes) }, stepId]
+} // prettier-ignore
+
+/**
+ * Lanes of one place (with what is in their buses) as one step on a lane of its own, in place of the front one of them. Joined plainly among
+ * themselves they look the same; a lane that multiplies or screens what is behind it does so no more. Gives back the comp, the lane and the step.
+ */
+export function makeOneStepOfLanes(comp: Comp, media: MediaTable, laneIds: readonly string[], wanted: NewRecipe): [Comp, string, string] {
+  const tops = comp.lanes.filter((l) => laneIds.includes(l.id))
+  const front = tops.at(-1)
+  if (!front || tops.some((l) => l.in !== front.in)) return [comp, '', '']
+  const stepId = freshId(comp, 'step')
+  const laneId = freshId(comp, 'lane')
+  const inTree = (lane: Lane): boolean => {
+    for (let at: string | undefined = lane.id; at !== undefined; ) {
+      if (laneIds.includes(at)) return true
+      const around: Lane | undefined = comp.lanes.find((l) => l.id === at)
+      const holder: string | undefined = around?.in
+      at = holder === undefined || comp.lanes.some((l) => l.id === holder) ? holder : placeOfStep(comp, holder)?.laneId
+    }
+    return false
+  }
+  const all = comp.lanes.filter(inTree)
+  const { lanes, inputs, feeds } = withInputs(comp, media, all, undefined, wanted.keepsDrawings ?? false)
+  const { recipe, values } = headed(comp, wanted, inputs)
+  const step: Step = { id: stepId, effect: compoundEffect, on: true, amount: 1, dials: values, feeds, recipe }
+  const holder: Lane = {
+    ...plainLane(laneId, wanted.name, { type: 'colour', colour: [0, 0, 0], alpha: 0 }, [step]),
+    ...(front.in === undefined ? {} : { in: front.in }),
+  }
+  const own = new Set(all.map((l) => l.id))
+  const inner = lanes.map((l): Lane => (laneIds.includes(l.id) ? { ...l, in: stepId, solo: false } : l))
+  const rest = comp.lanes.flatMap((l) => (l.id === front.id ? [holder] : own.has(l.id) ? [] : [l]))
+  return [{ ...comp, lanes: ordered([...rest, ...inner]) }, laneId, stepId]
+} // prettier-ignore
+
+/** Whether what is in a step is a row of steps on what comes in, so that they can stand in its place. */
+const isRow = (tops: readonly Lane[]): boolean => {
+  const [only] = tops
+  return (
+    tops.length === 1 &&
+    only!.kind === 'picture' &&
+    !only!.muted &&
+    only!.time === undefined &&
+    only!.source.type === 'input' &&
+    only!.source.input === pictureInput &&
+    only!.join.mode === 'over' &&
+    only!.join.opacity === 1 &&
+    only!.join.matte === undefined
+  )
+}
+
+/**
+ * The comp with what is in a step on the desk, and the same picture. A row of steps comes into its place; lanes come into a bus of their own, which the
+ * step, now *Another picture*, shows where and as far as it acted.
+ */
+export function takeApart(comp: Comp, stepId: string): Comp {
+  const place = placeOfStep(comp, stepId)
+  if (!place?.step.recipe) return comp
+  const moved = withMoves(comp, place.step)
+  const { laneId, index, step } = placeOfStep(moved, stepId)!
+  const picture = pointBefore(moved, stepId)
+  const tops = moved.lanes.filter((l) => l.in === stepId)
+  const tree = new Set<string>()
+  const walk = (id: string) => {
+    for (const l of moved.lanes) if (l.in === id) [tree.add(l.id), walk(l.id)]
+  }
+  walk(stepId)
+  const open = moved.lanes.map((l) => (tree.has(l.id) ? connected(l, step, picture) : l))
+  const steps = laneId === masterId ? moved.master : moved.lanes.find((l) => l.id === laneId)!.steps
+  const withSteps = (lanes: readonly Lane[], list: readonly Step[]): Comp => ({
+    ...moved,
+    lanes: ordered(lanes.map((l) => (l.id === laneId ? { ...l, steps: [...list] } : l))),
+    master: laneId === masterId ? [...list] : moved.master,
+  })
+  if (isRow(tops) && step.amount === 1 && step.on === true && step.matte === undefined) {
+    const inner = open.find((l) => l.id === tops[0]!.id)!
+    const last = inner.steps.at(-1)?.id
+    const next = withSteps(open.filter((l) => l !== inner), steps.toSpliced(index, 1, ...inner.steps))
+    // Points inside are points of the lane now.
+    return mapLinks(next, (link) => {
+      if (link.type !== 'tap') return link
+      const end = last === undefined ? picture : ({ type: 'tap', lane: laneId, after: last } as const)
+      if (link.lane === laneId && link.after === stepId) return end
+      if (link.lane !== inner.id) return link
+      if (link.after === 'source') return picture
+      return link.after === undefined ? end : { type: 'tap', lane: laneId, after: link.after }
+    })
+  }
+  const isOne = isRow(tops)
+  const busId = isOne ? tops[0]!.id : freshId(moved, 'lane')
+  const bus: Lane = { ...plainLane(busId, step.recipe!.name, { type: 'lanes' }, []), kind: 'matte' }
+  const out = open.map((l): Lane => {
+    if (l.in !== stepId) return l
+    const { in: _, ...free } = l
+    return isOne ? { ...free, kind: 'matte' } : { ...free, in: busId }
+  })
+  const shown: Step = { id: step.id, effect: 'other-picture', on: step.on, amount: step.amount, dials: {}, feeds: { with: { from: { type: 'tap', lane: busId } } }, name: step.name ?? step.recipe!.name, ...(step.matte ? { matte: step.matte } : {}) }
+  // Behind the lane that shows them.
+  const own = out.filter((l) => tree.has(l.id))
+  const rest = out.filter((l) => !tree.has(l.id))
+  const at = rest.findIndex((l) => l.id === laneId)
+  return withSteps(rest.toSpliced(at < 0 ? rest.length : at, 0, ...own, ...(isOne ? [] : [bus])), steps.with(index, shown))
+} // prettier-ignore
+
+/** The comp with every step that is made of others taken apart: what it is when nothing is one step. */
+export function allApart(comp: Comp): Comp {
+  let next = comp
+  for (let step; (step = allSteps(next).find((s) => s.recipe));) next = takeApart(next, step.id)
+  return next
+}
+
+/** Links of lanes that end at what is not there; what is put into another shot may have some. */
+export function lostLinks(comp: Comp, laneIds: ReadonlySet<string>): Link[] {
+  const there = new Set(comp.lanes.map((l) => l.id))
+  return comp.lanes
+    .filter((l) => laneIds.has(l.id))
+    .flatMap(linksOfLane)
+    .map(({ link }) => link)
+    .filter((link) => link.type === 'tap' && !there.has(link.lane) && link.lane !== masterId)
+}
+
+/** A name for a dial by the setting that it moves. */
+export function usualDialName(comp: Comp, ref: SettingRef): string {
+  const dial = dialAt(expanded(comp), ref)
+  return ref.of === 'dial' ? dialLabel(ref.key, dial ?? {}) : ref.of === 'opacity' ? 'Opacity' : ref.of === 'on' ? 'On' : 'Amount'
+} // prettier-ignore
