@@ -28,7 +28,8 @@ const dial = v.strictObject({
   key: id,
   name,
   hint: v.optional(words),
-  type: v.picklist(['number', 'flag', 'choice', 'colour']),
+  type: v.picklist(['number', 'flag', 'choice', 'colour', 'point']),
+  /** Of points: as parts of the frame's width and height. */
   default: constant,
   /** Of numbers: what its slider covers, and its unit. */
   range: v.optional(v.strictTuple([finite, finite])),

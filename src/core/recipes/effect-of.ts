@@ -1,6 +1,6 @@
 import { compoundEffect, type RecipeDial, type RecipeHead } from '../comp/recipe.ts'
 import type { Step } from '../comp/schema.ts'
-import { choice, colour, flag, number, type Dial, type DialValue } from '../dials/dials.ts'
+import { choice, colour, flag, number, point, type Dial } from '../dials/dials.ts'
 import { defineEffect, type Effect } from '../effects/effect.ts'
 import { findEffect } from '../effects/registry.ts'
 
@@ -14,6 +14,8 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
       return flag({ default: value === true, label, hint })
     case 'colour':
       return colour({ default: Array.isArray(value) && value.length === 3 ? (value as unknown as [number, number, number]) : [1, 1, 1], label, hint })
+    case 'point':
+      return point({ default: Array.isArray(value) && value.length === 2 ? (value as unknown as [number, number]) : [0.5, 0.5], label, hint })
     case 'choice': {
       const keys = Object.keys(options)
       const first = typeof value === 'string' && keys.includes(value) ? value : (keys[0] ?? '')
@@ -55,9 +57,4 @@ export function effectOfRecipe(recipe: RecipeHead): Effect {
 export function effectOf(step: Pick<Step, 'effect' | 'recipe'> | undefined): Effect | undefined {
   if (step?.recipe) return effectOfRecipe(step.recipe)
   return step && findEffect(step.effect)
-}
-
-/** The default of every dial of a recipe. */
-export function recipeDefaults({ dials }: RecipeHead): Record<string, DialValue> {
-  return Object.fromEntries(dials.map((dial) => [dial.key, dialOf(dial).default as DialValue]))
 }

@@ -2,6 +2,7 @@ import { placeOfStep } from '../comp/edits.ts'
 import { pictureInput, type RecipeDial, type RecipeMove } from '../comp/recipe.ts'
 import { mapLaneLinks } from '../comp/references.ts'
 import { allSteps, isTrack, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Setting, type Step, type Track } from '../comp/schema.ts' // prettier-ignore
+import { defaultOn } from '../dials/dials.ts'
 import { putSetting } from '../comp/settings.ts'
 import { effectOfRecipe } from './effect-of.ts'
 
@@ -43,7 +44,7 @@ export function movedTo({ at, values }: RecipeMove, { type, range = [0, 1] }: Re
 export function withMoves(comp: Comp, step: Step): Comp {
   const dials = effectOfRecipe(step.recipe!).dials
   return step.recipe!.dials.reduce((next, dial) => {
-    const value = (step.dials[dial.key] ?? dials[dial.key]!.default) as Setting
+    const value = (step.dials[dial.key] ?? defaultOn(dials[dial.key]!, comp.canvas)) as Setting
     return dial.moves.reduce((c, move) => putSetting(c, move.setting, movedTo(move, dial, value)), next)
   }, comp)
 }

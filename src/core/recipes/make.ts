@@ -9,7 +9,15 @@ import {
   type RecipeInput,
 } from '../comp/recipe.ts'
 import { linksOfLane, mapLaneLinks, mapLinks, type LinkPlace } from '../comp/references.ts'
-import { allSteps, type Comp, type Lane, type Link, type Setting, type Step } from '../comp/schema.ts'
+import {
+  allSteps,
+  isTrack,
+  type Comp,
+  type Lane,
+  type Link,
+  type Setting,
+  type Step,
+} from '../comp/schema.ts'
 import { dialAt, settingOf, type SettingRef } from '../comp/settings.ts'
 import { dialLabel } from '../dials/dials.ts'
 import { connected, expanded, pointBefore, withMoves } from './expand.ts'
@@ -68,6 +76,10 @@ export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken:
     case 'flag':
     case 'colour':
       return { ...base, type: dial.type, default: constant(dial.default), moves }
+    case 'point': {
+      const [x, y] = constant([0, 0]) as [number, number]
+      return { ...base, type: 'point', default: [x / comp.canvas.width, y / comp.canvas.height], moves }
+    }
     case 'choice':
       return { ...base, type: 'choice', options: { ...dial.options }, default: constant(dial.default), moves }
     default:
@@ -82,10 +94,19 @@ function kindAt(comp: Comp, place: LinkPlace): RecipeInput['kind'] {
   return effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.kind ?? 'light'
 }
 
-const isNeeded = (comp: Comp, place: LinkPlace): boolean =>
-  place.use === 'source' ||
-  (place.use === 'feed' &&
-    (effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.required ?? false))
+/** Whether a feed can not be left open: always, or as the dials of its step stand. */
+function isNeeded(comp: Comp, place: LinkPlace): boolean {
+  if (place.use === 'source') return true
+  if (place.use !== 'feed') return false
+  const step = allSteps(comp).find((s) => s.id === place.stepId)
+  const effect = effectOf(step)
+  if (!step || !effect) return false
+  if (effect.feeds[place.feed]?.required) return true
+  return (
+    !Object.values(step.dials).some(isTrack) &&
+    (effect.needs?.(step.dials as never) ?? []).includes(place.feed)
+  )
+}
 
 /** What an input is called, by what is connected to it first. */
 function inputName(comp: Comp, media: MediaTable, link: Link, kind: RecipeInput['kind']): string {
