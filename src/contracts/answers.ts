@@ -123,6 +123,13 @@ export const watchedAnswer = v.object({
   refused: v.array(v.object({ name: v.string(), problem: v.string() })),
 })
 
+/** Recipes of the library as their documents; each is read where it is used. */
+export const recipesAnswer = v.object({
+  recipes: v.array(v.object({ id: v.string(), version: v.number(), doc: v.unknown(), savedAt: v.string() })),
+})
+export const recipeAnswer = v.object({ doc: v.unknown() })
+export const recipeSavedAnswer = v.object({ id: v.string(), version: v.number() })
+
 /** What lies in a folder of the intake folder. */
 export const intakeAnswer = v.object({
   root: v.string(),

@@ -9,6 +9,9 @@ import {
   objectsAnswer,
   readingsAnswer,
   askedAnswer,
+  recipeAnswer,
+  recipeSavedAnswer,
+  recipesAnswer,
   renderAnswer,
   rendersAnswer,
   revisionAnswer,
@@ -125,6 +128,15 @@ export const readingsQuestion = v.object({
 export const readingsBody = v.object({
   readings: v.record(readingKey, v.pipe(v.array(finite), v.maxLength(4, 'wants at most 4 numbers'))),
 })
+export const recipeBody = v.object({
+  doc: v.unknown(),
+  id: v.optional(v.pipe(v.string(), v.regex(/^[A-Za-z0-9]{12}$/, 'is no id of a recipe'))),
+  /** The version that it was made from; 0 of a new one. */
+  base: v.optional(v.pipe(finite, v.integer(), v.minValue(0))),
+})
+export const recipeQuery = v.object({
+  version: v.pipe(v.string(), v.regex(/^\d{1,9}$/, 'wants a whole number'), v.transform(Number)),
+})
 export const watchedBody = v.object({
   path: v.pipe(text, v.maxLength(4000)),
   isWatched: v.boolean(),
@@ -132,7 +144,7 @@ export const watchedBody = v.object({
 export const intakeQuery = v.object({ path: v.optional(v.pipe(text, v.maxLength(4000)), '') })
 
 /** Bytes of a body that a route takes, where it is more than a megabyte or no JSON. */
-export const most = { comp: 16e6, known: 16e6, thumbnail: 2e6, still: 15e6 } as const
+export const most = { recipe: 6e6, comp: 16e6, known: 16e6, thumbnail: 2e6, still: 15e6 } as const
 
 export interface RouteContract {
   readonly method: 'GET' | 'HEAD' | 'POST' | 'PUT' | 'PATCH' | 'DELETE'
@@ -194,6 +206,10 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/renders/{render}/movie/{name}' },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
+  { method: 'GET', path: '/api/recipes', answer: recipesAnswer },
+  { method: 'POST', path: '/api/recipes', body: recipeBody, answer: recipeSavedAnswer },
+  { method: 'GET', path: '/api/recipes/{recipe}', query: recipeQuery, answer: recipeAnswer },
+  { method: 'DELETE', path: '/api/recipes/{recipe}' },
   { method: 'GET', path: '/api/workers', answer: workersAnswer },
   { method: 'PATCH', path: '/api/workers/{seat}', body: workerChange },
   { method: 'POST', path: '/api/readings', body: readingsQuestion, answer: readingsAnswer },

@@ -1,4 +1,4 @@
-import MiniSearch from 'minisearch'
+import MiniSearch, { type Options } from 'minisearch'
 import { stemmer } from 'stemmer'
 import type { Step } from '../comp/schema.ts'
 import type { Effect } from './effect.ts'
@@ -24,20 +24,25 @@ function termOf(word: string): string | null {
   return stemmer(american) || null
 }
 
+/** How words are found, in whatever describes what something does. */
+export const searchWords = {
+  tokenize: (text) => text.split(/[^\p{L}\p{N}]+/u).filter(Boolean),
+  processTerm: termOf,
+  searchOptions: {
+    boost: { title: 4, search: 3, purpose: 1, family: 0.5 },
+    prefix: (term) => term.length > 2,
+    fuzzy: (term) => (term.length > 3 ? 0.25 : false),
+    weights: { prefix: 0.5, fuzzy: 0.25 },
+  },
+} as const satisfies Partial<Options>
+
 let index: MiniSearch<Effect> | undefined
 /** Made at the first search; the registry does not change. */
 function searchIndex(): MiniSearch<Effect> {
   if (index) return index
   index = new MiniSearch<Effect>({
     fields: ['title', 'search', 'purpose', 'family'],
-    tokenize: (text) => text.split(/[^\p{L}\p{N}]+/u).filter(Boolean),
-    processTerm: termOf,
-    searchOptions: {
-      boost: { title: 4, search: 3, purpose: 1, family: 0.5 },
-      prefix: (term) => term.length > 2,
-      fuzzy: (term) => (term.length > 3 ? 0.25 : false),
-      weights: { prefix: 0.5, fuzzy: 0.25 },
-    },
+    ...searchWords,
   })
   index.addAll(effects)
   return index

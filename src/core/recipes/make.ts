@@ -53,6 +53,18 @@ type InsideRef = RecipeDial['moves'][number]['setting']
 const isInsideRef = (ref: SettingRef): ref is InsideRef & SettingRef =>
   ref.of === 'dial' || ref.of === 'amount' || ref.of === 'on' || ref.of === 'opacity'
 
+/** Over which values a setting moves with another one, so that both are now as they were: in proportion, or by as much from a value of 0. */
+function inProportion(
+  [low, high]: readonly [number, number],
+  leading: Setting | undefined,
+  own: Setting | undefined,
+  range: readonly [number, number],
+): readonly [number, number] {
+  if (typeof leading !== 'number' || typeof own !== 'number') return range
+  if (leading === 0) return [low + own, high + own]
+  return [(low * own) / leading, (high * own) / leading]
+}
+
 /** The dial of a recipe for settings of a comp; undefined where none can be made of them: curves, points and picks stay inside. */
 export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken: ReadonlySet<string>): RecipeDial | undefined {
   const [first] = settings
@@ -66,7 +78,7 @@ export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken:
     const own = dialAt(comp, ref)
     if (own?.type !== dial.type) return []
     const isFirst = ref === first.ref
-    const over = own.type === 'number' && !isFirst ? (at ?? own.range) : undefined
+    const over = own.type !== 'number' || isFirst ? undefined : (at ?? inProportion(range, value, settingOf(comp, ref), own.range))
     return [{ setting: ref, ...(over ? { at: [...over] as [number, number] } : {}) }]
   })
   const constant = (fallback: unknown) => (typeof value === 'object' && !Array.isArray(value) ? fallback : (value ?? fallback)) as RecipeDial['default']

@@ -149,6 +149,18 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
         expect(keysOf(putDial(made, stepId, key, value))).toEqual(keysOf(putSetting(comp, ref, value)))
       }
   })
+  test('one dial over several settings leaves the picture as it is, and moves all of them in proportion', () => {
+    const still = numbers.filter((ref) => ref.of === 'dial' && settingOf(comp, ref) !== 0).slice(0, 3)
+    if (still.length < 2) return
+    const one = { name: 'All', settings: still.map((ref) => ({ ref })) }
+    const [joined, id] = makeOneStep(comp, media, ids, recipe({ dials: [one] }))
+    const inside = (c: Comp) => still.map((ref) => settingOf(expanded(c), ref) as number)
+    const was = still.map((ref) => settingOf(comp, ref) as number)
+    inside(joined).forEach((v, i) => expect(v).toBeCloseTo(was[i]!, 9))
+    const half = inside(putDial(joined, id, 'all', was[0]! / 2))
+    // As far as each of them can be moved.
+    half.forEach((v, i) => expect(Math.abs(v - was[i]! / 2) < 1e-9 || v !== was[i]).toBe(true))
+  })
   test('a copy of it, and of its lane, is a whole one of its own; removing leaves nothing behind', () => {
     const lane = [...made.lanes, { id: masterId, steps: made.master }].find((l) => l.steps.some((s) => s.id === stepId))!.id // prettier-ignore
     const step = allSteps(made).find((s) => s.id === stepId)!

@@ -4,6 +4,8 @@ import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
 import { masterId } from '../../core/comp/edits.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { orderAdvice, recommendedSlot, searchEffects } from '../../core/effects/suggest.ts'
+import { searchRecipes } from '../../core/recipes/search-recipes.ts'
+import { useRecipes, type KnownRecipe } from '../recipes/use-recipes.ts'
 import { useShot } from '../shot/shot-context.tsx'
 import { stepTitle } from './step-title.ts'
 
@@ -12,14 +14,19 @@ interface Place {
   readonly at: number
 }
 
+/** Recipes that are listed below what fits. */
+const mostKept = 6
+
 /** *Add a step*: finds an effect by name or by what it does, and says where it is best placed and why. */
 export function AddStepDialog({
   place,
   onAdd,
+  onAddRecipe,
   onClose,
 }: {
   place: Place
   onAdd: (effect: Effect, place: Place) => void
+  onAddRecipe: (known: KnownRecipe, place: Place) => void
   onClose: () => void
 }) {
   const dialog = useRef<HTMLDialogElement>(null)
@@ -28,8 +35,14 @@ export function AddStepDialog({
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === place.lane))
   const master = useShot((s) => s.comp.master)
   const steps = place.lane === masterId ? master : (lane?.steps ?? [])
+  const { recipes } = useRecipes()
   const found = searchEffects(text)
-  const chosen = found[Math.min(index, found.length - 1)]
+  // What was kept as one step stands below what it is made of.
+  const kept = searchRecipes(recipes, text).slice(0, text.trim() === '' ? undefined : mostKept)
+  const count = found.length + kept.length
+  const at = Math.min(index, count - 1)
+  const chosen = found[at]
+  const chosenRecipe = kept[at - found.length]
   const best = chosen && recommendedSlot(chosen, steps)
   /** What would stand wrongly if it were put here. */
   const wrong = chosen
@@ -47,8 +60,9 @@ export function AddStepDialog({
   }, [])
 
   const keys = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setIndex((i) => Math.min(found.length - 1, i + 1))
+    if (event.key === 'ArrowDown') setIndex((i) => Math.min(count - 1, i + 1))
     else if (event.key === 'ArrowUp') setIndex((i) => Math.max(0, i - 1))
+    else if (event.key === 'Enter' && chosenRecipe) onAddRecipe(chosenRecipe, place)
     else if (event.key === 'Enter' && chosen)
       onAdd(chosen, event.shiftKey && best !== undefined ? { ...place, at: best } : place)
     else return
@@ -96,7 +110,33 @@ export function AddStepDialog({
               </button>
             </li>
           ))}
-          {found.length === 0 && (
+          {kept.length > 0 && <li className="px-3 pb-1 pt-2 text-xs text-base-content/55">Recipes</li>}
+          {kept.map((known, i) => {
+            const recipe = known.file.step.recipe!
+            const isChosen = known === chosenRecipe
+            return (
+              <li key={known.id} role="option" aria-selected={isChosen}>
+                <button
+                  type="button"
+                  tabIndex={-1}
+                  className={`block w-full rounded px-3 py-2 text-left ${isChosen ? 'bg-primary/35' : 'hover:bg-neutral'}`}
+                  onMouseEnter={() => {
+                    setIndex(found.length + i)
+                  }}
+                  onClick={() => {
+                    onAddRecipe(known, place)
+                  }}
+                >
+                  <span className="flex items-baseline justify-between">
+                    <span className="font-semibold">{recipe.name}</span>
+                    <span className="text-xs text-base-content/55">recipe · {recipe.family}</span>
+                  </span>
+                  <span className="block text-xs text-base-content/70">{recipe.about}</span>
+                </button>
+              </li>
+            )
+          })}
+          {count === 0 && (
             <li className="px-3 py-4 text-base-content/60">Nothing does that yet. Try other words.</li>
           )}
         </ul>

@@ -11,14 +11,27 @@ import { fitSpan } from '../dials/fit-span.ts'
 import { newGesture } from '../dials/value-field.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import { addRecipe } from '../recipes/add-recipe.ts'
+import { DeskPath } from '../recipes/desk-path.tsx'
+import type { ShotStore } from '../shot/shot-store.ts'
 import { AddStepDialog } from './add-step-dialog.tsx'
+import { lanesHere, openedStep } from './desk-lanes.ts'
 import { LaneRow, MasterRow } from './lane-row.tsx'
 import type { Place } from './lane-tiles.tsx'
+
+/** The lane that was added last: new ones stand in front of those that are on the desk. */
+const newest = (store: ShotStore): string => {
+  const { comp, opened } = store.getState()
+  return lanesHere(comp, opened).at(-1)!.id
+}
 
 /** Lanes, front one on top, each read from left to right; the master below them. */
 export function Desk({ buttons }: { buttons: React.ReactNode }) {
   const { engine, store } = useShotContext()
-  const lanes = useShot((s) => s.comp.lanes)
+  const comp = useShot((s) => s.comp)
+  const opened = useShot((s) => s.opened)
+  const lanes = lanesHere(comp, opened)
+  const isOpened = openedStep(comp, opened) !== undefined
   const [place, setPlace] = useState<Place>()
   const { edit, set } = store.getState()
   // What is in a folded bus is not shown.
@@ -29,7 +42,7 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
 
   useShortcut('addStep', () => {
     const { comp, selection } = store.getState()
-    const lane = selection?.lane ?? comp.lanes.at(-1)?.id ?? masterId
+    const lane = selection?.lane ?? lanesHere(comp, store.getState().opened).at(-1)?.id ?? masterId
     const steps = lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === lane)?.steps ?? [])
     const index = steps.findIndex((s) => s.id === selection?.step)
     setPlace({ lane, at: selection?.step ? index + 1 : steps.length })
@@ -64,7 +77,7 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
         to: { at: [width / 2, height * 0.85], colour: [0.3, 0.5, 0.6], alpha: 1 },
       })
     })
-    set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
+    set({ selection: { lane: newest(store) } })
   }
   const newShapes = () => {
     let drawing = ''
@@ -73,20 +86,20 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
       drawing = id
       return addLane(next, 'Shapes', { type: 'drawing', drawing: id, colour: [1, 1, 1] })
     })
-    const lane = store.getState().comp.lanes.at(-1)!.id
+    const lane = newest(store)
     set({ selection: { lane }, draw: { drawing, tool: 'pen', points: [] } })
   }
   const newLane = () => {
     edit('Add a lane', (comp) =>
       addLane(comp, 'Colour', { type: 'colour', colour: [0.18, 0.18, 0.18], alpha: 1 }),
     )
-    set({ selection: { lane: store.getState().comp.lanes.at(-1)!.id } })
+    set({ selection: { lane: newest(store) } })
   }
 
   return (
     <section aria-label="Desk" data-desk className="flex h-full flex-col bg-base-200">
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
-        {buttons}
+        {isOpened ? <DeskPath /> : buttons}
         <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
           <Plus size={14} aria-hidden /> Colour lane
         </button>
@@ -113,12 +126,18 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
             ))}
           </ul>
         </li>
-        <MasterRow openAt={place?.lane === masterId ? place.at : undefined} onOpen={setPlace} />
+        {!isOpened && (
+          <MasterRow openAt={place?.lane === masterId ? place.at : undefined} onOpen={setPlace} />
+        )}
       </ul>
       {place && (
         <AddStepDialog
           place={place}
           onAdd={add}
+          onAddRecipe={(known, { lane, at }) => {
+            addRecipe(store, known, lane, at)
+            setPlace(undefined)
+          }}
           onClose={() => {
             setPlace(undefined)
           }}

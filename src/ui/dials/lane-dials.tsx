@@ -18,6 +18,7 @@ export function LaneDials({ lane }: { lane: Lane }) {
   const { store } = useShotContext()
   const sentence = useShot((s) => describeLane(s.comp, s.media, lane))
   const { edit, set } = store.getState()
+  const isInBus = useShot((s) => s.comp.lanes.some((l) => l.id === lane.in))
   const actions = [
     {
       name: 'Duplicate',
@@ -67,7 +68,14 @@ export function LaneDials({ lane }: { lane: Lane }) {
         )
       },
     },
-    ...(lane.in === undefined
+    {
+      name: 'Make one step …',
+      hint: 'This lane as a step with a few dials, on a lane of its own',
+      run: () => {
+        set({ making: { lane: lane.id } })
+      },
+    },
+    ...(!isInBus
       ? []
       : [
           {

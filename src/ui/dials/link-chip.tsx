@@ -11,6 +11,9 @@ import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
 import type { LinkRef } from '../../core/comp/settings.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
+import { allSteps } from '../../core/comp/schema.ts'
+import { pictureInput, type RecipeInput } from '../../core/comp/recipe.ts'
+import { stepAround } from '../../core/recipes/expand.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
 import { stepTitle } from '../desk/step-title.ts'
 import { ObjectChoice } from './object-choice.tsx'
@@ -77,6 +80,38 @@ function namesOf(lanes: readonly Lane[]): string {
   const text = JSON.stringify(all)
   named = { lanes, text }
   return text
+}
+
+let beside: { lanes: readonly Lane[]; step: string | undefined; found: readonly Lane[] } | undefined
+/** Lanes that stand in the same place as one: on the desk, or in the same step. The same list as long as no lane changes. */
+function lanesBeside(comp: Comp, laneId: string): readonly Lane[] {
+  const step = stepAround(comp, laneId)
+  if (beside?.lanes !== comp.lanes || beside.step !== step)
+    beside = { lanes: comp.lanes, step, found: comp.lanes.filter((l) => stepAround(comp, l.id) === step) }
+  return beside.found
+}
+
+const noInputs: readonly RecipeInput[] = []
+/** What comes into the step that a lane is a part of; nothing on the desk. */
+function inputsHere(comp: Comp, laneId: string): readonly RecipeInput[] {
+  const step = stepAround(comp, laneId)
+  return step === undefined
+    ? noInputs
+    : (allSteps(comp).find((s) => s.id === step)?.recipe?.inputs ?? noInputs)
+}
+
+function inputOptions(inputs: readonly RecipeInput[]): LinkOptions[] {
+  if (inputs === noInputs) return []
+  const link = (input: string): Link => ({ type: 'input', input })
+  return [
+    {
+      group: 'What comes in',
+      links: [
+        { text: 'the picture', link: link(pictureInput) },
+        ...inputs.map(({ key, name }) => ({ text: name, link: link(key) })),
+      ],
+    },
+  ]
 }
 
 /** Lanes at their end, and points inside them: those of the own lane are no loop when they lie before the step. */
@@ -156,7 +191,8 @@ export function LinkChip({ label, hint, link, without, laneId, at, kind, onChang
   })
   const isDrawing = useShot((s) => drawnId !== undefined && s.draw?.drawing === drawnId)
   const media = useShot((s) => s.media)
-  const laneNames = useShot((s) => namesOf(s.comp.lanes))
+  const laneNames = useShot((s) => namesOf(lanesBeside(s.comp, laneId)))
+  const inputs = useShot((s) => inputsHere(s.comp, laneId))
   const choose = (text: string) => {
     if (!text) {
       onChange(undefined)
@@ -175,8 +211,11 @@ export function LinkChip({ label, hint, link, without, laneId, at, kind, onChang
   }
   const value = link ? encode(link.from) : ''
   const options = useMemo(
-    () => linkOptions(kind, media, drawings, JSON.parse(laneNames) as NamedLane[], laneId),
-    [kind, media, drawings, laneNames, laneId],
+    () => [
+      ...inputOptions(inputs),
+      ...linkOptions(kind, media, drawings, JSON.parse(laneNames) as NamedLane[], laneId),
+    ],
+    [kind, media, drawings, laneNames, laneId, inputs],
   )
   const choices = useMemo(
     () =>

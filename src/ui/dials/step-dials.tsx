@@ -1,6 +1,6 @@
 'use client'
 
-import { Trash2 } from 'lucide-react'
+import { Boxes, Trash2 } from 'lucide-react'
 import { useState } from 'react'
 import { cutName } from '../../core/comp/cut-name.ts'
 import { editStep, moveStep, removeStep, setFeed } from '../../core/comp/edits.ts'
@@ -15,6 +15,7 @@ import { readSetting } from '../../core/comp/settings.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { isOnNow } from '../shot/use-setting.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
+import { RecipeBox } from '../recipes/recipe-box.tsx'
 import { CurveEditor } from './curve-editor.tsx'
 import { DecisionFile } from './decision-file.tsx'
 import { LinkChip, type ChangeLink } from './link-chip.tsx'
@@ -187,7 +188,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         {Object.entries(effect?.feeds ?? {}).map(([key, { hint, kind, without }]) => (
           <LinkChip
             key={key}
-            label={key}
+            label={step.recipe?.inputs.find((i) => i.key === key)?.name ?? key}
             hint={hint}
             link={step.feeds[key]}
             at={{ step: step.id, feed: key }}
@@ -205,6 +206,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           onChange={feed('matte', 'matte')}
         />
       </div>
+      {step.recipe && <RecipeBox key={`recipe ${step.id}`} step={step} />}
       {effect && <StartingPoints key={step.id} step={step} effect={effect} laneId={laneId} />}
       {effect?.span && <SpanChart step={step} effect={effect} value={value} />}
       {effect?.id === 'cdl-grade' && <DecisionFile stepId={step.id} title={title} value={value} />}
@@ -254,6 +256,16 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
         <div className="my-2 border-t border-base-300" />
         <SettingRow of={{ of: 'amount', step: step.id }} name="amount" edits={`${title}: amount`} />
       </div>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs self-start"
+        title="This step and its neighbours as one step with a few dials (G)"
+        onClick={() => {
+          set({ making: { lane: laneId, step: step.id } })
+        }}
+      >
+        <Boxes size={13} aria-hidden /> Make one step …
+      </button>
       <button
         type="button"
         className="btn btn-ghost btn-xs self-start text-base-content/70"

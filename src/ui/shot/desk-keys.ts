@@ -3,25 +3,23 @@ import { editLane, masterId, moveStep, placeOfStep, removeStep } from '../../cor
 import { joinBus, leaveBus, placeLane } from '../../core/comp/buses.ts'
 import { duplicateLane, insertSteps } from '../../core/comp/fragment.ts'
 import type { Comp } from '../../core/comp/schema.ts'
+import { rowsHere } from '../desk/desk-lanes.ts'
+import { closeOpened, openSelected } from '../recipes/open-step.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { isOnDesk, useShortcut } from '../shortcuts/use-shortcut.ts'
 import type { Selection, ShotStore } from './shot-store.ts'
 import { isOnNow } from './use-setting.ts'
 
-/** Lists as the desk stacks them: front lane first, the master last. */
-function rows(comp: Comp): { id: string; steps: readonly { id: string }[] }[] {
-  return [...comp.lanes.toReversed(), { id: masterId, steps: comp.master }]
-}
-
 /** The neighbour of a selection: along the lane by `across`, to another lane by `down`. */
 function neighbour(
   comp: Comp,
+  opened: readonly string[],
   selection: Selection | undefined,
   across: number,
   down: number,
 ): Selection | undefined {
-  const all = rows(comp)
+  const all = rowsHere(comp, opened)
   const at = Math.max(
     0,
     all.findIndex((r) => r.id === selection?.lane),
@@ -43,9 +41,9 @@ function moveSelected(store: ShotStore, by: number): void {
 
 /** Puts the selected step at the end of the lane above or below, or the selected lane past its neighbour. */
 function moveAcross(store: ShotStore, down: number): void {
-  const { comp, selection, edit, set } = store.getState()
+  const { comp, opened, selection, edit, set } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
-  const all = rows(comp)
+  const all = rowsHere(comp, opened)
   const next = all[all.findIndex((r) => r.id === selection?.lane) + down]
   if (!next || !selection) return
   if (place) {
@@ -197,8 +195,8 @@ export function useDeskKeys(store: ShotStore): void {
   useShortcut('duplicate', clipped('duplicate'))
   const step = (across: number, down: number) => (event: KeyboardEvent) => {
     if (!isOnDesk(event.target)) return false
-    const { comp, selection } = store.getState()
-    set({ selection: neighbour(comp, selection, across, down) })
+    const { comp, opened, selection } = store.getState()
+    set({ selection: neighbour(comp, opened, selection, across, down) })
     requestAnimationFrame(() => document.querySelector<HTMLElement>('[data-selected=true]')?.focus())
     return true
   }
@@ -216,6 +214,21 @@ export function useDeskKeys(store: ShotStore): void {
   useShortcut('moveUp', onDesk(() => { moveAcross(store, -1) })) // prettier-ignore
   useShortcut('moveDown', onDesk(() => { moveAcross(store, 1) })) // prettier-ignore
   useShortcut('toggle', onDesk(() => { toggleSelected(store) })) // prettier-ignore
+  useShortcut('openStep', () => openSelected(store))
+  useShortcut('closeStep', () => {
+    closeOpened(store)
+  })
+  useShortcut('makeStep', () => {
+    const { selection } = store.getState()
+    if (!selection) return false
+    set({
+      making:
+        selection.step === undefined
+          ? { lane: selection.lane }
+          : { lane: selection.lane, step: selection.step },
+    })
+    return true
+  })
   useShortcut('remove', () => {
     removeSelected(store)
   })

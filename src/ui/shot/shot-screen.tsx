@@ -25,6 +25,8 @@ import { BringInButtons, BringInNotes } from '../intake/bring-in-bar.tsx'
 import { useBringIn } from '../intake/use-bring-in.ts'
 import { PassesPanel } from '../passes/passes-panel.tsx'
 import type { Player } from '../playing/player.ts'
+import { MakeDialogs } from '../recipes/make-dialog.tsx'
+import { RecipesPanel } from '../recipes/recipes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
 import { followReadings } from '../timing/follow-readings.ts'
 import { followRides } from '../timing/ride.ts'
@@ -42,7 +44,7 @@ import { createShotStore } from './shot-store.ts'
 import { sendThumbnail } from './send-thumbnail.ts'
 import { TopBar } from './top-bar.tsx'
 
-const tabs = ['desk', 'passes', 'timing', 'renders'] as const
+const tabs = ['desk', 'passes', 'timing', 'recipes', 'renders'] as const
 type Tab = (typeof tabs)[number]
 
 /** The desk is low: it scrolls on only under a pointer close to its edge, or it would run away from what is aimed at. */
@@ -221,6 +223,8 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
                 <PassesPanel buttons={<BringInButtons bringIn={bringIn} />} />
               ) : tab === 'timing' ? (
                 <TimingPanel />
+              ) : tab === 'recipes' ? (
+                <RecipesPanel />
               ) : (
                 <RendersPanel shotName={shot.name} />
               )}
@@ -250,6 +254,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
           </nav>
         </div>
         <RemoveLaneDialog />
+        <MakeDialogs />
         <DragOverlay dropAnimation={null}>
           {dragged && (
             <span className="gem inline-block whitespace-nowrap bg-primary px-3 py-1 font-semibold text-primary-content">

@@ -7,6 +7,7 @@ import type { MediaTable } from '../../core/comp/media.ts'
 import { placeOfStep } from '../../core/comp/edits.ts'
 import { editProblem, withinDials } from '../../core/comp/guard.ts'
 import type { Comp, Lane, Step } from '../../core/comp/schema.ts'
+import { lanesHere, placedHere } from '../desk/desk-lanes.ts'
 import type { Warnings } from '../../core/engine/overlay.ts'
 import { firstTiming, refKey, type Ridden, type TimingState } from '../timing/timing-state.ts'
 import type { PlayMode } from '../playing/play-order.ts'
@@ -76,6 +77,8 @@ export interface ShotState {
   readonly editName: string
   readonly media: MediaTable
   readonly selection: Selection | undefined
+  /** Steps that are opened, each inside the one before it: the lanes of the last are on the desk. */
+  readonly opened: readonly string[]
   readonly frame: number
   /** A pass that is looked at in place of the picture. */
   readonly shownPass:
@@ -123,6 +126,8 @@ export interface ShotState {
   /** The number of the latest picture that was asked for. */
   readonly wanted: number
   readonly failure: string | undefined
+  /** What is to become one step. */
+  readonly making: { readonly lane: string; readonly step?: string } | undefined
   /** A lane that is to be removed while others take from it. */
   readonly removing: string | undefined
   /** Steps or a lane that were copied. */
@@ -184,7 +189,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
   // The lane with the most passes behind it is the one that work begins on.
   const passes = ({ source }: Lane) =>
     source.type === 'pass' ? (initial.media[source.media]?.passes.length ?? 0) : 0
-  const first = initial.comp.lanes
+  const first = lanesHere(initial.comp, [])
     .filter((l) => l.kind === 'picture')
     .toSorted((a, b) => passes(b) - passes(a))[0]
   const store = createStore<ShotState>()(
@@ -193,6 +198,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         ...initial,
         editName: '',
         selection: first && { lane: first.id },
+        opened: [],
         frame: initial.comp.frames.first,
         viewMode: 'picture',
         shownPass: undefined,
@@ -231,10 +237,11 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         catching: undefined,
         picking: undefined,
         refusal: undefined,
+        making: undefined,
         removing: undefined,
         clipboard: undefined,
         edit(name, change, gesture) {
-          const comp = withinDials(get().comp, change(get().comp))
+          const comp = withinDials(get().comp, placedHere(get().comp, change(get().comp), get().opened))
           if (comp === get().comp) return
           const refusal = editProblem(get().comp, comp)
           set({ refusal })

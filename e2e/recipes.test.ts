@@ -1,0 +1,145 @@
+import { mkdirSync, writeFileSync } from 'node:fs'
+import { join, resolve } from 'node:path'
+import { By, Key } from 'selenium-webdriver'
+import sharp from 'sharp'
+import { expect, test } from 'vitest'
+import { allSteps, type Comp } from '../src/core/comp/schema.ts'
+import { find, home, textOf, waitFor } from './app.ts'
+import { app, driver, saved, savedComp, settled, useDemo } from './demo-shot.ts'
+
+useDemo()
+
+const click = async (css: string) => (await find(driver, css)).click()
+const press = async (words: string, within = '') => {
+  const button = await find(driver, `//*[${within || 'self::*'}]//button[contains(normalize-space(.), "${words}")]`) // prettier-ignore
+  await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', button)
+  await button.click()
+}
+const key = (keys: string) => driver.findElement(By.css('body')).sendKeys(keys)
+const tab = (name: string) => click(`nav[aria-label=Views] button:nth-of-type(${['desk', 'passes', 'timing', 'recipes', 'renders'].indexOf(name) + 1})`) // prettier-ignore
+const tile = async (label: string, lane?: string) => {
+  const found = await find(driver, `${lane === undefined ? '' : `li[aria-label="Lane ${lane}"] `}button.gem[aria-label="${label}"]`) // prettier-ignore
+  await driver.executeScript('arguments[0].scrollIntoView({ block: "center", inline: "center" })', found)
+  await found.click()
+}
+const says = (words: RegExp, css = '[data-testid=recipe-box]') =>
+  waitFor(driver, String(words), async () => words.test(await textOf(driver, css)))
+const compOf = async (id: string) =>
+  ((await (await fetch(`${app.address}/api/shots/${id}`)).json()) as { comp: Comp }).comp
+const recipeStep = (comp: Comp) => allSteps(comp).find((s) => s.recipe?.name === 'Lamp light')!
+const library = async () =>
+  ((await (await fetch(`${app.address}/api/recipes`)).json()) as { recipes: { id: string; version: number; doc: object }[] }).recipes // prettier-ignore
+/** The codes of the picture, as they are on the screen. */
+const pixels = () =>
+  driver.executeScript<string>(() => {
+    const canvas = document.querySelector<HTMLCanvasElement>('[data-testid=picture]')!
+    return canvas.toDataURL()
+  })
+
+test('light of the demo becomes a recipe, is used in another shot, opened, changed, saved, taken, deleted and brought in again', async () => {
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  await tile('Step Bloom', 'Cave')
+  await settled()
+  const before = await pixels()
+  await key('g')
+  const name = await find(driver, '#make-name')
+  await name.sendKeys(Key.chord(Key.CONTROL, 'a'), 'Lamp light')
+  await (await find(driver, '#make-about')).sendKeys('The light of a lamp, from one threshold.')
+  await (await find(driver, '#make-to')).sendKeys('Light rays')
+  await press('Make one step with')
+  await says(/Keep in the library/)
+  await settled()
+  // The picture is the same to the last code.
+  expect(await pixels()).toBe(before)
+  await press('Keep in the library')
+  await says(/Saved as version 1/)
+  await saved()
+  const made = recipeStep((await savedComp()).comp)
+  expect(made.recipe!.dials.length).toBeGreaterThanOrEqual(3)
+  expect(made.recipe!.inputs.map((i) => i.kind)).toContain('matte')
+
+  // Another shot, from the other end of the house.
+  const intake = join(home, 'intake')
+  mkdirSync(intake, { recursive: true })
+  const codes = new Uint8Array(96 * 54 * 3).map((_, i) => (i % 700 < 30 ? 250 : 30))
+  await sharp(codes, { raw: { width: 96, height: 54, channels: 3 } }).png().toFile(join(intake, 'other.png'))
+  const begun = await fetch(`${app.address}/api/shots`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ intake: 'other.png' }),
+  })
+  const { id: other } = (await begun.json()) as { id: string }
+  await driver.get(`${app.address}/shots/${other}`)
+  await settled()
+  await tab('recipes')
+  await (await find(driver, '[aria-label="Find a recipe"]')).sendKeys('lamp light')
+  await press('Add', '@aria-label="Lamp light"')
+  await tab('desk')
+  await tile('Step Lamp light')
+  await key('o')
+  await waitFor(driver, 'the path', async () => /Desk\s*Lamp light/.test(await textOf(driver, 'nav[aria-label="Where on the desk"]')))
+  expect((await driver.findElements(By.css('li[aria-label="Whole picture"]'))).length).toBe(0)
+  await tile('Step Star glare')
+  await key(' ')
+  await find(driver, 'button[aria-label="Step Star glare, off"]')
+  await key(Key.chord(Key.SHIFT, 'o'))
+  await find(driver, 'li[aria-label="Whole picture"]')
+  await says(/Save version 2/)
+  await press('Save version 2')
+  await says(/Saved as version 2/)
+  await saved()
+  const inside = async (id: string) => {
+    const comp = await compOf(id)
+    const step = recipeStep(comp)
+    return { from: step.recipe!.from, glare: comp.lanes.filter((l) => l.in === step.id).flatMap((l) => l.steps).find((s) => s.effect === 'star-glare')!.on }
+  }
+  expect(await inside(other)).toMatchObject({ from: { version: 2 }, glare: false })
+  expect(await inside('grottodemo01')).toMatchObject({ from: { version: 1 }, glare: true })
+
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  await tile('Step Lamp light', 'Cave')
+  await says(/Version 2 is there/)
+  await press('Take it')
+  await says(/Undo \(Ctrl-Z\) goes back/)
+  await saved()
+  expect(await inside('grottodemo01')).toMatchObject({ from: { version: 2 }, glare: false })
+  await settled()
+  expect(await pixels()).not.toBe(before)
+  await key(Key.chord(Key.CONTROL, 'z'))
+  await says(/Version 2 is there/)
+  await settled()
+  expect(await pixels()).toBe(before)
+  // Taken apart it is still the same picture.
+  await press('Take apart')
+  await tile('Step Star glare', 'Cave')
+  await settled()
+  await tile('Step Bloom', 'Cave')
+  await settled()
+  expect(await pixels()).toBe(before)
+
+  const [kept] = await library()
+  expect(kept!.version).toBe(2)
+  const file = resolve(home, 'lamp-light.zafiro-recipe.json')
+  writeFileSync(file, JSON.stringify(kept!.doc))
+  await tab('recipes')
+  await click('[aria-label="Delete Lamp light"]')
+  await press('Delete', '@aria-label="Lamp light"')
+  await expect.poll(async () => (await library()).length).toBe(0)
+  await (await find(driver, '[aria-label="Recipe files"]')).sendKeys(file)
+  await says(/Lamp light came into the library/, 'section[aria-label=Recipes]')
+  expect((await library()).map((r) => r.version)).toEqual([1])
+
+  // What is no recipe is told by its name, and nothing is taken from it.
+  const damaged = resolve(home, 'damaged.zafiro-recipe.json')
+  writeFileSync(damaged, JSON.stringify(kept!.doc).slice(0, 900))
+  await (await find(driver, '[aria-label="Recipe files"]')).sendKeys(damaged)
+  await says(/damaged\.zafiro-recipe\.json: is no JSON; it may be damaged/, 'section[aria-label=Recipes]')
+  // Two tabs that save the same one: the second is told.
+  const { id, doc } = (await library())[0]!
+  const save = () => fetch(`${app.address}/api/recipes`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ doc, id, base: 1 }) })
+  expect((await save()).status).toBe(200)
+  const late = await save()
+  expect([late.status, await late.text()]).toEqual([409, expect.stringMatching(/version 2 is there/)])
+}) // prettier-ignore
