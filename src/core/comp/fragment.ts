@@ -178,7 +178,7 @@ export function insertSteps(
   const next = groups.reduce((c, group) => {
     const own = new Set(group.flatMap((step) => lanesOfStep({ lanes: [...lanes] }, step.id)))
     const piece = {
-      lanes: structuredClone(lanes.filter((l) => own.has(l.id))) as Lane[],
+      lanes: structuredClone(lanes.filter((l) => own.has(l.id))),
       steps: structuredClone(group) as Step[],
       drawings: [],
       inputs: [],

@@ -4,7 +4,7 @@ import type { MediaTable } from '../comp/media.ts'
 import { ProblemError } from '../comp/problem.ts'
 import { findLoop } from '../comp/references.ts'
 import { allSteps, parseComp, type Comp } from '../comp/schema.ts'
-import { putDial, settingOf } from '../comp/settings.ts'
+import { putDial } from '../comp/settings.ts'
 import { plan } from '../engine/plan/plan.ts'
 import { drawer } from './drawer.ts'
 import { expanded } from './expand.ts'
@@ -113,7 +113,9 @@ test('another version keeps what was set and connected, and who took from the st
     lanes: file.lanes.slice(0, 2),
   } // prettier-ignore
   const cut = { ...next.step.recipe!, dials: next.step.recipe!.dials.map((d) => ({ ...d, moves: d.moves.filter((m) => !('step' in m.setting) || m.setting.step === 'step1') })) } // prettier-ignore
-  const { tube: _, show: __, ...dials } = file.step.dials
+  const dials = Object.fromEntries(
+    Object.entries(file.step.dials).filter(([key]) => key !== 'tube' && key !== 'show'),
+  )
   const taken = takeVersion(tapped, id, { ...next, step: { ...next.step, dials, recipe: cut } })
   expect(parseComp(JSON.parse(JSON.stringify(taken)))).toEqual(taken)
   const step = allSteps(taken).find((s) => s.id === id)!

@@ -154,7 +154,7 @@ function sketch({ name, about, family, words, inputs = [], lanes, dials, thing }
       effect: compoundEffect,
       on: true,
       amount: 1,
-      dials: values as Step['dials'],
+      dials: values,
       feeds: {},
       recipe,
     },

@@ -19,7 +19,7 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
     case 'choice': {
       const keys = Object.keys(options)
       const first = typeof value === 'string' && keys.includes(value) ? value : (keys[0] ?? '')
-      return choice({ default: first, options, label, hint }) as Dial
+      return choice({ default: first, options, label, hint })
     }
   }
 } // prettier-ignore

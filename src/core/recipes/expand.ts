@@ -1,7 +1,7 @@
 import { placeOfStep } from '../comp/edits.ts'
 import { pictureInput, type RecipeDial, type RecipeMove } from '../comp/recipe.ts'
 import { mapLaneLinks } from '../comp/references.ts'
-import { allSteps, isTrack, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Setting, type Step, type Track } from '../comp/schema.ts' // prettier-ignore
+import { allSteps, isTrack, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Setting, type Step } from '../comp/schema.ts' // prettier-ignore
 import { defaultOn } from '../dials/dials.ts'
 import { putSetting } from '../comp/settings.ts'
 import { effectOfRecipe } from './effect-of.ts'
@@ -22,9 +22,9 @@ export function stepAround(comp: Comp, laneId: string): string | undefined {
 export function movedTo({ at, values }: RecipeMove, { type, range = [0, 1] }: RecipeDial, setting: Setting): Setting {
   if (values !== undefined) {
     const one = (value: unknown) => values[String(value)]
-    if (!isTrack(setting)) return (one(setting) ?? setting) as Setting
+    if (!isTrack(setting)) return (one(setting) ?? setting)
     const keys = setting.keys.map((key) => ({ ...key, value: one(key.value) ?? key.value, go: 'hold' as const }))
-    return { keys } as Track
+    return { keys }
   }
   if (at === undefined || type !== 'number') return setting
   const [low, high] = range
@@ -53,22 +53,23 @@ export function withMoves(comp: Comp, step: Step): Comp {
 function met<F extends FeedLink>(own: F, outer: FeedLink): F {
   const sum = (a: Setting | undefined, b: Setting | undefined) =>
     a === undefined || a === 0 ? b : b === undefined || b === 0 || isTrack(a) || isTrack(b) ? a : Number(a) + Number(b)
-  const spread = sum(own.spread as Setting | undefined, outer.spread as Setting | undefined)
-  const soft = sum(own.soft as Setting | undefined, outer.soft as Setting | undefined)
+  const spread = sum(own.spread, outer.spread)
+  const soft = sum(own.soft, outer.soft)
   const invert =
     typeof own.invert === 'object' ? own.invert : typeof outer.invert === 'object' ? outer.invert : (own.invert ?? false) !== (outer.invert ?? false)
   const use = own.use ?? outer.use
   const objects = outer.objects ?? own.objects
-  const next = { ...own, from: outer.from }
-  for (const key of ['spread', 'soft', 'invert', 'use', 'objects'] as const) delete next[key]
+  const shaping = ['spread', 'soft', 'invert', 'use', 'objects']
+  const rest = Object.fromEntries(Object.entries(own).filter(([key]) => !shaping.includes(key)))
   return {
-    ...next,
+    ...rest,
+    from: outer.from,
     ...(spread === undefined ? {} : { spread }),
     ...(soft === undefined ? {} : { soft }),
     ...(invert === false ? {} : { invert }),
     ...(use === undefined ? {} : { use }),
     ...(objects === undefined ? {} : { objects }),
-  } as F
+  } as unknown as F
 } // prettier-ignore
 
 /** The point of a lane that comes to a step. */

@@ -1,5 +1,5 @@
 import { freshId, masterId, placeOfStep } from '../comp/edits.ts'
-import { ordered } from '../comp/buses.ts'
+import { ordered, placedIn } from '../comp/buses.ts'
 import type { MediaTable } from '../comp/media.ts'
 import {
   compoundEffect,
@@ -314,7 +314,11 @@ export function takeApart(comp: Comp, stepId: string): Comp {
   const tops = moved.lanes.filter((l) => l.in === stepId)
   const tree = new Set<string>()
   const walk = (id: string) => {
-    for (const l of moved.lanes) if (l.in === id) [tree.add(l.id), walk(l.id)]
+    for (const l of moved.lanes) {
+      if (l.in !== id) continue
+      tree.add(l.id)
+      walk(l.id)
+    }
   }
   walk(stepId)
   const open = moved.lanes.map((l) => (tree.has(l.id) ? connected(l, step, picture) : l))
@@ -343,8 +347,7 @@ export function takeApart(comp: Comp, stepId: string): Comp {
   const bus: Lane = { ...plainLane(busId, step.recipe!.name, { type: 'lanes' }, []), kind: 'matte' }
   const out = open.map((l): Lane => {
     if (l.in !== stepId) return l
-    const { in: _, ...free } = l
-    return isOne ? { ...free, kind: 'matte' } : { ...free, in: busId }
+    return isOne ? { ...placedIn(l, undefined), kind: 'matte' } : placedIn(l, busId)
   })
   const shown: Step = { id: step.id, effect: 'other-picture', on: step.on, amount: step.amount, dials: {}, feeds: { with: { from: { type: 'tap', lane: busId } } }, name: step.name ?? step.recipe!.name, ...(step.matte ? { matte: step.matte } : {}) }
   // Behind the lane that shows them.

@@ -35,7 +35,8 @@ export function recipeFileOf(comp: Comp, stepId: string): RecipeFile | undefined
   const place = placeOfStep(comp, stepId)
   if (!place?.step.recipe) return undefined
   const piece = takeOut(comp, { steps: [stepId], withDrawings: true })
-  const { matte: _, ...step } = place.step
+  const step: Step = { ...place.step }
+  delete step.matte
   const { width, height } = comp.canvas
   return {
     format: recipeFormat,

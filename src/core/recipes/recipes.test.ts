@@ -66,7 +66,7 @@ function randomComp(seed: number): Comp {
         : []),
     ]
     const mattes: Link[] = [...links, { type: 'drawing', drawing: 'drawing1' }, depth]
-    comp = addLane(comp, `Lane ${i}`, links[next(links.length)]! as never)
+    comp = addLane(comp, `Lane ${i}`, links[next(links.length)]!)
     const lane = comp.lanes.at(-1)!.id
     for (let s = 0; s < 3; s++) {
       const effect = effects[next(effects.length)]!
@@ -156,10 +156,14 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     const [joined, id] = makeOneStep(comp, media, ids, recipe({ dials: [one] }))
     const inside = (c: Comp) => still.map((ref) => settingOf(expanded(c), ref) as number)
     const was = still.map((ref) => settingOf(comp, ref) as number)
-    inside(joined).forEach((v, i) => expect(v).toBeCloseTo(was[i]!, 9))
+    inside(joined).forEach((v, i) => {
+      expect(v).toBeCloseTo(was[i]!, 9)
+    })
     const half = inside(putDial(joined, id, 'all', was[0]! / 2))
     // As far as each of them can be moved.
-    half.forEach((v, i) => expect(Math.abs(v - was[i]! / 2) < 1e-9 || v !== was[i]).toBe(true))
+    half.forEach((v, i) => {
+      expect(Math.abs(v - was[i]! / 2) < 1e-9 || v !== was[i]).toBe(true)
+    })
   })
   test('a copy of it, and of its lane, is a whole one of its own; removing leaves nothing behind', () => {
     const lane = [...made.lanes, { id: masterId, steps: made.master }].find((l) => l.steps.some((s) => s.id === stepId))!.id // prettier-ignore

@@ -153,7 +153,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
                         className="checkbox checkbox-xs checkbox-primary"
                         checked={isShown}
                         onChange={() => {
-                          const { [row.key]: _, ...rest } = names
+                          const rest = Object.fromEntries(Object.entries(names).filter(([one]) => one !== row.key))
                           setNames(isShown ? rest : { ...names, [row.key]: row.label })
                         }}
                       />

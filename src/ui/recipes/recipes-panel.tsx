@@ -155,7 +155,9 @@ export function RecipesPanel() {
           throw new Error('is no JSON; it may be damaged')
         }
         const read = parseRecipeFile(data)
-        const { from: _, ...head } = read.step.recipe!
+        // In this library it is a new one.
+        const head = { ...read.step.recipe! }
+        delete head.from
         const doc = { ...read, step: { ...read.step, recipe: head } }
         await requestJson(recipeSavedAnswer, '/api/recipes', 'POST', { doc })
         const unknown = unknownEffects(read)

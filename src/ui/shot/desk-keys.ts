@@ -1,5 +1,5 @@
 import { useEffect } from 'react'
-import { editLane, masterId, moveStep, placeOfStep, removeStep } from '../../core/comp/edits.ts'
+import { editLane, moveStep, placeOfStep, removeStep } from '../../core/comp/edits.ts'
 import { joinBus, leaveBus, placeLane } from '../../core/comp/buses.ts'
 import { duplicateLane, insertSteps } from '../../core/comp/fragment.ts'
 import type { Comp } from '../../core/comp/schema.ts'
