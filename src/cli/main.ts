@@ -7,6 +7,7 @@ import { drawEffects } from './effect-pictures.ts'
 import { listEffects } from './effects.ts'
 import { inspect } from './inspect.ts'
 import { runKey } from './key.ts'
+import { drawRecipes, recipesReference, writeRecipes } from './recipes.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
 import { eventWords, progressWords, renderShotFile, type RenderEvent } from './render.ts'
 import { checkStore } from '../server/media/check-store.ts'
@@ -20,7 +21,7 @@ const usage = `zafiro: finishes rendered frames
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
-                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--movie FILE.mp4|.webm|.mov] [--threads N] [--jobs N] [--json]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--movie FILE.mp4|.webm|.mov] [--threads N] [--jobs N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
   zafiro submit ADDRESS SHOT --frames 1-48 [--key KEY] [--format … …] [--scale …] [--name …] [--only missing|changed] [--follow] [--json]
@@ -33,6 +34,8 @@ const usage = `zafiro: finishes rendered frames
       holds every stored file against its hash; --repair puts damaged ones aside, to be taken again
   zafiro effects [--json | --markdown | --pictures FOLDER --from FRAME.exr]
       every effect with its dials, or a picture of each on a frame
+  zafiro recipes [--markdown | --files FOLDER | --pictures FOLDER --from FRAME.exr]
+      the recipes of the drawer, as documents, or a picture of each on a frame
   zafiro bench [--json]
       measures this machine against sharp and a plain memory copy`
 
@@ -108,6 +111,7 @@ async function run(args: string[]): Promise<void> {
           scale: text,
           name: text,
           movie: text,
+          layers: text,
           threads: text,
           jobs: text,
           'skip-existing': json,
@@ -116,7 +120,7 @@ async function run(args: string[]): Promise<void> {
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
-      const { scale, name, movie, threads } = values
+      const { scale, name, movie, threads, layers } = values
       const jobs = countOption('jobs', values.jobs, 64) ?? 1
       const report = values.json ? sayJson : showProgress()
       if (jobs > 1) {
@@ -140,6 +144,7 @@ async function run(args: string[]): Promise<void> {
         name,
         movie,
         threads,
+        layers,
         mayLeave: values['allow-outside'],
         skipExisting: values['skip-existing'],
       }
@@ -171,6 +176,7 @@ async function run(args: string[]): Promise<void> {
           format: { type: 'string', multiple: true, default: ['exr'] },
           scale: text,
           name: text,
+          layers: text,
           only: { type: 'string', default: 'all' },
           follow: json,
         },
@@ -229,6 +235,19 @@ async function run(args: string[]): Promise<void> {
         say(listEffects(values.json ? 'json' : values.markdown ? 'markdown' : 'text'))
       }
       return
+    case 'recipes': {
+      const text = { type: 'string' } as const
+      const { values } = parseArgs({
+        args: rest,
+        options: { markdown: json, pictures: text, from: text, files: text },
+      })
+      if (values.files !== undefined) await writeRecipes(values.files, say)
+      else if (values.pictures === undefined) say(recipesReference().trimEnd())
+      else if (values.from === undefined)
+        throw new UsageError('usage', '--pictures FOLDER wants --from FRAME.exr too')
+      else await drawRecipes(values.from, values.pictures, say)
+      return
+    }
     case 'bench':
       await runBench(parseArgs({ args: rest, options: { json } }).values.json, say)
       return
@@ -240,7 +259,7 @@ async function run(args: string[]): Promise<void> {
     default:
       throw new UsageError(
         'usage',
-        `there is no command '${command}'; try inspect, render, submit, worker, key, store, effects or bench`,
+        `there is no command '${command}'; try inspect, render, submit, worker, key, store, effects, recipes or bench`,
       )
   }
 }

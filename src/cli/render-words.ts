@@ -1,5 +1,6 @@
 import * as v from 'valibot'
 import { outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { layerKinds, type RenderLayers } from '../core/renders/layers.ts'
 import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
 import { renderSize, type RenderSize } from '../core/renders/render-options.ts'
 import { UsageError } from './usage-error.ts'
@@ -32,3 +33,12 @@ export function parseFormat(text: string): OutputFormat {
     throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
   return format
 }
+
+/** 'lights,mattes' → what goes into an EXR beside the picture. Throws UsageError. */
+export function parseLayers(text: string | undefined): RenderLayers {
+  const kinds = (text ?? '').split(',').map((one) => one.trim()).filter((one) => one !== '')
+  const unknown = kinds.find((one) => !layerKinds.some((k) => k === one))
+  if (unknown !== undefined)
+    throw new UsageError('usage', `--layers wants some of ${layerKinds.join(', ')}, but met ${unknown}`)
+  return Object.fromEntries(kinds.map((kind) => [kind, true]))
+} // prettier-ignore

@@ -12,7 +12,8 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import sharp from 'sharp'
 import { afterAll, describe, expect, test, vi } from 'vitest'
-import { addLane, emptyComp } from '../core/comp/edits.ts'
+import { addLane, addStep, emptyComp, setFeed } from '../core/comp/edits.ts'
+import { putDial } from '../core/comp/settings.ts'
 import { portableZlib } from '../core/formats/exr-codecs.ts'
 import { writeExr } from '../core/formats/exr-write.ts'
 import { openMedia } from '../server/media/raster-file.ts'
@@ -140,6 +141,46 @@ describe('frames of a shot file', () => {
     await expect(small.write(new Uint8Array(15))).rejects.toThrow(/another size/)
     await small.drop()
   })
+  test('with layers beside the picture, read by OpenImageIO with the values that each has', async () => {
+    const [width, height] = [6, 4]
+    const ramp = (k: number) => new Float32Array(width * height).map((_, i) => k * i)
+    const channels = [['R', 0.1], ['G', 0.2], ['B', 0.3], ['depth.Z', 1000.5]].map(([name, k]) => ({ name: String(name), type: 'float' as const, values: ramp(Number(k)) }))
+    writeFileSync(join(inside, 'deep.exr'), writeExr({ dataWindow: [0, 0, 5, 3], displayWindow: [0, 0, 5, 3], compression: 'none', channels }, portableZlib))
+    let comp = addLane(emptyComp(width, height), 'Cave wall', { type: 'pass', media: 'm1', pass: 'beauty' })
+    const [lit, id] = addStep(comp, 'lane1', 0, 'matte-light')
+    comp = putDial(putDial(lit, id, 'tint', [2, 4, 8]), id, 'softness', 0)
+    comp = setFeed(comp, id, 'matte', { from: { type: 'pass', media: 'm1', pass: 'depth' }, invert: true })
+    comp = addLane(comp, 'Half', { type: 'colour', colour: [0.5, 0.25, 0.125], alpha: 1 })
+    comp = { ...comp, lanes: comp.lanes.map((l) => (l.id === 'lane2' ? { ...l, join: { mode: 'plus', opacity: 0.5 } } : l)) }
+    const path = join(inside, 'deep.zafiro.json')
+    writeFileSync(path, JSON.stringify({ format: 'zafiro-shot', version: 1, name: 'Deep', comp, media: { m1: { name: 'deep', files: { 1: 'deep.exr' } } } }))
+    const { out, files } = await run(path, { frames: '1', layers: 'lights,lanes,mattes,passes' })
+    const file = join(out, files[0]!)
+    const words = execFileSync('oiiotool', ['-v', '--info', file], { encoding: 'utf8' })
+    const names = /channel list: (.*)/.exec(words)![1]!.split(', ').map((n) => n.replace(/ \(.*\)/, '').trim())
+    expect(names).toEqual(expect.arrayContaining(['R', 'A', 'light_matte_light.R', 'lane_cave_wall.B', 'lane_half.G', 'matte_cave_wall_matte_light.Y', 'pass_depth.Y']))
+    expect(words).toMatch(/pass_depth\.Y \(float\)/)
+    // One row of numbers for each pixel, in the order of the channel list.
+    const dumped = execFileSync('oiiotool', ['--dumpdata', file], { encoding: 'utf8', maxBuffer: 1e8 })
+    const pixels = [...dumped.matchAll(/Pixel \(\d+, \d+\): (.*)/g)].map((m) => m[1]!.trim().split(/\s+/).map(Number))
+    const dump = (channel: string) => pixels.map((values) => values[names.indexOf(channel)]!)
+    const near = (found: readonly number[], wanted: (i: number) => number, within: number) => {
+      expect(found).toHaveLength(width * height)
+      found.forEach((v, i) => { expect(Math.abs(v - wanted(i))).toBeLessThanOrEqual(within * Math.max(1, Math.abs(wanted(i)))) })
+    }
+    near(dump('pass_depth.Y'), (i) => 1000.5 * i, 1e-6)
+    near(dump('lane_half.G'), () => 0.25, 0)
+    // Outside of the depth, of which only 0 is outside.
+    near(dump('matte_cave_wall_matte_light.Y'), (i) => (i === 0 ? 1 : 0), 0)
+    near(dump('light_matte_light.R'), (i) => (i === 0 ? 2 : 0), 1e-3)
+    near(dump('lane_cave_wall.B'), (i) => 0.3 * i + (i === 0 ? 8 : 0), 1e-3)
+    near(dump('B'), (i) => 0.3 * i + (i === 0 ? 8 : 0) + 0.0625, 1e-3)
+    // Data is not made smaller.
+    const half = await run(path, { frames: '1', layers: 'passes,lanes', scale: '1/2' })
+    const small = execFileSync('oiiotool', ['-v', '--info', join(half.out, half.files[0]!)], { encoding: 'utf8' })
+    expect([small.includes('pass_depth'), small.includes('lane_half')]).toEqual([false, true])
+    await expect(run(path, { layers: 'everything' })).rejects.toThrow(/--layers wants some of lights, lanes/)
+  }) // prettier-ignore
   test('a frame that can not be read is said, and the rest goes on', async () => {
     writeFileSync(join(inside, 'good.exr'), writeExr(onePixel, portableZlib))
     writeFileSync(join(inside, 'bad.exr'), 'no picture')

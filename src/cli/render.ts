@@ -8,6 +8,7 @@ import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { fileName } from '../core/formats/write-picture.ts'
+import { layersOf } from '../core/renders/layers.ts'
 import { filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
@@ -18,7 +19,7 @@ import { MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
 import { fileStem } from '../server/render/render-thread.ts'
 import { readInput } from './inspect.ts'
-import { parseFormat, parseFrames, parseSize } from './render-words.ts'
+import { parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 
 async function readJson(path: string): Promise<unknown> {
@@ -64,6 +65,7 @@ export interface RenderChoice {
   readonly mayLeave: boolean
   readonly scale?: string | undefined
   readonly name?: string | undefined
+  readonly layers?: string | undefined
   /** Frames whose file is there are left as they are. */
   readonly skipExisting?: boolean | undefined
   /** How many threads compute; as many as the machine has where left out. */
@@ -148,6 +150,7 @@ export async function renderShotFile(
   }
   const load: LoadPass = async ({ hash, pass, as }) =>
     (await open(hash)).readPass(pass.inFile ?? pass.name, as)
+  const layers = layersOf(shot.comp, media, parseLayers(options.layers))
   const engine = new NodeEngine(load, threads === undefined ? {} : { threads })
   const warned = new Set<string>()
   const began = performance.now()
@@ -173,7 +176,9 @@ export async function renderShotFile(
         for (const [pass, count] of replaced)
           warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
         const of = { comp: shot.comp, media, frame }
-        const bytes = await encodeFile(picture, format, `${shot.name}, frame ${frame}`, engine, of)
+        const whole = layers.length > 0 ? { ...picture, data: picture.data.slice() } : picture
+        const further = await engine.renderLayers(shot.comp, media, frame, layers, size)
+        const bytes = await encodeFile(whole, format, `${shot.name}, frame ${frame}`, engine, of, further)
         await writeWhole(file, bytes)
         if (movieKind) {
           const { width, height } = picture

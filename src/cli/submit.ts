@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import * as v from 'valibot'
 import { askedAnswer, renderAnswer, shotsAnswer } from '../contracts/answers.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
-import { parseFormat, parseFrames, parseSize } from './render-words.ts'
+import { parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 import { serverAddress } from './worker.ts'
 
@@ -13,6 +13,7 @@ export interface SubmitChoice {
   readonly key?: string | undefined
   readonly scale?: string | undefined
   readonly name?: string | undefined
+  readonly layers?: string | undefined
   readonly follow?: boolean | undefined
   readonly json?: boolean | undefined
 }
@@ -57,7 +58,7 @@ const everyMs = 1000
 export async function submit(
   given: string,
   shot: string,
-  { frames, format, only, key, scale, name, follow, json }: SubmitChoice,
+  { frames, format, only, key, scale, name, layers, follow, json }: SubmitChoice,
   say: (line: string) => void,
 ): Promise<number> {
   const address = serverAddress(given)
@@ -73,7 +74,8 @@ export async function submit(
         ? `there is no shot ${shot} on ${address}; there are ${shots.slice(0, 20).map((s) => s.name).join(', ') || 'none'}`
         : `${found.length} shots are named ${shot}; give the id of one: ${found.map((s) => s.id).join(', ')}`,
     )
-  const options = { ...(size === 1 ? {} : { size }), ...(name === undefined ? {} : { name }) }
+  const wanted = parseLayers(layers)
+  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }) }
   const asked = await ask(askedAnswer, address, key, 'POST', `/api/shots/${found[0]!.id}/renders`, { frames, only, formats, options })
   if (json) say(JSON.stringify({ event: 'submitted', render: asked.id, frames: asked.frames }))
   else say(asked.id === null ? 'Nothing to do: all of these frames are there.' : `${asked.id}: ${asked.frames} frames`)

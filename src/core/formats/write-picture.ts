@@ -3,7 +3,7 @@ import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { Zlib } from './exr-codecs.ts'
-import { textAttribute, writeExr } from './exr-write.ts'
+import { textAttribute, writeExr, type ExrChannelData } from './exr-write.ts'
 import { writePng } from './png.ts'
 
 /** Kinds of files; those of `byLibrary` are encoded on the server alone. */
@@ -69,24 +69,53 @@ export function encodePicture(
   kernels: Kernels,
   zlib: Zlib,
   dither?: number,
+  layers: readonly PictureLayer[] = [],
 ): Uint8Array {
   const { width, height } = picture
   const { ending, bits, isPremultiplied } = writing[format]
   const data = isPremultiplied ? picture.data : straightened(picture.data)
   if (ending === 'png')
     return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
-  const count = width * height
   const window = [0, 0, width - 1, height - 1] as const
   const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
   const header = { dataWindow: window, displayWindow: window, compression: 'zip', attributes } as const
-  if (bits === 32) {
-    const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
-      name: channel,
-      type: 'float' as const,
-      values: everyFourth(new Float32Array(count), data, c),
-    }))
-    return writeExr({ ...header, channels }, zlib)
-  }
+  const further = layers.flatMap((layer) => layerChannels(layer, bits === 32, kernels))
+  const channels = bits === 32 ? floatChannels('', data, 4) : halfChannels('', data, 4, kernels)
+  return writeExr({ ...header, channels: [...channels, ...further] }, zlib)
+}
+
+/** A picture that goes into a file beside the main one, of the same size. */
+export interface PictureLayer {
+  readonly name: string
+  readonly picture: Picture
+  /** Its numbers are written as floats, whatever the picture is. */
+  readonly isData: boolean
+}
+
+const channelNames = { 4: ['R', 'G', 'B', 'A'], 1: ['Y'] } as const
+
+function layerChannels(
+  { name, picture, isData }: PictureLayer,
+  isFloat: boolean,
+  kernels: Kernels,
+): ExrChannelData[] {
+  const { channels, data } = picture
+  const count = channels === 1 ? 1 : 4
+  return isFloat || isData
+    ? floatChannels(`${name}.`, data, count)
+    : halfChannels(`${name}.`, data, count, kernels)
+}
+
+function floatChannels(prefix: string, data: Float32Array, count: 1 | 4): ExrChannelData[] {
+  return channelNames[count].map((channel, c) => ({
+    name: prefix + channel,
+    type: 'float' as const,
+    values: everyNth(new Float32Array(data.length / count), data, c, count),
+  }))
+}
+
+/** Values beyond 65504 are held there. */
+function halfChannels(prefix: string, data: Float32Array, count: 1 | 4, kernels: Kernels): ExrChannelData[] {
   const held = new Float32Array(data.length)
   for (let i = 0; i < held.length; i++) {
     const v = data[i]!
@@ -94,17 +123,16 @@ export function encodePicture(
   }
   const codes = new Uint16Array(held.length)
   kernels.floatToHalf(codes, held)
-  const channels = ['R', 'G', 'B', 'A'].map((channel, c) => ({
-    name: channel,
+  return channelNames[count].map((channel, c) => ({
+    name: prefix + channel,
     type: 'half' as const,
-    values: everyFourth(new Uint16Array(count), codes, c),
+    values: everyNth(new Uint16Array(data.length / count), codes, c, count),
   }))
-  return writeExr({ ...header, channels }, zlib)
 }
 
-/** One channel of four. */
-function everyFourth<T extends Float32Array | Uint16Array>(out: T, data: T, channel: number): T {
-  for (let i = 0; i < out.length; i++) out[i] = data[i * 4 + channel]!
+/** One channel of several. */
+function everyNth<T extends Float32Array | Uint16Array>(out: T, data: T, channel: number, of: number): T {
+  for (let i = 0; i < out.length; i++) out[i] = data[i * of + channel]!
   return out
 }
 

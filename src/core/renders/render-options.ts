@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { renderLayers } from './layers.ts'
 import { nameProblem } from './file-name.ts'
 
 /** How large a render is: a share of the frame, or a width in pixels. */
@@ -13,6 +14,8 @@ export type RenderSize = v.InferOutput<typeof renderSize>
 /** What a render does beyond its frames and kinds of files. What is left out is as usual: full size, the usual names. */
 export const renderOptions = v.object({
   size: v.optional(renderSize),
+  /** What goes into EXR files beside the picture. */
+  layers: v.optional(renderLayers),
   name: v.optional(v.pipe(v.string(), v.rawCheck(({ dataset, addIssue }) => {
     const problem = dataset.typed ? nameProblem(dataset.value) : undefined
     if (problem) addIssue({ message: problem })

@@ -173,10 +173,11 @@ export async function picturesMade(
      where r.shot_id = ? and f.state = 'done' and f.problem is null order by f.finished_at`,
     [shotId],
   )
-  const like = JSON.stringify(options.size ?? 1)
+  const like = JSON.stringify([options.size ?? 1, options.layers ?? {}])
   const made = new Map<number, string>()
   for (const row of rows) {
-    if (row.pictureKey === null || JSON.stringify(optionsOf(row.options).size ?? 1) !== like) continue
+    const { size = 1, layers = {} } = optionsOf(row.options)
+    if (row.pictureKey === null || JSON.stringify([size, layers]) !== like) continue
     if (formats.every((f) => row.formats.includes(f))) made.set(row.frame, row.pictureKey)
   }
   return made

@@ -14,6 +14,8 @@ import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { plainPicture, type Picture } from '../../core/picture/picture.ts'
 import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
+import type { PictureLayer } from '../../core/formats/write-picture.ts'
+import type { Layer } from '../../core/renders/layers.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
@@ -87,6 +89,38 @@ export class NodeEngine {
     }
   }
 
+  /**
+   * Layers of a frame, without the margin and of the size of its picture; data only at full size, as its numbers can not be made smaller. What can not be
+   * planned is left out.
+   */
+  async renderLayers(
+    comp: Comp,
+    media: MediaTable,
+    frame: number,
+    layers: readonly Layer[],
+    size?: RenderSize,
+  ): Promise<PictureLayer[]> {
+    const made: PictureLayer[] = []
+    for (const { name, target, isData } of layers) {
+      const { node, area } = await settled(
+        this.evaluator,
+        this.readings,
+        comp,
+        () => plan(comp, media, frame, 1, target, this.readings),
+        () => false,
+      )
+      await this.evaluator.load(comp, node)
+      const whole = cropToCanvas(this.evaluator.evaluate(node), area)
+      const wanted = sizeOf(size, whole)
+      const isWhole = wanted.width === whole.width && wanted.height === whole.height
+      if (isData && !isWhole) continue
+      // A copy in ordinary memory: the next one may take its place.
+      const picture = isWhole ? { ...whole, data: whole.data.slice() } : this.sized(whole, size)
+      made.push({ name, picture, isData })
+    }
+    return made
+  }
+
   /** 8-bit RGBA codes of a finished picture as its comp is looked at, opaque over black. */
   async shownCodes(
     picture: Picture,
@@ -110,16 +144,16 @@ export class NodeEngine {
     const wanted = sizeOf(size, whole)
     if (wanted.width === whole.width && wanted.height === whole.height) return whole
     const { store } = this.evaluator.workshop
-    const from = store.allocate(whole.width, whole.height, 4)
+    const from = store.allocate(whole.width, whole.height, whole.channels)
     from.data.set(whole.data)
-    const out = store.allocate(wanted.width, wanted.height, 4)
+    const out = store.allocate(wanted.width, wanted.height, whole.channels)
     if (typeof size === 'number') this.kernels.boxReduce(out, from, size)
     else {
       const [across, down] = [whole.width / wanted.width, whole.height / wanted.height]
       this.kernels.resample(out, from, [across, 0, 0, 0, down, 0], 'lanczos')
     }
     // A copy in ordinary memory, so that both are given back.
-    const picture = { ...plainPicture(wanted.width, wanted.height), data: out.data.slice() }
+    const picture = { ...plainPicture(wanted.width, wanted.height, whole.channels), data: out.data.slice() }
     for (const taken of [from, out]) store.release(taken)
     return picture
   }

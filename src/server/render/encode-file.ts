@@ -6,6 +6,7 @@ import {
   straightened,
   toCodes,
   type OutputFormat,
+  type PictureLayer,
 } from '../../core/formats/write-picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import type { MediaTable } from '../../core/comp/media.ts'
@@ -31,9 +32,11 @@ export async function encodeFile(
   name: string,
   engine: NodeEngine,
   of: RenderedFrame,
+  layers: readonly PictureLayer[] = [],
 ): Promise<Uint8Array> {
   const dither = of.comp.dither === false ? undefined : of.frame
-  if (!isByLibrary(format)) return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither)
+  if (!isByLibrary(format))
+    return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, layers)
   const { width, height } = picture
   const raw = { raw: { width, height, channels: 4 } } as const
   switch (format) {

@@ -6,6 +6,7 @@ import { askedAnswer, rendersAnswer } from '../../contracts/answers.ts'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
 import { filledName, nameParts, nameProblem, usualName } from '../../core/renders/file-name.ts'
 import { FrameListError, manyFrames, parseFrameList } from '../../core/renders/frame-list.ts'
+import { layerKinds } from '../../core/renders/layers.ts'
 import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
 import { requestJson } from '../request-json.ts'
 import { saveFile } from '../save-file.ts'
@@ -35,6 +36,14 @@ function readList(text: string): { frames: number[] } | { problem: string } {
   }
 }
 
+type LayerKind = (typeof layerKinds)[number]
+const layerWords: Readonly<Record<LayerKind, string>> = {
+  lights: 'light of each step',
+  lanes: 'each lane',
+  mattes: 'mattes',
+  passes: 'data passes in use',
+}
+
 /** As many as the server lists. */
 const mostListed = 50
 
@@ -51,6 +60,8 @@ export function RendersPanel({ shotName }: { shotName: string }) {
   const [sizeText, setSizeText] = useState('1')
   const [width, setWidth] = useState('')
   const [name, setName] = useState(usualName)
+  const [layers, setLayers] = useState<readonly LayerKind[]>([])
+  const hasExr = formats.some((f) => f.startsWith('exr'))
   const [failure, setFailure] = useState<string>()
   const [said, setSaid] = useState<string>()
   const [isAsking, setIsAsking] = useState(false)
@@ -85,7 +96,11 @@ export function RendersPanel({ shotName }: { shotName: string }) {
       // What is rendered is what is saved.
       if (!(await saveNow()))
         throw new Error('The shot could not be saved, so it can not be rendered as it is shown.')
-      const options = { ...(size === 1 ? {} : { size }), ...(name === usualName ? {} : { name }) }
+      const options = {
+        ...(size === 1 ? {} : { size }),
+        ...(name === usualName ? {} : { name }),
+        ...(hasExr && layers.length > 0 ? { layers: Object.fromEntries(layers.map((k) => [k, true])) } : {}),
+      }
       const asked = isFollowing ? { follows: true, formats, options } : { frames: text, only, formats, options }
       const answer = await requestJson(askedAnswer, `/api/shots/${id}/renders`, 'POST', asked)
       if (isFollowing) setSaid('Frames are finished as they come, from now on.')
@@ -238,6 +253,24 @@ export function RendersPanel({ shotName }: { shotName: string }) {
               {formatNames[format]}
             </label>
           ))}
+        {hasExr && (
+          <div className="space-y-1 border-t border-base-300 pt-1.5" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as floats.">
+            <p className="text-base-content/65">and in the EXR</p>
+            {layerKinds.map((kind) => (
+              <label key={kind} className="flex cursor-pointer items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs checkbox-primary"
+                  checked={layers.includes(kind)}
+                  onChange={() => {
+                    setLayers(layerKinds.filter((k) => (k === kind ? !layers.includes(k) : layers.includes(k))))
+                  }}
+                />
+                {layerWords[kind]}
+              </label>
+            ))}
+          </div>
+        )}
         </fieldset>
         </div>
         <div className="flex gap-1 pt-2">

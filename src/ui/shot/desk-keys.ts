@@ -5,6 +5,8 @@ import { duplicateLane, insertSteps } from '../../core/comp/fragment.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { rowsHere } from '../desk/desk-lanes.ts'
 import { closeOpened, openSelected } from '../recipes/open-step.ts'
+import { clipText } from '../../core/recipes/clip.ts'
+import { keepClip, keptClip, pasteText } from './clipboard.ts'
 import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { isOnDesk, useShortcut } from '../shortcuts/use-shortcut.ts'
@@ -65,28 +67,22 @@ function moveAcross(store: ShotStore, down: number): void {
 type Clip = 'copy' | 'cut' | 'paste' | 'duplicate'
 
 function clip(store: ShotStore, what: Clip): boolean {
-  const { comp, selection, edit, set, clipboard } = store.getState()
+  const { comp, selection, edit, set } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   const lane = comp.lanes.find((l) => l.id === selection?.lane)
   const steps = lane?.steps ?? comp.master
   switch (what) {
     case 'copy':
-    case 'cut':
-      set({ clipboard: { steps: place ? [place.step] : steps, lanes: comp.lanes } })
+    case 'cut': {
+      const ids = (place ? [place.step] : steps).map((s) => s.id)
+      if (ids.length === 0) return false
+      keepClip(clipText(comp, ids))
       if (what === 'cut' && place) removeSelected(store, 'Cut')
       return true
+    }
     case 'paste': {
-      if (!clipboard || !selection) return false
-      const at = place ? place.index + 1 : steps.length
-      let ids: string[] = []
-      edit(`Paste ${clipboard.steps.map(stepTitle).join(', ')}`, (c) => {
-        const [next, made] = insertSteps(c, selection.lane, at, clipboard.steps, clipboard.lanes)
-        ids = made
-        return next
-      })
-      const last = ids.at(-1)
-      if (last !== undefined) set({ selection: { lane: selection.lane, step: last } })
-      return true
+      const text = keptClip()
+      return text !== undefined && pasteText(store, text)
     }
     case 'duplicate':
       if (place) {

@@ -65,12 +65,6 @@ export interface Scopes {
   readonly isMarking: boolean
 }
 
-export type Clipboard = {
-  readonly steps: readonly Step[]
-  /** Lanes that steps among them may be made of. */
-  readonly lanes: readonly Lane[]
-}
-
 export interface ShotState {
   readonly comp: Comp
   /** What the last edit did, as the undo button names it. */
@@ -130,8 +124,6 @@ export interface ShotState {
   readonly making: { readonly lane: string; readonly step?: string } | undefined
   /** A lane that is to be removed while others take from it. */
   readonly removing: string | undefined
-  /** Steps or a lane that were copied. */
-  readonly clipboard: Clipboard | undefined
   /** Two sides with a line between them, at a share of the picture's width. */
   readonly compare: { readonly left: SideName; readonly right: SideName; readonly at: number } | undefined
   readonly matteView: MatteView | undefined
@@ -239,7 +231,6 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         refusal: undefined,
         making: undefined,
         removing: undefined,
-        clipboard: undefined,
         edit(name, change, gesture) {
           const comp = withinDials(get().comp, placedHere(get().comp, change(get().comp), get().opened))
           if (comp === get().comp) return

@@ -1,0 +1,80 @@
+import * as v from 'valibot'
+import { mattesOf, linksOf } from '../comp/references.ts'
+import { masterId } from '../comp/edits.ts'
+import type { MediaTable } from '../comp/media.ts'
+import type { Comp, Step } from '../comp/schema.ts'
+import type { Target } from '../engine/plan/plan-targets.ts'
+import { rulesOf } from '../passes/passes.ts'
+import { effectOf } from '../recipes/effect-of.ts'
+
+/** What goes into an EXR beside the finished picture, each as a layer of its own. */
+export const renderLayers = v.object({
+  /** The light that each step gives, alone. */
+  lights: v.optional(v.boolean()),
+  /** Each lane's own picture. */
+  lanes: v.optional(v.boolean()),
+  mattes: v.optional(v.boolean()),
+  /** Data passes that the comp uses, as they came. */
+  passes: v.optional(v.boolean()),
+})
+export type RenderLayers = v.InferOutput<typeof renderLayers>
+export const layerKinds = [
+  'lights',
+  'lanes',
+  'mattes',
+  'passes',
+] as const satisfies readonly (keyof RenderLayers)[]
+
+/** A layer of a file: what is computed for it, and how it is called. */
+export interface Layer {
+  /** Letters, digits and _; each once. */
+  readonly name: string
+  readonly target: Target
+  /** Its numbers are not made smaller, and not rounded to half floats. */
+  readonly isData: boolean
+}
+
+const slug = (text: string) =>
+  text
+    .normalize('NFKD')
+    .toLowerCase()
+    .replace(/[^a-z0-9]+/g, '_')
+    .replace(/^_+|_+$/g, '')
+    .slice(0, 60) || 'layer'
+
+/** The layers that a comp has of the kinds that are wanted, in the order of the desk: 'light_bloom', 'lane_cave', 'matte_cave', 'pass_depth'. */
+export function layersOf(comp: Comp, media: MediaTable, wanted: RenderLayers): Layer[] {
+  const names = new Set<string>()
+  const layer = (kind: string, text: string, target: Target, isData = false): Layer => {
+    const base = `${kind}_${slug(text)}`
+    let name = base
+    for (let n = 2; names.has(name); n++) name = `${base}_${n}`
+    names.add(name)
+    return { name, target, isData }
+  }
+  const title = (step: Step) => step.name ?? effectOf(step)?.title ?? step.effect
+  const desk = comp.lanes.filter((l) => l.in === undefined || comp.lanes.some((b) => b.id === l.in))
+  const lists = [...desk, { id: masterId, name: 'whole picture', steps: comp.master }]
+  const found: Layer[] = []
+  if (wanted.lights)
+    for (const { steps } of lists)
+      for (const step of steps)
+        if (step.recipe ?? effectOf(step)?.kind === 'light')
+          found.push(layer('light', title(step), { type: 'light', step: step.id }))
+  if (wanted.lanes) for (const lane of desk) found.push(layer('lane', lane.name, { type: 'lane', lane: lane.id }))
+  if (wanted.mattes)
+    for (const { lane, step } of mattesOf(comp)) {
+      const list = lists.find((l) => l.id === lane)
+      const of = list?.steps.find((s) => s.id === step)
+      if (list) found.push(layer('matte', of ? `${list.name} ${title(of)}` : list.name, { type: 'matte', lane, ...(step === undefined ? {} : { step }) }))
+    }
+  if (wanted.passes) {
+    const used = new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))
+    for (const [ref, { passes }] of Object.entries(media))
+      if (used.has(ref))
+        for (const { name, kind } of passes)
+          if (rulesOf(kind).isData && kind !== 'ids' && kind !== 'table')
+            found.push(layer('pass', name, { type: 'pass', media: ref, pass: name }, true))
+  }
+  return found
+} // prettier-ignore
