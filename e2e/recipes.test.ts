@@ -80,6 +80,8 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   await key('o')
   await waitFor(driver, 'the path', async () => /Desk\s*Lamp light/.test(await textOf(driver, 'nav[aria-label="Where on the desk"]')))
   expect((await driver.findElements(By.css('li[aria-label="Whole picture"]'))).length).toBe(0)
+  await tile('Step Bloom')
+  await says(/Moved from outside: .*Threshold by/, '[data-testid=moved-note]')
   await tile('Step Star glare')
   await key(' ')
   await find(driver, 'button[aria-label="Step Star glare, off"]')

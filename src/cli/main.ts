@@ -14,6 +14,7 @@ import { checkStore } from '../server/media/check-store.ts'
 import { submit } from './submit.ts'
 import { UsageError } from './usage-error.ts'
 import { renderInJobs } from './render-jobs.ts'
+import { watchFolder } from './watch.ts'
 import { countOption, runWorker } from './worker.ts'
 
 const usage = `zafiro: finishes rendered frames
@@ -24,6 +25,8 @@ const usage = `zafiro: finishes rendered frames
                 [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--movie FILE.mp4|.webm|.mov] [--threads N] [--jobs N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
+  zafiro watch FOLDER --shot SHOT.zafiro.json --out FOLDER [--frames LIST] [--format …] [--scale …] [--name …] [--layers …] [--json]
+      renders each frame when it has arrived whole, and again when it comes anew; until it is stopped, or all of LIST is made
   zafiro submit ADDRESS SHOT --frames 1-48 [--key KEY] [--format … …] [--scale …] [--name …] [--only missing|changed] [--follow] [--json]
       has a server render frames of one of its shots, named as there or by its id; --follow waits until it is through
   zafiro worker ADDRESS [--key KEY] [--jobs N] [--cache FOLDER] [--cache-limit GIGABYTES]
@@ -152,6 +155,23 @@ async function run(args: string[]): Promise<void> {
       if (failed > 0) process.exitCode = 1
       return
     }
+    case 'watch': {
+      const text = { type: 'string' } as const
+      const { values, positionals } = parseArgs({
+        args: rest,
+        allowPositionals: true,
+        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, threads: text },
+      }) // prettier-ignore
+      const { shot, out } = values
+      if (positionals.length !== 1 || !shot || !out)
+        throw new UsageError('usage', 'watch wants a folder, --shot FILE and --out FOLDER')
+      const stopping = { isAsked: false }
+      for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => (stopping.isAsked = true))
+      const report = values.json ? sayJson : showProgress()
+      const choice = { ...values, out, isOver: () => stopping.isAsked }
+      if ((await watchFolder(positionals[0]!, shot, choice, report)) > 0) process.exitCode = 1
+      return
+    }
     case 'worker': {
       const text = { type: 'string' } as const
       const { values, positionals } = parseArgs({
@@ -259,7 +279,7 @@ async function run(args: string[]): Promise<void> {
     default:
       throw new UsageError(
         'usage',
-        `there is no command '${command}'; try inspect, render, submit, worker, key, store, effects, recipes or bench`,
+        `there is no command '${command}'; try inspect, render, watch, submit, worker, key, store, effects, recipes or bench`,
       )
   }
 }

@@ -5,6 +5,7 @@ import { addLane, emptyComp, setFeed } from '../core/comp/edits.ts'
 import { putDial } from '../core/comp/settings.ts'
 import { allSteps, type Comp, type FeedLink } from '../core/comp/schema.ts'
 import { shrink, smallToCodes } from '../core/engine/shrink.ts'
+import type { RecipeDial } from '../core/comp/recipe.ts'
 import { drawer } from '../core/recipes/drawer.ts'
 import { dialOf } from '../core/recipes/effect-of.ts'
 import { putRecipe, type RecipeFile } from '../core/recipes/recipe-file.ts'
@@ -30,6 +31,12 @@ const shownOn: Readonly<Record<string, { readonly objects?: string; readonly cut
   'ember-trail': { dials: { from: 0.7 } },
 } // prettier-ignore
 
+/** What a dial takes, for the reference. */
+const takesWords = (dial: RecipeDial): string =>
+  dial.type === 'number'
+    ? `${(dial.range ?? [0, 1]).join(' – ')}${dial.unit ? ` ${dial.unit}` : ''}`
+    : dialWords(dialOf(dial))
+
 /** The document of all recipes of the drawer, from what they say of themselves. */
 export function recipesReference(): string {
   const pages = [...drawer()].map(([id, { step, lanes }]) => {
@@ -39,7 +46,7 @@ export function recipesReference(): string {
       `${about} Family: ${family}. Made of ${lanes.map((l) => `*${l.name}*${l.steps.length > 0 ? ` (${l.steps.map((s) => s.effect).join(', ')})` : ''}`).join(', ')}.`,
       `![Left without ${name}, right with it](recipes/${id}.webp)`,
       ...inputs.map((i) => `- comes in: **${i.name}** (${i.kind})${i.required ? ', needed' : `; without it: ${i.without ?? 'nothing'}`}`),
-      '| dial | takes | what it does |\n|---|---|---|\n' + dials.map((d) => `| ${d.name} | ${dialWords(dialOf(d))} | ${d.hint ?? ''} |`).join('\n'),
+      '| dial | takes | what it does |\n|---|---|---|\n' + dials.map((d) => `| ${d.name} | ${takesWords(d)} | ${d.hint ?? ''} |`).join('\n'),
     ].join('\n\n')
   })
   return `# The drawer\n\nRecipes that come with Zafiro, written by \`npx zafiro recipes --markdown\` from what they say of themselves. What a recipe is: [comp format](comp-format.md).\n\n${pages.join('\n\n')}\n`

@@ -15,6 +15,7 @@ import { readSetting } from '../../core/comp/settings.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { isOnNow } from '../shot/use-setting.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
+import { MovedNote } from '../recipes/moved-note.tsx'
 import { RecipeBox } from '../recipes/recipe-box.tsx'
 import { CurveEditor } from './curve-editor.tsx'
 import { DecisionFile } from './decision-file.tsx'
@@ -206,6 +207,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
           onChange={feed('matte', 'matte')}
         />
       </div>
+      <MovedNote step={step} laneId={laneId} />
       {step.recipe && <RecipeBox key={`recipe ${step.id}`} step={step} />}
       {effect && <StartingPoints key={step.id} step={step} effect={effect} laneId={laneId} />}
       {effect?.span && <SpanChart step={step} effect={effect} value={value} />}
