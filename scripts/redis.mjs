@@ -7,6 +7,9 @@ import { plainPath } from './database.mjs'
 import { say } from './prepare.mjs'
 import { readState, writeState } from './state-file.mjs'
 
+/** Libraries that are loaded before all others, such as one that sets the clock, can keep Redis's allocator from starting. */
+const plainly = ['-u', 'LD_PRELOAD']
+
 const isSettings = (s) => typeof s.password === 'string'
 
 /**
@@ -25,7 +28,8 @@ export function prepareQueue(folder) {
   rmSync(socket, { force: true })
   const log = join(folder, 'appendonlydir')
   const manifest = join(log, 'appendonly.aof.manifest')
-  if (existsSync(manifest) && spawnSync('redis-check-aof', [manifest]).status !== 0) {
+  const check = () => spawnSync('env', [...plainly, 'redis-check-aof', manifest], { timeout: 20_000 }).status
+  if (existsSync(manifest) && (check() ?? 0) !== 0) {
     say('  what the queue of renders kept is damaged; it is made again from the database.')
     rmSync(log, { recursive: true, force: true })
   }
@@ -45,5 +49,9 @@ export function prepareQueue(folder) {
     'daemonize no',
   ]
   writeFileSync(settings, `${lines.join('\n')}\n`, { mode: 0o600 })
-  return { command: 'redis-server', args: [settings], uri: `redis+unix://${socket}?password=${password}` }
+  return {
+    command: 'env',
+    args: [...plainly, 'redis-server', settings],
+    uri: `redis+unix://${socket}?password=${password}`,
+  }
 }

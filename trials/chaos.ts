@@ -90,6 +90,7 @@ const events = {
   'render worker killed': 3,
   'folder watcher killed': 2,
   'database killed': 3,
+  'queue killed': 2,
   'decoder killed': 2,
   'start killed': 1,
   'everything killed': 1,
@@ -106,6 +107,7 @@ async function happen(what: Happening): Promise<void> {
     case 'render worker killed':
     case 'folder watcher killed':
     case 'database killed':
+    case 'queue killed':
       killPart(what.replace(' killed', ''))
       return
     case 'decoder killed':

@@ -120,7 +120,7 @@ export class Installation {
   /** Whether everything that has to run does, and answers. */
   async isWhole(): Promise<boolean> {
     const names = this.parts().map((p) => p.name)
-    const wanted = ['web server', 'render worker', 'folder watcher', 'database']
+    const wanted = ['web server', 'render worker', 'folder watcher', 'database', 'queue']
     return wanted.every((name) => names.includes(name)) && (await this.isHealthy())
   }
 

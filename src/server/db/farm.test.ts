@@ -126,6 +126,17 @@ describe('the queue', () => {
     expect(await states(id)).toEqual(['done', 'done', 'done', 'done'])
     expect(await local.take(worker('b'), 4)).toEqual([])
   })
+  test('hands a frame out again that nobody has, though the queue takes it for handed out for hours', async () => {
+    const local = new LocalDispatch(queue)
+    const id = await begin([1])
+    // Who took it from the queue was ended before the database knew.
+    await expect.poll(() => queue.take('gone'), { timeout: 5000 }).toMatchObject({ frame: 1 })
+    await redis.pexpire(`bull:frames:${id}_1:lock`, 7_200_000)
+    const taken: unknown[] = []
+    await expect
+      .poll(async () => taken.push(...(await local.take(worker('a'), 1))), { timeout: 25_000, interval: 200 })
+      .toBe(1)
+  }, 40_000)
   test('hands out what comes first in another order as soon as that is asked for', async () => {
     const local = new LocalDispatch(queue)
     const [a, b] = [await begin([1, 2]), await begin([7, 8])]

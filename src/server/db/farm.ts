@@ -53,7 +53,8 @@ export async function nextFrames(db: Db, most: number): Promise<FrameKey[]> {
   const [rows] = await db.query<(RowDataPacket & FrameKey)[]>(
     `select f.render_id as renderId, f.frame from render_frames f join renders r on r.id = f.render_id
      where not r.paused and (f.state = 'waiting'
-       or (f.state = 'working' and coalesce(f.seen_at, '2000-01-01') < current_timestamp(3) - interval ${silentSeconds} second))
+       or (f.state = 'working' and (coalesce(f.seen_at, '2000-01-01') < current_timestamp(3) - interval ${silentSeconds} second
+         or f.seen_at > current_timestamp(3) + interval ${silentSeconds} second)))
      order by r.priority desc, r.place, r.created_at, f.frame limit ?`,
     [most],
   )
@@ -77,8 +78,8 @@ export async function handFrame(
     )
     const row = rows[0]
     if (!row || row.paused) return undefined
-    // Two heartbeats are enough here, as the queue waits for its own time to pass, too.
-    const isFree = row.state === 'waiting' || (row.state === 'working' && (row.silent === null || row.silent >= 10))
+    // A clock that was set back says of everyone that he spoke in the future. Two heartbeats are enough here, as the queue waits for its own time to pass, too.
+    const isFree = row.state === 'waiting' || (row.state === 'working' && (row.silent === null || row.silent >= 10 || row.silent <= -10))
     if (!isFree) return undefined
     if (row.attempts >= mostLosses) {
       await db.execute(

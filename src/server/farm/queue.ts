@@ -1,4 +1,5 @@
 import { Queue, Worker, type Job } from 'bullmq'
+import { Redis } from 'ioredis'
 import type { FrameKey } from './frame-key.ts'
 
 /** The queue does not answer; what needs it waits. */
@@ -49,6 +50,8 @@ const jobId = ({ renderId, frame }: FrameKey) => `${renderId}_${frame}`
 export class FrameQueue {
   private readonly queue: Queue<FrameKey>
   private readonly worker: Worker<FrameKey>
+  /** For what BullMQ has no words for. */
+  private redis: Redis | undefined
 
   constructor() {
     const connection = connectionOf()
@@ -86,6 +89,21 @@ export class FrameQueue {
     )
   }
 
+  /** Frames that are handed out, as the queue knows them. */
+  async handedOut(): Promise<FrameKey[]> {
+    const jobs = await inTime(this.queue.getActive())
+    return jobs.flatMap((job: Job<FrameKey> | undefined) => (job ? [job.data] : []))
+  }
+
+  /** Forgets a frame, whoever has it. */
+  async forget(key: FrameKey): Promise<void> {
+    const job = await this.job(key)
+    if (!job) return
+    this.redis ??= new Redis(connectionOf()).on('error', () => undefined)
+    await inTime(this.redis.del(this.queue.toKey(`${jobId(key)}:lock`)))
+    await inTime(job.remove())
+  }
+
   /** Takes out what waits, so that it can be put in in another order. */
   async clear(): Promise<void> {
     await inTime(this.queue.drain())
@@ -120,6 +138,7 @@ export class FrameQueue {
   }
 
   async close(): Promise<void> {
+    this.redis?.disconnect()
     await Promise.all([this.worker.close(true), this.queue.close()])
   }
 }
