@@ -18,18 +18,29 @@ import { readInput } from './inspect.ts'
 const width = 640
 
 /** What each of the drawer is shown on, of the demo's frame: words that its objects begin with, and dials that suit it. */
-const shownOn: Readonly<Record<string, { readonly objects?: string; readonly cutOut?: string; readonly dials?: Readonly<Record<string, unknown>> }>> = {
-  'lamp-in-haze': { objects: 'bell', dials: { from: 0.5, haze: 1.2 } },
-  'light-from-within': { objects: 'crystal' },
-  'daylight-through-an-opening': { dials: { origin: [0.53, -0.08], strength: 2.2 } },
-  'underwater-depth': { dials: { near: 2, far: 16 } },
+const shownOn: Readonly<Record<string, Shown>> = {
+  'lamp-in-haze': { objects: 'bell', isLeft: true, dials: { from: 0.3, size: 240, haze: 1, spikes: 1 } },
+  'light-from-within': { objects: 'crystal', dials: { origin: [0.97, 0.98], strength: 1.6 } },
+  'grazing-reflection': { objects: 'bell_glass', isLeft: true, dials: { stops: 2.5 } },
+  'daylight-through-an-opening': { dials: { origin: [0.53, -0.08], strength: 0.7, length: 560 } },
+  'underwater-depth': { dials: { near: 3, far: 34 } },
   'drawn-plume': { cutOut: 'jelly' },
-  'rim-and-core': { cutOut: 'jelly' },
-  'wet-night-streets': { dials: { from: 0.35, strength: 1 } },
+  'rim-and-core': { cutOut: 'crystal', isLeft: true, dials: { rimWidth: 8, core: 0.9, coreWidth: 40 } },
+  'wet-night-streets': { dials: { from: 0.5, strength: 0.6 } },
   neon: { objects: 'jelly', dials: { reach: 90 } },
-  'star-field-sparkle': { dials: { from: 0.7, size: 70, strength: 2 } },
-  'ember-trail': { dials: { from: 0.7 } },
-} // prettier-ignore
+  'star-field-sparkle': { objects: 'jelly', dials: { from: 0.35, size: 22, strength: 1.5 } },
+  'ember-trail': { objects: 'vent', dials: { from: 0.5, heat: 1.6 } },
+}
+
+interface Shown {
+  /** Words that the objects begin with that its matte is. */
+  readonly objects?: string
+  /** Of what it stands on, where it works from its own outline. */
+  readonly cutOut?: string
+  readonly dials?: Readonly<Record<string, unknown>>
+  /** It is seen in the left half, as that is where its objects are. */
+  readonly isLeft?: boolean
+}
 
 /** What a dial takes, for the reference. */
 const takesWords = (dial: RecipeDial): string =>
@@ -44,7 +55,7 @@ export function recipesReference(): string {
     return [
       `## ${name} (\`${id}\`)`,
       `${about} Family: ${family}. Made of ${lanes.map((l) => `*${l.name}*${l.steps.length > 0 ? ` (${l.steps.map((s) => s.effect).join(', ')})` : ''}`).join(', ')}.`,
-      `![Left without ${name}, right with it](recipes/${id}.webp)`,
+      `![${shownOn[id]?.isLeft ? `Left with ${name}, right without` : `Left without ${name}, right with it`}](recipes/${id}.webp)`,
       ...inputs.map((i) => `- comes in: **${i.name}** (${i.kind})${i.required ? ', needed' : `; without it: ${i.without ?? 'nothing'}`}`),
       '| dial | takes | what it does |\n|---|---|---|\n' + dials.map((d) => `| ${d.name} | ${takesWords(d)} | ${d.hint ?? ''} |`).join('\n'),
     ].join('\n\n')
@@ -112,7 +123,9 @@ export async function drawRecipes(
       const after = await shown(compOf(id, recipe, file, framePath))
       for (let y = 0; y < height; y++) {
         const [from, middle] = [y * width * 4, (y * width + width / 2) * 4]
-        after.set(before.subarray(from, middle), from)
+        const until = from + width * 4
+        if (shownOn[id]?.isLeft) after.set(before.subarray(middle, until), middle)
+        else after.set(before.subarray(from, middle), from)
         after.fill(255, middle - 4, middle + 4)
       }
       const path = join(folder, `${id}.webp`)

@@ -209,13 +209,13 @@ const lightFromWithin: Sketch = {
   thing: thing.name,
   lanes: [
     thing,
-    { name: 'Inside', mode: 'plus', steps: { inner: ['matte-glow', { ...alone, side: 'inside', radius: 30, strength: 0.5, colour: 'own', tint: [0.6, 0.85, 1] }, { shape: from('shape') }] } },
+    { name: 'Inside', mode: 'plus', steps: { inner: ['matte-glow', { ...alone, side: 'inside', radius: 60, strength: 0.9, colour: 'own', tint: [0.6, 0.85, 1] }, { shape: from('shape') }] } },
     { name: 'Around', mode: 'plus', steps: { outer: ['matte-glow', { ...alone, side: 'outside', radius: 110, strength: 0.8, colour: 'own', tint: [0.35, 0.65, 1] }, { shape: from('shape') }] } },
     { name: 'Rays', mode: 'plus', steps: { rays: ['light-rays', { ...alone, threshold: 0.6, length: 420, strength: 0.25, shimmer: 0.4 }, { within: from('shape') }] } },
   ],
   dials: {
-    strength: { name: 'Light', hint: 'All of its light together.', of: [['outer.strength', [0, 2.4]], ['inner.strength', [0, 1.5]], ['rays.strength', [0, 0.75]]], range: [0, 3] },
-    reach: { name: 'Reach', hint: 'How far the light around it goes.', of: ['outer.radius', ['inner.radius', [4, 130]]], range: [10, 500], unit: 'px' },
+    strength: { name: 'Light', hint: 'All of its light together.', of: [['outer.strength', [0, 2.4]], ['inner.strength', [0, 2.7]], ['rays.strength', [0, 0.75]]], range: [0, 3] },
+    reach: { name: 'Reach', hint: 'How far the light around it goes.', of: ['outer.radius', ['inner.radius', [6, 270]]], range: [10, 500], unit: 'px' },
     rays: { name: 'Length of the rays', hint: 'How far rays go.', of: ['rays.length'], range: [10, 2000], unit: 'px' },
     origin: { name: 'Rays come from', hint: 'The point that they leave.', of: ['rays.origin'] },
     inner: { name: 'Colour inside', hint: 'Near the core.', of: ['inner.tint'] },
@@ -236,7 +236,7 @@ const grazingReflection: Sketch = {
   ],
   lanes: [
     { name: 'Surface', steps: {} },
-    { name: 'Seen from the side', isMatte: true, steps: { facing: ['facing-matte', { by: 'fresnel', gamma: 0.7 }, { normal: from('normal'), position: from('position') }] } },
+    { name: 'Seen from the side', isMatte: true, steps: { facing: ['facing-matte', { by: 'fresnel', white: 0.4, gamma: 0.7 }, { normal: from('normal'), position: from('position') }] } },
     { name: 'Reflection', source: { type: 'input', input: 'reflection' }, mode: 'plus', opacity: 0.8, matte: { from: { type: 'tap', lane: 'Seen from the side' }, also: [{ by: 'intersect', ...from('where') }] }, steps: { bright: ['exposure', { stops: 0.5 }], colour: ['tint', { colour: [1, 1, 1] }] } },
   ],
   dials: {
@@ -328,15 +328,15 @@ const rimAndCore: Sketch = {
   inputs: [matteInput('shape', 'character', 'its own cover')],
   lanes: [
     { name: 'Character', steps: {
-      core: ['matte-shade', { shade: [0.34, 0.36, 0.62], strength: 0.7, moveX: -46, moveY: -14, softness: 26 }, { shape: from('shape') }],
-      rim: ['matte-light', { tint: [1, 0.85, 0.6], strength: 0.9, moveX: -7, moveY: 5, softness: 5 }, { shape: from('shape') }],
+      core: ['matte-shade', { invert: true, shade: [0.34, 0.36, 0.62], strength: 0.7, moveX: 46, moveY: -14, softness: 26 }, { shape: from('shape') }],
+      rim: ['matte-light', { invert: true, tint: [1, 0.85, 0.6], strength: 0.9, moveX: -7, moveY: 5, softness: 5 }, { shape: from('shape') }],
     } },
   ],
   dials: {
     rimWidth: { name: 'Width of the rim', hint: 'Above 0 on the right, below on the left.', of: [['rim.moveX', [40, -40]]], range: [-40, 40], unit: 'px' },
     rim: { name: 'Rim', hint: 'How bright it is.', of: ['rim.strength'], range: [0, 4] },
     rimColour: { name: 'Colour of the rim', hint: 'Of the light behind.', of: ['rim.tint'] },
-    coreWidth: { name: 'Where the core lies', hint: 'How far the lit side reaches.', of: [['core.moveX', [150, -150]]], range: [-150, 150], unit: 'px' },
+    coreWidth: { name: 'Where the core lies', hint: 'How far the shadow comes in: above 0 from the left, below from the right.', of: [['core.moveX', [-150, 150]]], range: [-150, 150], unit: 'px' },
     core: { name: 'Core shadow', hint: 'How dark it is.', of: ['core.strength'] },
     coreColour: { name: 'Colour of the shadow', hint: 'What the scene throws back.', of: ['core.shade'] },
     soft: { name: 'Softness of the core', hint: '0 is a hard edge, as in paint.', of: ['core.softness'], range: [0, 150], unit: 'px' },
@@ -442,9 +442,9 @@ const softPrint: Sketch = {
     { name: 'Print', steps: {
       soft: ['bloom', { threshold: 0.35, knee: 1, reach: 180, tightness: 0.3, strength: 0.28, coverAlpha: false }],
       less: ['saturation', { saturation: 0.86 }],
-      fade: ['cdl-grade', { offsetRed: 0.012, offsetGreen: 0.01, offsetBlue: 0.014, powerRed: 0.94, powerGreen: 0.95, powerBlue: 0.93 }],
+      fade: ['cdl-grade', { offsetRed: 0.008, offsetGreen: 0.008, offsetBlue: 0.009, powerRed: 0.96, powerGreen: 0.96, powerBlue: 0.95 }],
       corners: ['vignette', { by: 'free', size: 95, softness: 0.8 }],
-      grain: ['grain', { size: 1.6, shadows: 0.004, middle: 0.018, lights: 0.03 }],
+      grain: ['grain', { size: 1.4, shadows: 0.002, middle: 0.01, lights: 0.02 }],
     } },
   ],
   dials: {
