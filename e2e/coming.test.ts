@@ -19,8 +19,8 @@ const frame = async (n: number, level: number) => {
 } // prettier-ignore
 
 const choose = async (label: string, value: string) => {
-  const select = await find(driver, `${panel} select[aria-label="${label}"]`)
-  await select.findElement(By.css(`option[value="${value}"]`)).click()
+  // Its choices are asked for when it is first shown.
+  await (await find(driver, `${panel} select[aria-label="${label}"] option[value="${value}"]`)).click()
 }
 const tick = async (format: string, isOn: boolean) => {
   const box = await driver.findElement(By.xpath(`//section[@aria-label="Renders"]//label[contains(., "${format}")]/input`)) // prettier-ignore

@@ -1,6 +1,6 @@
 import * as v from 'valibot'
 import { outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
-import { layerKinds, type RenderLayers } from '../core/renders/layers.ts'
+import { layerKinds, type ExrLayers } from '../core/renders/exr-layers.ts'
 import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
 import { renderSize, type RenderSize } from '../core/renders/render-options.ts'
 import { UsageError } from './usage-error.ts'
@@ -35,7 +35,7 @@ export function parseFormat(text: string): OutputFormat {
 }
 
 /** 'lights,mattes' → what goes into an EXR beside the picture. Throws UsageError. */
-export function parseLayers(text: string | undefined): RenderLayers {
+export function parseLayers(text: string | undefined): ExrLayers {
   const kinds = (text ?? '').split(',').map((one) => one.trim()).filter((one) => one !== '')
   const unknown = kinds.find((one) => !layerKinds.some((k) => k === one))
   if (unknown !== undefined)

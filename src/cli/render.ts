@@ -8,7 +8,7 @@ import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { fileName } from '../core/formats/write-picture.ts'
-import { layersOf } from '../core/renders/layers.ts'
+import { layersOf } from '../core/renders/exr-layers.ts'
 import { filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
@@ -177,7 +177,7 @@ export async function renderShotFile(
           warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
         const of = { comp: shot.comp, media, frame }
         const whole = layers.length > 0 ? { ...picture, data: picture.data.slice() } : picture
-        const further = await engine.renderLayers(shot.comp, media, frame, layers, size)
+        const further = await engine.exrLayers(shot.comp, media, frame, layers, size)
         const bytes = await encodeFile(whole, format, `${shot.name}, frame ${frame}`, engine, of, further)
         await writeWhole(file, bytes)
         if (movieKind) {

@@ -181,7 +181,7 @@ const thing: LaneOf = { name: 'What it shines on', steps: {} }
 const lampInHaze: Sketch = {
   name: 'Lamp in haze',
   about: 'A lamp in thick air: a close glow, a wide one that fades slowly, and a few fine spikes.',
-  words: 'lantern light fog glow halo street beam bulb headlight torch humid air diffusion',
+  words: 'lantern light fog halo shine street beam bulb headlight torch humid air diffusion',
   family: 'light',
   inputs: [matteInput('lamp', 'lamp', 'all that is bright')],
   thing: thing.name,
@@ -203,7 +203,7 @@ const lampInHaze: Sketch = {
 const lightFromWithin: Sketch = {
   name: 'Light from within',
   about: 'Something that shines by itself: light inside its outline, light around it, and rays that leave it.',
-  words: 'inner glow outer glow aura magic crystal jellyfish spirit core radiance emit self lit',
+  words: 'from inside shining aura magic crystal jellyfish spirit core radiance emit self lit',
   family: 'light',
   inputs: [matteInput('shape', 'shape', 'its own cover')],
   thing: thing.name,

@@ -1,5 +1,5 @@
 import * as v from 'valibot'
-import { renderLayers } from './layers.ts'
+import { exrLayers } from './exr-layers.ts'
 import { nameProblem } from './file-name.ts'
 
 /** How large a render is: a share of the frame, or a width in pixels. */
@@ -15,7 +15,7 @@ export type RenderSize = v.InferOutput<typeof renderSize>
 export const renderOptions = v.object({
   size: v.optional(renderSize),
   /** What goes into EXR files beside the picture. */
-  layers: v.optional(renderLayers),
+  layers: v.optional(exrLayers),
   name: v.optional(v.pipe(v.string(), v.rawCheck(({ dataset, addIssue }) => {
     const problem = dataset.typed ? nameProblem(dataset.value) : undefined
     if (problem) addIssue({ message: problem })

@@ -15,7 +15,7 @@ import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { plainPicture, type Picture } from '../../core/picture/picture.ts'
 import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
 import type { PictureLayer } from '../../core/formats/write-picture.ts'
-import type { Layer } from '../../core/renders/layers.ts'
+import type { Layer } from '../../core/renders/exr-layers.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
@@ -93,7 +93,7 @@ export class NodeEngine {
    * Layers of a frame, without the margin and of the size of its picture; data only at full size, as its numbers can not be made smaller. What can not be
    * planned is left out.
    */
-  async renderLayers(
+  async exrLayers(
     comp: Comp,
     media: MediaTable,
     frame: number,

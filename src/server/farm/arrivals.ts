@@ -1,13 +1,10 @@
 import { createHash } from 'node:crypto'
-import { framesOfPass, type Media, type MediaTable } from '../../core/comp/media.ts'
+import type { Media, MediaTable } from '../../core/comp/media.ts'
 import { linksOf } from '../../core/comp/references.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 
 /** Files of a media by frame, of one kind each: its own, and those of passes that lie beside. */
-const kindsOf = (media: Media) => [
-  media.frames,
-  ...Object.keys(media.beside ?? {}).map((beside) => framesOfPass(media, { beside } as never)),
-]
+const kindsOf = ({ frames, beside = {} }: Media) => [frames, ...Object.values(beside)]
 
 /**
  * Frames that can be rendered, each with what its files are called by their content: those of which every sequence that the comp uses has its file. A

@@ -1,12 +1,11 @@
-import { createHash } from 'node:crypto'
 import { createReadStream, createWriteStream } from 'node:fs'
 import { mkdir, rename, stat } from 'node:fs/promises'
 import type { IncomingMessage, ServerResponse } from 'node:http'
 import { join } from 'node:path'
-import { Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import * as v from 'valibot'
 import { DatabaseBusy, DatabaseUnreachable, nameFailure } from '../db/pool.ts'
+import { hashing } from '../media/hashing.ts'
 import { storedPath } from '../media/store.ts'
 import { partName, syncFile } from '../whole-file.ts'
 import { buildId, otherBuild } from './build.ts'
@@ -93,16 +92,9 @@ async function takeFile(request: IncomingMessage, token: string, name: string): 
   await mkdir(folder, { recursive: true })
   const path = join(folder, name)
   const part = partName(path)
-  const hash = createHash('sha256')
-  const through = new Transform({
-    transform(data: Buffer, _, done) {
-      hash.update(data)
-      done(undefined, data)
-    },
-  })
+  const { through, digest } = hashing()
   await pipeline(request, through, createWriteStream(part))
-  if (hash.digest('hex') !== wanted)
-    throw new Refused(422, 'The file did not arrive as it was sent. Send it again.')
+  if (digest() !== wanted) throw new Refused(422, 'The file did not arrive as it was sent. Send it again.')
   await syncFile(part)
   await rename(part, path)
 }

@@ -1,14 +1,14 @@
-import { createHash } from 'node:crypto'
 import { createReadStream, createWriteStream } from 'node:fs'
 import { mkdir, rename, rm } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
-import { Readable, Transform } from 'node:stream'
+import { Readable } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { setTimeout as sleep } from 'node:timers/promises'
 import * as v from 'valibot'
 import { readingsAnswer } from '../../contracts/answers.ts'
 import type { ReadingStore } from '../../core/engine/readings.ts'
 import type { Handed, RenderPlan, WorkerState } from '../db/farm.ts'
+import { hashing } from '../media/hashing.ts'
 import { exists, hashFile, storedPath } from '../media/store.ts'
 import { partName } from '../whole-file.ts'
 import { stagingOf, type Dispatch, type HeldFrame, type WorkDone } from './dispatch.ts'
@@ -173,19 +173,13 @@ async function fetchOnce(server: ServerAt, hash: string): Promise<void> {
   const answer = await askServer(server, 'GET', `${farmPath}/blobs/${hash}`, { isPatient: true })
   await mkdir(dirname(path), { recursive: true })
   const part = partName(path)
-  const found = createHash('sha256')
-  const through = new Transform({
-    transform(data: Buffer, _, done) {
-      found.update(data)
-      done(undefined, data)
-    },
-  })
+  const { through, digest } = hashing()
   try {
     await pipeline(Readable.fromWeb(answer.body as never), through, createWriteStream(part)).catch((error: unknown) => {
       if (error instanceof Error && 'code' in error && error.code === 'ENOSPC') throw error
       throw new ServerAway('A media file broke off on its way.')
     })
-    if (found.digest('hex') !== hash) throw new ServerAway('A media file did not arrive as it is on the server.')
+    if (digest() !== hash) throw new ServerAway('A media file did not arrive as it is on the server.')
     await rename(part, path)
   } finally {
     await rm(part, { force: true })

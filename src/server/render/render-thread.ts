@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { parentPort, workerData } from 'node:worker_threads'
 import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { fileName } from '../../core/formats/write-picture.ts'
-import { layersOf } from '../../core/renders/layers.ts'
+import { layersOf } from '../../core/renders/exr-layers.ts'
 import { filledName, usualName } from '../../core/renders/file-name.ts'
 import type { RenderPlan } from '../db/farm.ts'
 import { storedReadings } from '../db/readings.ts'
@@ -34,10 +34,11 @@ async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folde
   const { comp, media, options, version, shotName } = plan
   const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size)
   await mkdir(folder, { recursive: true })
-  const wanted = options.layers ? layersOf(comp, media, options.layers) : []
+  const isLayered = plan.formats.some((format) => format.startsWith('exr'))
+  const wanted = options.layers && isLayered ? layersOf(comp, media, options.layers) : []
   // The picture is the engine's until it makes the next one.
   const whole = wanted.length > 0 ? { ...picture, data: picture.data.slice() } : picture
-  const layers = await engine.renderLayers(comp, media, frame, wanted, options.size)
+  const layers = await engine.exrLayers(comp, media, frame, wanted, options.size)
   const files: string[] = []
   const base = filledName(options.name ?? usualName, { shot: fileStem(shotName), frame, version })
   for (const [i, format] of plan.formats.entries()) {

@@ -1,7 +1,7 @@
 'use client'
 
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { useMemo } from 'react'
+import type * as v from 'valibot'
 import { recipesAnswer } from '../../contracts/answers.ts'
 import { drawer } from '../../core/recipes/drawer.ts'
 import { parseRecipeFile, type RecipeFile } from '../../core/recipes/recipe-file.ts'
@@ -15,36 +15,60 @@ export interface KnownRecipe {
   readonly isOwn: boolean
 }
 
-export const recipesKey = ['recipes']
-
-/** All recipes that can be used, and those of the library that can not, with the reason. */
-export function useRecipes(): {
+interface Known {
   readonly recipes: readonly KnownRecipe[]
+  /** Those of the library that can not be used, with the reason. */
   readonly broken: readonly { readonly id: string; readonly why: string }[]
-  readonly failure: string | undefined
-  readonly renew: () => void
-} {
+}
+type Listed = v.InferOutput<typeof recipesAnswer>['recipes']
+
+/** A version of a recipe never changes, so each is read once, however often the library is asked for. */
+const read = new Map<string, RecipeFile | string>()
+
+function fileOf({ id, version, doc }: Listed[number]): RecipeFile | string {
+  const key = `${id} ${version}`
+  const known = read.get(key)
+  if (known !== undefined) return known
+  let file: RecipeFile | string
+  try {
+    file = parseRecipeFile(doc)
+  } catch (problem) {
+    file = problem instanceof Error ? problem.message : String(problem)
+  }
+  read.set(key, file)
+  return file
+}
+
+let last: { readonly of: Listed; readonly known: Known } | undefined
+/** The same for all who ask, as long as the library is the same. */
+function knownOf(listed: Listed): Known {
+  if (last?.of === listed) return last.known
+  const recipes: KnownRecipe[] = []
+  const broken: { id: string; why: string }[] = []
+  for (const one of listed) {
+    const file = fileOf(one)
+    if (typeof file === 'string') broken.push({ id: one.id, why: file })
+    else recipes.push({ id: one.id, version: one.version, file, isOwn: true })
+  }
+  for (const [id, file] of drawer())
+    recipes.push({ id, version: file.step.recipe!.from!.version, file, isOwn: false })
+  last = { of: listed, known: { recipes, broken } }
+  return last.known
+}
+
+const none: Listed = []
+const queryKey = ['recipes']
+
+/** All recipes that can be used. */
+export function useRecipes(): Known & { readonly failure: string | undefined; readonly renew: () => void } {
   const queries = useQueryClient()
   const { data, error } = useQuery({
-    queryKey: recipesKey,
+    queryKey,
     queryFn: () => requestJson(recipesAnswer, '/api/recipes'),
   })
-  const read = useMemo(() => {
-    const recipes: KnownRecipe[] = []
-    const broken: { id: string; why: string }[] = []
-    for (const { id, version, doc } of data?.recipes ?? [])
-      try {
-        recipes.push({ id, version, file: parseRecipeFile(doc), isOwn: true })
-      } catch (problem) {
-        broken.push({ id, why: problem instanceof Error ? problem.message : String(problem) })
-      }
-    for (const [id, file] of drawer())
-      recipes.push({ id, version: file.step.recipe!.from!.version, file, isOwn: false })
-    return { recipes, broken }
-  }, [data])
   return {
-    ...read,
+    ...knownOf(data?.recipes ?? none),
     failure: error?.message,
-    renew: () => void queries.invalidateQueries({ queryKey: recipesKey }),
+    renew: () => void queries.invalidateQueries({ queryKey }),
   }
 }

@@ -10,6 +10,8 @@ import { Machines } from './machines.tsx'
 import { RenderCard } from './render-card.tsx'
 
 const everyMs = 5000
+/** As many as the server lists. */
+const mostListed = 60
 const queryKey = ['all renders']
 const isOpen = ({ frames, follows }: ShownRender) =>
   follows || frames.some((f) => f.state === 'waiting' || f.state === 'working')
@@ -108,6 +110,11 @@ export function AllRenders() {
               ))}
             </ul>
           </section>
+        )}
+        {data !== undefined && data.renders.length >= mostListed && (
+          <p className="text-xs text-base-content/60">
+            {mostListed} renders are listed; older ones are with their shots.
+          </p>
         )}
         {data?.renders.length === 0 && (
           <p className="pt-10 text-center text-sm text-base-content/55">

@@ -7,6 +7,8 @@ import { doneAnswer, intakeAnswer, watchedAnswer } from '../../contracts/answers
 import { requestJson } from '../request-json.ts'
 
 const everyMs = 3000
+/** As many as the server tells. */
+const mostTold = 50
 
 /** Where frames come from by themselves: folders that are watched, one to add, and what was refused of them. */
 export function Watched({ shotId }: { shotId: string }) {
@@ -71,6 +73,9 @@ export function Watched({ shotId }: { shotId: string }) {
           </option>
         ))}
       </select>
+      {data !== undefined && data.refused.length >= mostTold && (
+        <p className="text-warning">The last {mostTold} files that were refused:</p>
+      )}
       {data?.refused.map(({ name, problem }) => (
         <p key={name} className="text-warning">
           {name}: {problem}

@@ -8,7 +8,7 @@ import { rulesOf } from '../passes/passes.ts'
 import { effectOf } from '../recipes/effect-of.ts'
 
 /** What goes into an EXR beside the finished picture, each as a layer of its own. */
-export const renderLayers = v.object({
+export const exrLayers = v.object({
   /** The light that each step gives, alone. */
   lights: v.optional(v.boolean()),
   /** Each lane's own picture. */
@@ -17,13 +17,13 @@ export const renderLayers = v.object({
   /** Data passes that the comp uses, as they came. */
   passes: v.optional(v.boolean()),
 })
-export type RenderLayers = v.InferOutput<typeof renderLayers>
+export type ExrLayers = v.InferOutput<typeof exrLayers>
 export const layerKinds = [
   'lights',
   'lanes',
   'mattes',
   'passes',
-] as const satisfies readonly (keyof RenderLayers)[]
+] as const satisfies readonly (keyof ExrLayers)[]
 
 /** A layer of a file: what is computed for it, and how it is called. */
 export interface Layer {
@@ -43,7 +43,7 @@ const slug = (text: string) =>
     .slice(0, 60) || 'layer'
 
 /** The layers that a comp has of the kinds that are wanted, in the order of the desk: 'light_bloom', 'lane_cave', 'matte_cave', 'pass_depth'. */
-export function layersOf(comp: Comp, media: MediaTable, wanted: RenderLayers): Layer[] {
+export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Layer[] {
   const names = new Set<string>()
   const layer = (kind: string, text: string, target: Target, isData = false): Layer => {
     const base = `${kind}_${slug(text)}`
