@@ -9,7 +9,8 @@ import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { fileName } from '../core/formats/write-picture.ts'
 import { layersOf } from '../core/renders/exr-layers.ts'
-import { filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
+import { gapWords } from '../core/renders/gaps.ts'
+import { fileStem, filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
@@ -17,7 +18,6 @@ import { openMedia } from '../server/media/raster-file.ts'
 import { encodeFile } from '../server/render/encode-file.ts'
 import { MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
-import { fileStem } from '../server/render/render-thread.ts'
 import { readInput } from './inspect.ts'
 import { parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
@@ -172,6 +172,7 @@ export async function renderShotFile(
       const from = performance.now()
       try {
         const { picture, problems, replaced } = await engine.renderFrame(shot.comp, media, frame, size)
+        for (const words of gapWords(shot.comp, media, frame)) warned.add(words)
         for (const { message } of problems) warned.add(message)
         for (const [pass, count] of replaced)
           warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)

@@ -20,6 +20,7 @@ import {
 } from '../comp/schema.ts'
 import { dialAt, settingOf, type SettingRef } from '../comp/settings.ts'
 import { dialLabel } from '../dials/dials.ts'
+import { plainWords } from '../plain-words.ts'
 import { connected, expanded, pointBefore, withMoves } from './expand.ts'
 import { effectOf } from './effect-of.ts'
 
@@ -43,7 +44,7 @@ export interface NewDial {
 }
 
 const slug = (text: string, taken: ReadonlySet<string>): string => {
-  const base = text.normalize('NFKD').toLowerCase().replace(/[^a-z0-9]+/g, '-').replace(/^-+|-+$/g, '').slice(0, 30) || 'input'
+  const base = plainWords(text, '-', 'input').slice(0, 30)
   let key = base
   for (let n = 2; taken.has(key) || key in Object.prototype; n++) key = `${base}-${n}`
   return key

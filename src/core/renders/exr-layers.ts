@@ -4,6 +4,7 @@ import { masterId } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
 import type { Comp, Step } from '../comp/schema.ts'
 import type { Target } from '../engine/plan/plan-targets.ts'
+import { plainWords } from '../plain-words.ts'
 import { rulesOf } from '../passes/passes.ts'
 import { effectOf } from '../recipes/effect-of.ts'
 
@@ -34,13 +35,7 @@ export interface Layer {
   readonly isData: boolean
 }
 
-const slug = (text: string) =>
-  text
-    .normalize('NFKD')
-    .toLowerCase()
-    .replace(/[^a-z0-9]+/g, '_')
-    .replace(/^_+|_+$/g, '')
-    .slice(0, 60) || 'layer'
+const slug = (text: string) => plainWords(text, '_', 'layer').slice(0, 60)
 
 /** The layers that a comp has of the kinds that are wanted, in the order of the desk: 'light_bloom', 'lane_cave', 'matte_cave', 'pass_depth'. */
 export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Layer[] {

@@ -1,9 +1,17 @@
+import { plainWords } from '../plain-words.ts'
+
 // How the files of a render are named.
 
 export const usualName = '{shot}.{frame}'
 
 /** What stands in a name for what: the shot's name in small letters, the number of the frame, and which render of the shot it is. */
 export const nameParts = ['{shot}', '{frame}', '{frame:6}', '{version}'] as const
+
+/** 'Grotto descent' → 'grotto-descent', 'Höhle_v002' → 'hohle_v002': safe in a file name anywhere. */
+export function fileStem(name: string): string {
+  const parts = name.split('_').map((part) => plainWords(part, '-', ''))
+  return parts.join('_').replace(/^[-_]+|[-_]+$/g, '') || 'shot'
+}
 
 /** What is wrong with a pattern for names, in words; undefined when it may be used. */
 export function nameProblem(pattern: string): string | undefined {

@@ -4,7 +4,8 @@ import { parentPort, workerData } from 'node:worker_threads'
 import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { fileName } from '../../core/formats/write-picture.ts'
 import { layersOf } from '../../core/renders/exr-layers.ts'
-import { filledName, usualName } from '../../core/renders/file-name.ts'
+import { gapWords } from '../../core/renders/gaps.ts'
+import { fileStem, filledName, usualName } from '../../core/renders/file-name.ts'
 import type { RenderPlan } from '../db/farm.ts'
 import { storedReadings } from '../db/readings.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
@@ -12,17 +13,6 @@ import { fetchBlob, remoteReadings, ServerAway } from '../farm/remote-dispatch.t
 import { writeWhole } from '../whole-file.ts'
 import { encodeFile } from './encode-file.ts'
 import { mostPlans, type RenderMessage, type RenderOrder, type RenderThreadData } from './render-plans.ts'
-
-/** 'Grotto descent' → 'grotto-descent': safe in a file name anywhere. */
-export function fileStem(name: string): string {
-  return (
-    name
-      .normalize('NFKD')
-      .replace(/[^\w]+/g, '-')
-      .replace(/^-+|-+$/g, '')
-      .toLowerCase() || 'shot'
-  )
-}
 
 const say = (message: RenderMessage) => {
   parentPort?.postMessage(message)
@@ -52,7 +42,13 @@ async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folde
     files.push(name)
   }
   const ms = Math.round(performance.now() - began)
-  say({ type: 'done', key, files, warnings: [...new Set(problems.map((p) => p.message))], ms })
+  say({
+    type: 'done',
+    key,
+    files,
+    warnings: [...new Set([...gapWords(comp, media, frame), ...problems.map((p) => p.message)])],
+    ms,
+  })
 }
 
 if (parentPort) {

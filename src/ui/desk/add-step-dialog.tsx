@@ -14,8 +14,33 @@ interface Place {
   readonly at: number
 }
 
-/** Recipes that are listed below what fits. */
-const mostKept = 6
+/** What can be added: an effect or a recipe, with what is said of it. */
+type Entry = {
+  readonly key: string
+  readonly title: string
+  readonly family: string
+  readonly purpose: string
+} & (
+  | { readonly effect: Effect; readonly known?: never }
+  | { readonly known: KnownRecipe; readonly effect?: never }
+)
+
+/** Effects that stand before recipes that fit as well. */
+const firstEffects = 3
+
+/** What fits: the best effects, then recipes, then all other effects; without a search, effects and then recipes. */
+function entriesOf(text: string, recipes: readonly KnownRecipe[]): Entry[] {
+  const effects = searchEffects(text).map((effect): Entry => {
+    const { id: key, title, family, purpose } = effect
+    return { key, title, family, purpose, effect }
+  })
+  const kept = searchRecipes(recipes, text).map((known): Entry => {
+    const { name: title, family, about: purpose } = known.file.step.recipe!
+    return { key: `recipe ${known.id}`, title, family: `recipe · ${family}`, purpose, known }
+  })
+  const first = text.trim() === '' ? effects.length : firstEffects
+  return [...effects.slice(0, first), ...kept, ...effects.slice(first)]
+}
 
 /** *Add a step*: finds an effect by name or by what it does, and says where it is best placed and why. */
 export function AddStepDialog({
@@ -36,13 +61,9 @@ export function AddStepDialog({
   const master = useShot((s) => s.comp.master)
   const steps = place.lane === masterId ? master : (lane?.steps ?? [])
   const { recipes } = useRecipes()
-  const found = searchEffects(text)
-  // What was kept as one step stands below what it is made of.
-  const kept = searchRecipes(recipes, text).slice(0, text.trim() === '' ? undefined : mostKept)
-  const count = found.length + kept.length
-  const at = Math.min(index, count - 1)
-  const chosen = found[at]
-  const chosenRecipe = kept[at - found.length]
+  const entries = entriesOf(text, recipes)
+  const entry = entries[Math.min(index, entries.length - 1)]
+  const chosen = entry?.effect
   const best = chosen && recommendedSlot(chosen, steps)
   /** What would stand wrongly if it were put here. */
   const wrong = chosen
@@ -60,9 +81,9 @@ export function AddStepDialog({
   }, [])
 
   const keys = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setIndex((i) => Math.min(count - 1, i + 1))
+    if (event.key === 'ArrowDown') setIndex((i) => Math.min(entries.length - 1, i + 1))
     else if (event.key === 'ArrowUp') setIndex((i) => Math.max(0, i - 1))
-    else if (event.key === 'Enter' && chosenRecipe) onAddRecipe(chosenRecipe, place)
+    else if (event.key === 'Enter' && entry?.known) onAddRecipe(entry.known, place)
     else if (event.key === 'Enter' && chosen)
       onAdd(chosen, event.shiftKey && best !== undefined ? { ...place, at: best } : place)
     else return
@@ -89,54 +110,29 @@ export function AddStepDialog({
           />
         </div>
         <ul role="listbox" aria-label="Effects" className="max-h-72 overflow-y-auto p-1.5">
-          {found.map((effect) => (
-            <li key={effect.id} role="option" aria-selected={effect === chosen}>
+          {entries.map((one, i) => (
+            <li key={one.key} role="option" aria-selected={one === entry}>
               <button
                 type="button"
                 tabIndex={-1}
-                className={`block w-full rounded px-3 py-2 text-left ${effect === chosen ? 'bg-primary/35' : 'hover:bg-neutral'}`}
+                className={`block w-full rounded px-3 py-2 text-left ${one === entry ? 'bg-primary/35' : 'hover:bg-neutral'}`}
                 onMouseEnter={() => {
-                  setIndex(found.indexOf(effect))
+                  setIndex(i)
                 }}
                 onClick={() => {
-                  onAdd(effect, place)
+                  if (one.known) onAddRecipe(one.known, place)
+                  else onAdd(one.effect, place)
                 }}
               >
                 <span className="flex items-baseline justify-between">
-                  <span className="font-semibold">{effect.title}</span>
-                  <span className="text-xs text-base-content/55">{effect.family}</span>
+                  <span className="font-semibold">{one.title}</span>
+                  <span className="text-xs text-base-content/55">{one.family}</span>
                 </span>
-                <span className="block text-xs text-base-content/70">{effect.purpose}</span>
+                <span className="block text-xs text-base-content/70">{one.purpose}</span>
               </button>
             </li>
           ))}
-          {kept.length > 0 && <li className="px-3 pb-1 pt-2 text-xs text-base-content/55">Recipes</li>}
-          {kept.map((known, i) => {
-            const recipe = known.file.step.recipe!
-            const isChosen = known === chosenRecipe
-            return (
-              <li key={known.id} role="option" aria-selected={isChosen}>
-                <button
-                  type="button"
-                  tabIndex={-1}
-                  className={`block w-full rounded px-3 py-2 text-left ${isChosen ? 'bg-primary/35' : 'hover:bg-neutral'}`}
-                  onMouseEnter={() => {
-                    setIndex(found.length + i)
-                  }}
-                  onClick={() => {
-                    onAddRecipe(known, place)
-                  }}
-                >
-                  <span className="flex items-baseline justify-between">
-                    <span className="font-semibold">{recipe.name}</span>
-                    <span className="text-xs text-base-content/55">recipe · {recipe.family}</span>
-                  </span>
-                  <span className="block text-xs text-base-content/70">{recipe.about}</span>
-                </button>
-              </li>
-            )
-          })}
-          {count === 0 && (
+          {entries.length === 0 && (
             <li className="px-3 py-4 text-base-content/60">Nothing does that yet. Try other words.</li>
           )}
         </ul>

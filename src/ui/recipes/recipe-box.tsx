@@ -5,6 +5,7 @@ import { useState } from 'react'
 import { recipeSavedAnswer } from '../../contracts/answers.ts'
 import { editStep } from '../../core/comp/edits.ts'
 import type { Step } from '../../core/comp/schema.ts'
+import { plainWords } from '../../core/plain-words.ts'
 import { takeApart } from '../../core/recipes/make.ts'
 import { recipeFileOf, takeVersion } from '../../core/recipes/recipe-file.ts'
 import { AnswerError, requestJson } from '../request-json.ts'
@@ -15,13 +16,7 @@ import { useRecipes } from './use-recipes.ts'
 
 /** 'Lamp glow' → 'lamp-glow.zafiro-recipe.json'. */
 export const recipeFileName = (name: string): string =>
-  `${
-    name
-      .normalize('NFKD')
-      .toLowerCase()
-      .replace(/[^\w]+/g, '-')
-      .replace(/^-+|-+$/g, '') || 'recipe'
-  }.zafiro-recipe.json`
+  `${plainWords(name, '-', 'recipe')}.zafiro-recipe.json`
 
 /** What can be done with a step that is made of others: open it, take it apart, keep it, take a newer version of it. */
 export function RecipeBox({ step }: { step: Step }) {

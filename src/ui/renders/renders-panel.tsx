@@ -4,7 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { askedAnswer, rendersAnswer } from '../../contracts/answers.ts'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
-import { filledName, nameParts, nameProblem, usualName } from '../../core/renders/file-name.ts'
+import { fileStem, filledName, nameParts, nameProblem, usualName } from '../../core/renders/file-name.ts'
 import { FrameListError, manyFrames, parseFrameList } from '../../core/renders/frame-list.ts'
 import { layerKinds } from '../../core/renders/exr-layers.ts'
 import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
@@ -125,7 +125,7 @@ export function RendersPanel({ shotName }: { shotName: string }) {
   const toggle = (format: OutputFormat) => {
     setFormats(outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))))
   }
-  const example = nameWrong ? undefined : filledName(name, { shot: shotName.toLowerCase().replaceAll(/\W+/g, '-'), frame: frames[0] ?? frame, version: 1 })
+  const example = nameWrong ? undefined : filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1 })
 
   return (
     <section aria-label="Renders" className="flex h-full gap-6 overflow-hidden bg-base-200 p-4">
@@ -231,6 +231,24 @@ export function RendersPanel({ shotName }: { shotName: string }) {
           />
         </label>
         {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
+        {hasExr && (
+          <div className="space-y-1 border-t border-base-300 pt-1.5" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as floats.">
+            <p className="text-base-content/65">and in the EXR</p>
+            {layerKinds.map((kind) => (
+              <label key={kind} className="flex cursor-pointer items-center gap-2">
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs checkbox-primary"
+                  checked={layers.includes(kind)}
+                  onChange={() => {
+                    setLayers(layerKinds.filter((k) => (k === kind ? !layers.includes(k) : layers.includes(k))))
+                  }}
+                />
+                {layerWords[kind]}
+              </label>
+            ))}
+          </div>
+        )}
         {problem !== undefined && <p className="text-warning">{problem}</p>}
         {said !== undefined && <p role="status">{said}</p>}
         {(failure ?? error) && (
@@ -253,24 +271,6 @@ export function RendersPanel({ shotName }: { shotName: string }) {
               {formatNames[format]}
             </label>
           ))}
-        {hasExr && (
-          <div className="space-y-1 border-t border-base-300 pt-1.5" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as floats.">
-            <p className="text-base-content/65">and in the EXR</p>
-            {layerKinds.map((kind) => (
-              <label key={kind} className="flex cursor-pointer items-center gap-2">
-                <input
-                  type="checkbox"
-                  className="checkbox checkbox-xs checkbox-primary"
-                  checked={layers.includes(kind)}
-                  onChange={() => {
-                    setLayers(layerKinds.filter((k) => (k === kind ? !layers.includes(k) : layers.includes(k))))
-                  }}
-                />
-                {layerWords[kind]}
-              </label>
-            ))}
-          </div>
-        )}
         </fieldset>
         </div>
         <div className="flex gap-1 pt-2">
