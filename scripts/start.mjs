@@ -1,9 +1,10 @@
 // npm start: from a fresh machine to a running Zafiro.
 //   --empty   without the demo shot      --port N   another port      --host A   listen elsewhere than on 127.0.0.1
 //   --home F  another data folder        --dev      development server
+//   --output-root F   renders may put files below the folder F, too (again for more)
 //   --farm    with --host A: says how other machines render along        --no-render   this machine itself renders nothing
 //   --tls-cert F, --tls-key F   speak TLS with this certificate and key
-import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { existsSync, mkdirSync, readFileSync, rmSync, statSync } from 'node:fs'
 import { get as getPlain } from 'node:http'
 import { get as getTls } from 'node:https'
 import { spawn } from 'node:child_process'
@@ -49,6 +50,7 @@ function readOptions() {
         'tls-key': text,
         farm: { type: 'boolean', default: false },
         'no-render': { type: 'boolean', default: false },
+        'output-root': { ...text, multiple: true, default: [] },
       },
     }).values
   } catch (error) {
@@ -68,8 +70,12 @@ function readOptions() {
         throw new Refusal(`${file} can not be read: ${error.message}`)
       }
     }
+  const roots = values['output-root'].map((folder) => resolve(folder))
+  for (const folder of roots)
+    if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory())
+      throw new Refusal(`--output-root ${folder} is no folder. Make it first: Zafiro does not, as it may be a disk that is away.`)
   const [cert, key] = tls.map((file) => file && resolve(file))
-  return { ...values, port, home: resolve(values.home), tls: cert ? { cert, key } : undefined }
+  return { ...values, port, home: resolve(values.home), roots, tls: cert ? { cert, key } : undefined }
 }
 
 /** Whether Zafiro answers at an address of this machine; its certificate is not ours to judge. */
@@ -242,6 +248,7 @@ async function main() {
     ZAFIRO_HOME: home,
     ZAFIRO_DB: database.uri,
     ZAFIRO_QUEUE: queue.uri,
+    ZAFIRO_OUTPUT: options.roots.join('\n'),
     NEXT_TELEMETRY_DISABLED: '1',
     NODE_ENV: options.dev ? 'development' : 'production',
   }

@@ -22,12 +22,12 @@ const usage = `zafiro: finishes rendered frames
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
-                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--movie FILE.mp4|.webm|.mov] [--threads N] [--jobs N] [--json]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--compression none|zips|zip|piz|dwaa] [--movie FILE.mp4|.webm|.mov [--burn-in] [--movie-alpha]] [--threads N] [--jobs N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
   zafiro watch FOLDER --shot SHOT.zafiro.json --out FOLDER [--frames LIST] [--format …] [--scale …] [--name …] [--layers …] [--json]
       renders each frame when it has arrived whole, and again when it comes anew; until it is stopped, or all of LIST is made
-  zafiro submit ADDRESS SHOT --frames 1-48 [--key KEY] [--format … …] [--scale …] [--name …] [--only missing|changed] [--follow] [--json]
+  zafiro submit ADDRESS SHOT --frames 1-48 [--key KEY] [--format … …] [--scale …] [--name …] [--layers …] [--compression …] [--into FOLDER [--existing replace|skip|version]] [--only missing|changed] [--follow] [--json]
       has a server render frames of one of its shots, named as there or by its id; --follow waits until it is through
   zafiro worker ADDRESS [--key KEY] [--jobs N] [--cache FOLDER] [--cache-limit GIGABYTES]
       renders for a server until it is stopped; ends with 3 when the server turns it away
@@ -115,6 +115,9 @@ async function run(args: string[]): Promise<void> {
           name: text,
           movie: text,
           layers: text,
+          compression: text,
+          'burn-in': json,
+          'movie-alpha': json,
           threads: text,
           jobs: text,
           'skip-existing': json,
@@ -123,7 +126,7 @@ async function run(args: string[]): Promise<void> {
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
-      const { scale, name, movie, threads, layers } = values
+      const { scale, name, movie, threads, layers, compression } = values
       const jobs = countOption('jobs', values.jobs, 64) ?? 1
       const report = values.json ? sayJson : showProgress()
       if (jobs > 1) {
@@ -148,6 +151,9 @@ async function run(args: string[]): Promise<void> {
         movie,
         threads,
         layers,
+        compression,
+        burnIn: values['burn-in'],
+        movieAlpha: values['movie-alpha'],
         mayLeave: values['allow-outside'],
         skipExisting: values['skip-existing'],
       }
@@ -160,7 +166,7 @@ async function run(args: string[]): Promise<void> {
       const { values, positionals } = parseArgs({
         args: rest,
         allowPositionals: true,
-        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, threads: text },
+        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, compression: text, threads: text },
       }) // prettier-ignore
       const { shot, out } = values
       if (positionals.length !== 1 || !shot || !out)
@@ -197,6 +203,9 @@ async function run(args: string[]): Promise<void> {
           scale: text,
           name: text,
           layers: text,
+          compression: text,
+          into: text,
+          existing: { type: 'string', default: 'replace' },
           only: { type: 'string', default: 'all' },
           follow: json,
         },

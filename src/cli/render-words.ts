@@ -1,5 +1,6 @@
 import * as v from 'valibot'
 import { outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { writtenCompressions, type WrittenCompression } from '../core/formats/exr-write.ts'
 import { layerKinds, type ExrLayers } from '../core/renders/exr-layers.ts'
 import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
 import { renderSize, type RenderSize } from '../core/renders/render-options.ts'
@@ -32,6 +33,17 @@ export function parseFormat(text: string): OutputFormat {
   if (!format)
     throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
   return format
+}
+
+/** How EXR files are packed. Throws UsageError. */
+export function parseCompression(text: string): WrittenCompression {
+  const found = writtenCompressions.find((c) => c === text.toLowerCase())
+  if (!found)
+    throw new UsageError(
+      'usage',
+      `--compression wants one of ${writtenCompressions.join(', ')}, but met ${text}`,
+    )
+  return found
 }
 
 /** 'lights,mattes' → what goes into an EXR beside the picture. Throws UsageError. */

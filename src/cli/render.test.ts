@@ -15,7 +15,8 @@ import { afterAll, describe, expect, test, vi } from 'vitest'
 import { addLane, addStep, emptyComp, setFeed } from '../core/comp/edits.ts'
 import { putDial } from '../core/comp/settings.ts'
 import { portableZlib } from '../core/formats/exr-codecs.ts'
-import { writeExr } from '../core/formats/exr-write.ts'
+import { cryptomatteHeader, hashName, hashToFloat } from '../core/formats/cryptomatte.ts'
+import { textAttribute, writeExr } from '../core/formats/exr-write.ts'
 import { openMedia } from '../server/media/raster-file.ts'
 import { MovieWriter } from '../server/render/movie.ts'
 import { renderShotFile, type RenderChoice, type RenderEvent } from './render.ts'
@@ -181,6 +182,71 @@ describe('frames of a shot file', () => {
     expect([small.includes('pass_depth'), small.includes('lane_half')]).toEqual([false, true])
     await expect(run(path, { layers: 'everything' })).rejects.toThrow(/--layers wants some of lights, lanes/)
   }) // prettier-ignore
+  test.each(['zip', 'dwaa'])('IDs are handed through by %s with their manifest, read by OpenImageIO', async (compression) => {
+    const [width, height] = [37, 21]
+    const bits = (name: string) => hashToFloat(hashName(name))
+    const ids = Float32Array.from({ length: width * height }, (_, i) => (i % width < 20 ? bits('bell') : bits('käse 🧀')))
+    const cover = Float32Array.from({ length: width * height }, (_, i) => (i % 3) / 2)
+    const channels = [
+      ...['R', 'G', 'B'].map((name, k) => ({ name, type: 'half' as const, values: new Uint16Array(width * height).fill(0x3800 + 64 * k) })),
+      ...[['R', ids], ['G', cover], ['B', new Float32Array(width * height)], ['A', new Float32Array(width * height)]].map(([c, values]) => ({ name: `objects00.${c as string}`, type: 'float' as const, values: values as Float32Array })),
+    ]
+    const attributes = cryptomatteHeader('objects', ['bell', 'käse 🧀', 'not in the frame']).map(([name, text]) => textAttribute(name, text))
+    // Data that begins two pixels within the frame.
+    const [dataWindow, displayWindow] = [[2, 1, width + 1, height], [0, 0, width + 3, height + 1]] as const
+    writeFileSync(join(inside, 'ids.exr'), writeExr({ dataWindow, displayWindow, compression: 'zip', channels, attributes }, portableZlib))
+    const comp = addLane(emptyComp(width + 4, height + 2), 'Cave', { type: 'pass', media: 'm1', pass: 'beauty' })
+    const path = join(inside, 'ids.zafiro.json')
+    writeFileSync(path, JSON.stringify({ format: 'zafiro-shot', version: 1, name: 'Ids', comp, media: { m1: { name: 'ids', files: { 1: 'ids.exr' } } } }))
+    const { out, files } = await run(path, { frames: '1', layers: 'passes', compression })
+    const file = join(out, files[0]!)
+    const info = execFileSync('oiiotool', ['-a', '-v', '--info', file], { encoding: 'utf8' })
+    expect(info).toContain(`compression: "${compression}"`)
+    const manifest = JSON.parse(/manifest: "(.*)"/.exec(info)![1]!) as Record<string, string>
+    const hex = (name: string) => new Uint32Array(Float32Array.of(bits(name)).buffer)[0]!.toString(16).padStart(8, '0')
+    expect(manifest).toMatchObject({ bell: hex('bell'), 'käse 🧀': hex('käse 🧀') })
+    // What is packed with losses keeps IDs in a part of their own.
+    const part = compression === 'dwaa' ? ['--subimage', '1'] : []
+    execFileSync('oiiotool', [file, ...part, '--ch', 'objects00.R,objects00.G', '-d', 'float', '--compression', 'none', '-o', join(out, 'apart.exr')])
+    const apart = (await openMedia(readFileSync(join(out, 'apart.exr')))).readPass('objects00', { isData: true })
+    const at = (x: number, y: number) => Array.from(apart.data.slice((y * (width + 4) + x) * 2, (y * (width + 4) + x) * 2 + 2))
+    for (const [x, y] of [[2, 1], [21, 5], [22, 5], [width + 1, height]] as const)
+      expect(at(x, y)).toEqual([ids[(y - 1) * width + x - 2], cover[(y - 1) * width + x - 2]])
+    expect([at(1, 1), at(width + 2, 3), at(5, 0)]).toEqual([[0, 0], [0, 0], [0, 0]])
+    // And this product finds the same objects in what it wrote.
+    expect((await openMedia(readFileSync(file))).masks[0]!.objects.get(new Uint32Array(Float32Array.of(bits('bell')).buffer)[0]!)).toBe('bell')
+  }) // prettier-ignore
+  test('movies show frame, shot and version on them, and have alpha where that is wished', async () => {
+    const pixelsOf = (movie: string, format: string) => execFileSync('ffmpeg', ['-v', 'error', ...(movie.endsWith('webm') ? ['-c:v', 'libvpx-vp9'] : []), '-i', movie, '-vf', 'scale=in_color_matrix=bt709', '-f', 'rawvideo', '-pix_fmt', format, '-'], { maxBuffer: 1e8 })
+    const [plain, words] = [join(folder, 'plain.mov'), join(folder, 'words.mov')]
+    const large = { frames: '7-8', scale: '320', format: 'review' }
+    await run(flat(), { ...large, movie: plain })
+    await run(flat(), { ...large, movie: words, burnIn: true })
+    const [a, b] = [pixelsOf(plain, 'gray'), pixelsOf(words, 'gray')]
+    const [width, height] = [320, 213]
+    const differ = (frame: number, y0: number, y1: number) => {
+      let count = 0
+      for (let i = (frame * height + y0) * width; i < (frame * height + y1) * width; i++) if (Math.abs(a[i]! - b[i]!) > 40) count++
+      return count
+    }
+    expect(a.length).toBe(2 * width * height)
+    // Only below, and another number on the second frame.
+    expect([differ(0, 0, height - 30), differ(1, 0, height - 30)]).toEqual([0, 0])
+    expect(differ(0, height - 30, height)).toBeGreaterThan(300)
+    const changed = (gray: Buffer) => gray.subarray(0, width * height).filter((v, i) => Math.abs(v - gray[width * height + i]!) > 40).length
+    expect(changed(a)).toBe(0)
+    expect(changed(b)).toBeGreaterThan(10)
+    for (const kind of ['webm', 'mov']) {
+      const movie = join(folder, `alpha.${kind}`)
+      await run(flat(), { ...large, movie, movieAlpha: true })
+      const rgba = pixelsOf(movie, 'rgba')
+      const middle = 100 * width + 160
+      // Straight: sRGB code of 0.5, cover of 0.8.
+      expect(Math.abs(rgba[4 * middle]! - 188)).toBeLessThan(4)
+      expect(Math.abs(rgba[4 * middle + 3]! - 204)).toBeLessThan(3)
+    }
+    await expect(run(flat(), { movie: 'x.mp4', movieAlpha: true })).rejects.toThrow(/H\.264 has no alpha/)
+  }, 60_000) // prettier-ignore
   test('a frame that can not be read is said, and the rest goes on', async () => {
     writeFileSync(join(inside, 'good.exr'), writeExr(onePixel, portableZlib))
     writeFileSync(join(inside, 'bad.exr'), 'no picture')
@@ -199,6 +265,7 @@ describe('frames of a shot file', () => {
     [{ name: 'look' }, /\{frame\}/],
     [{ scale: '3' }, /--scale/],
     [{ format: 'gif' }, /--format/],
+    [{ compression: 'b44' }, /--compression wants one of none, zips/],
     [{ threads: '0' }, /--threads/],
   ])('%j is refused in words', async (choice, words) => {
     await expect(run(flat(), choice)).rejects.toThrow(words)

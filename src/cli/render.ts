@@ -8,6 +8,7 @@ import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { fileName } from '../core/formats/write-picture.ts'
+import type { Pass } from '../core/comp/media.ts'
 import { layersOf } from '../core/renders/exr-layers.ts'
 import { gapWords } from '../core/renders/gaps.ts'
 import { fileStem, filledName, nameProblem, usualName } from '../core/renders/file-name.ts'
@@ -15,11 +16,12 @@ import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
-import { encodeFile } from '../server/render/encode-file.ts'
-import { MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
+import { encodeFile, straightCodes } from '../server/render/encode-file.ts'
+import { burntIn } from '../server/render/burn-in.ts'
+import { mayHaveAlpha, MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
 import { readInput } from './inspect.ts'
-import { parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
+import { parseCompression, parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 
 async function readJson(path: string): Promise<unknown> {
@@ -66,6 +68,12 @@ export interface RenderChoice {
   readonly scale?: string | undefined
   readonly name?: string | undefined
   readonly layers?: string | undefined
+  /** How EXR files are packed. */
+  readonly compression?: string | undefined
+  /** The number of the frame, shot and version are written on the frames of the movie. */
+  readonly burnIn?: boolean | undefined
+  /** The movie has alpha. */
+  readonly movieAlpha?: boolean | undefined
   /** Frames whose file is there are left as they are. */
   readonly skipExisting?: boolean | undefined
   /** How many threads compute; as many as the machine has where left out. */
@@ -95,6 +103,7 @@ export async function renderShotFile(
   const frames = parseFrames(options.frames)
   const format = parseFormat(options.format)
   const size = options.scale === undefined ? 1 : parseSize(options.scale)
+  const compression = options.compression === undefined ? undefined : parseCompression(options.compression)
   const pattern = options.name ?? usualName
   const unfit = nameProblem(pattern)
   if (unfit) throw new UsageError('usage', `--name: ${unfit}`)
@@ -107,6 +116,8 @@ export async function renderShotFile(
       'usage',
       `--movie wants a name that ends with .mp4, .webm or .mov, but met ${options.movie}`,
     )
+  if (options.movieAlpha && movieKind && !mayHaveAlpha(movieKind))
+    throw new UsageError('usage', '--movie-alpha wants .webm or .mov: H.264 has no alpha')
   if (movieKind && options.skipExisting)
     throw new UsageError('usage', '--movie wants all frames: leave --skip-existing out')
   const shot = parseShotFile(await readJson(path))
@@ -151,7 +162,10 @@ export async function renderShotFile(
   const load: LoadPass = async ({ hash, pass, as }) =>
     (await open(hash)).readPass(pass.inFile ?? pass.name, as)
   const layers = layersOf(shot.comp, media, parseLayers(options.layers))
-  const engine = new NodeEngine(load, threads === undefined ? {} : { threads })
+  const objectNames = async (file: string, pass: Pass) =>
+    (await open(file)).masks.find((m) => m.layer === (pass.inFile ?? pass.name))?.objects ??
+    new Map<number, string>()
+  const engine = new NodeEngine(load, { objectNames, ...(threads === undefined ? {} : { threads }) })
   const warned = new Set<string>()
   const began = performance.now()
   const doneAt: number[] = []
@@ -179,12 +193,23 @@ export async function renderShotFile(
         const of = { comp: shot.comp, media, frame }
         const whole = layers.length > 0 ? { ...picture, data: picture.data.slice() } : picture
         const further = await engine.exrLayers(shot.comp, media, frame, layers, size)
-        const bytes = await encodeFile(whole, format, `${shot.name}, frame ${frame}`, engine, of, further)
+        const bytes = await encodeFile(whole, format, `${shot.name}, frame ${frame}`, engine, of, {
+          layers: further,
+          compression,
+        })
         await writeWhole(file, bytes)
         if (movieKind) {
           const { width, height } = picture
-          movie ??= new MovieWriter(options.movie!, movieKind, { width, height, rate: shot.comp.frames.rate })
-          await movie.write(await engine.shownCodes(picture, of))
+          const hasAlpha = options.movieAlpha ?? false
+          movie ??= new MovieWriter(options.movie!, movieKind, {
+            width,
+            height,
+            rate: shot.comp.frames.rate,
+            hasAlpha,
+          })
+          const codes = await (hasAlpha ? straightCodes(engine, picture, of) : engine.shownCodes(picture, of))
+          const words = { shot: shot.name, frame, version: 1 }
+          await movie.write(options.burnIn ? await burntIn(codes, { width, height }, words) : codes)
         }
       } catch (error) {
         // A frame that is broken is no reason to leave the rest; one that was asked for alone is told as it is.

@@ -1,8 +1,9 @@
 import { setTimeout as sleep } from 'node:timers/promises'
 import * as v from 'valibot'
-import { askedAnswer, renderAnswer, shotsAnswer } from '../contracts/answers.ts'
+import { askedAnswer, outputRootsAnswer, renderAnswer, shotsAnswer } from '../contracts/answers.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
-import { parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
+import { ifThere, type Delivery } from '../core/renders/render-options.ts'
+import { parseCompression, parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 import { serverAddress } from './worker.ts'
 
@@ -14,6 +15,11 @@ export interface SubmitChoice {
   readonly scale?: string | undefined
   readonly name?: string | undefined
   readonly layers?: string | undefined
+  readonly compression?: string | undefined
+  /** A folder on the server, below one that it allows, that files are put into. */
+  readonly into?: string | undefined
+  /** What is done where files are there. */
+  readonly existing?: string | undefined
   readonly follow?: boolean | undefined
   readonly json?: boolean | undefined
 }
@@ -52,13 +58,35 @@ async function ask<S extends v.GenericSchema>(
 
 const everyMs = 1000
 
+/** A folder on the server as a root that it allows and what is below that. Throws UsageError. */
+async function placeOn(
+  address: string,
+  key: string | undefined,
+  into: string,
+  existing = 'replace',
+): Promise<Delivery> {
+  const there = ifThere.find((one) => one === existing)
+  if (!there)
+    throw new UsageError('usage', `--existing wants one of ${ifThere.join(', ')}, but met ${existing}`)
+  const { roots } = await ask(outputRootsAnswer, address, key, 'GET', '/api/output-roots')
+  const root = roots.find((r) => into === r || into.startsWith(`${r}/`))
+  if (root === undefined)
+    throw new UsageError(
+      'usage',
+      roots.length === 0
+        ? `--into: no folders are open for files on ${address}; it is started with --output-root FOLDER for that`
+        : `--into wants a folder in one of ${roots.join(', ')}, but met ${into}`,
+    )
+  return { root, folder: into.slice(root.length + 1), there }
+}
+
 /**
  * `zafiro submit`: has a server render frames of a shot of its own. Gives back how many failed, where it is followed to its end. Throws UsageError.
  */
 export async function submit(
   given: string,
   shot: string,
-  { frames, format, only, key, scale, name, layers, follow, json }: SubmitChoice,
+  { frames, format, only, key, scale, name, layers, compression, into, existing, follow, json }: SubmitChoice,
   say: (line: string) => void,
 ): Promise<number> {
   const address = serverAddress(given)
@@ -75,7 +103,9 @@ export async function submit(
         : `${found.length} shots are named ${shot}; give the id of one: ${found.map((s) => s.id).join(', ')}`,
     )
   const wanted = parseLayers(layers)
-  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }) }
+  const packed = compression === undefined ? {} : { compression: parseCompression(compression) }
+  const deliver = into === undefined ? {} : { deliver: await placeOn(address, key, into, existing) }
+  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }), ...packed, ...deliver }
   const asked = await ask(askedAnswer, address, key, 'POST', `/api/shots/${found[0]!.id}/renders`, { frames, only, formats, options })
   if (json) say(JSON.stringify({ event: 'submitted', render: asked.id, frames: asked.frames }))
   else say(asked.id === null ? 'Nothing to do: all of these frames are there.' : `${asked.id}: ${asked.frames} frames`)

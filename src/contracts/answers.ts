@@ -2,6 +2,7 @@ import * as v from 'valibot'
 import { alphaUses, encodings, gapFillings, passSchema, readingSchema } from '../core/comp/media.ts'
 import { parseComp } from '../core/comp/schema.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
+import { renderSettings } from '../core/renders/render-settings.ts'
 import { renderOptions } from '../core/renders/render-options.ts'
 
 // What routes answer, as the page reads it. Routes give answers of these types, and every answer is read through them.
@@ -90,6 +91,8 @@ export const renderAnswer = v.object({
       problem: v.nullable(v.string()),
       /** Names of the written files. */
       files: v.array(v.string()),
+      /** Its small picture. */
+      small: v.nullable(v.string()),
       finishedAt: v.nullable(v.string()),
     }),
   ),
@@ -100,6 +103,14 @@ export const rendersAnswer = v.object({ renders: v.array(renderAnswer) })
 export const allRendersAnswer = v.object({
   renders: v.array(v.object({ shotName: v.string(), render: renderAnswer })),
 })
+/** What a render was made of: its comp, and media by which that is known. */
+export const madeAnswer = v.object({ comp: v.unknown(), media: v.unknown() })
+/** Settings of renders that are kept by name. */
+export const settingsAnswer = v.object({
+  settings: v.array(v.object({ name: v.string(), ...renderSettings.entries })),
+})
+/** Folders below which files of renders may be put. */
+export const outputRootsAnswer = v.object({ roots: v.array(v.string()) })
 /** What became of asking for a render: its frames; none, and no render, where nothing was to be made. */
 export const askedAnswer = v.object({ id: v.nullable(v.string()), frames: v.number() })
 

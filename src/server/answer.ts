@@ -4,6 +4,7 @@ import { FormatError } from '../core/formats/format-error.ts'
 import { DatabaseBusy, DatabaseUnreachable, isOrphan, isUnstorable, nameFailure } from './db/pool.ts'
 import { DecodeError } from './media/decode-pool.ts'
 import { IntakeError, NoSuchShot } from './media/intake.ts'
+import { DeliveryError } from './render/deliver.ts'
 import { RequestError } from './request-error.ts'
 
 export { RequestError } from './request-error.ts'
@@ -28,7 +29,12 @@ function describe(given: unknown): Told {
   if (error instanceof RequestError)
     return { status: error.status, message: error.message, problems: error.problems, ...error.more }
   if (error instanceof ProblemError) return { status: 400, message: error.message, problems: error.problems }
-  if (error instanceof FormatError || error instanceof IntakeError || error instanceof DecodeError)
+  if (
+    error instanceof FormatError ||
+    error instanceof IntakeError ||
+    error instanceof DecodeError ||
+    error instanceof DeliveryError
+  )
     return { status: 422, message: error.message }
   if (error instanceof NoSuchShot) return { status: 404, message: error.message }
   if (error instanceof DatabaseUnreachable) return { status: 503, message: error.message }

@@ -14,6 +14,9 @@ import {
   recipesAnswer,
   renderAnswer,
   rendersAnswer,
+  settingsAnswer,
+  outputRootsAnswer,
+  madeAnswer,
   revisionAnswer,
   shotAnswer,
   shotBegunAnswer,
@@ -27,6 +30,7 @@ import { finite } from '../core/comp/parts.ts'
 import { passDetailSchema, passFilters } from '../core/passes/pass-kind.ts'
 import { passKinds } from '../core/passes/passes.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
+import { renderSettings, settingsName } from '../core/renders/render-settings.ts'
 import { renderOptions } from '../core/renders/render-options.ts'
 import { wantedFrames } from './render/frames-wanted.ts'
 
@@ -57,6 +61,8 @@ export const renderBody = v.object({
   /** All of them where left out. */
   only: v.optional(v.picklist(wantedFrames)),
   options: v.optional(renderOptions),
+  /** What frames that come are finished with: the look of their time, of now, or of one of the shot's renders. */
+  look: v.optional(v.union([v.picklist(['then', 'now']), v.object({ render: named })])),
   formats: v.pipe(
     v.array(v.picklist(outputFormats)),
     v.minLength(1, 'Choose at least one format'),
@@ -77,6 +83,7 @@ export const renderChange = v.union([
       'last',
       'follow',
       'leave',
+      'deliver',
     ]),
   }),
   /** Before another one, by its id. */
@@ -107,6 +114,10 @@ export const knownBody = v.object({
   ),
 })
 export const objectsQuery = v.object({ media: named, pass: named, frame: frameText })
+/** Both without a value. */
+export const movieQuery = v.object({ words: v.optional(text), alpha: v.optional(text) })
+export const settingsBody = v.object({ name: settingsName, ...renderSettings.entries })
+export const settingsQuery = v.object({ name: settingsName })
 export const stillQuery = v.object({
   name: v.pipe(
     text,
@@ -198,12 +209,18 @@ export const routes: readonly RouteContract[] = [
   { method: 'DELETE', path: '/api/shots/{shot}/stills/{still}' },
   { method: 'GET', path: '/api/shots/{shot}/thumbnail' },
   { method: 'PUT', path: '/api/shots/{shot}/thumbnail', takesFile: true },
+  { method: 'GET', path: '/api/render-settings', answer: settingsAnswer },
+  { method: 'POST', path: '/api/render-settings', body: settingsBody, answer: settingsAnswer },
+  { method: 'DELETE', path: '/api/render-settings', query: settingsQuery, answer: settingsAnswer },
+  { method: 'GET', path: '/api/output-roots', answer: outputRootsAnswer },
   { method: 'GET', path: '/api/renders', answer: allRendersAnswer },
   { method: 'GET', path: '/api/renders/{render}', answer: renderAnswer },
   { method: 'POST', path: '/api/renders/{render}', body: renderChange },
   { method: 'GET', path: '/api/renders/{render}/events', isStream: true },
   { method: 'GET', path: '/api/renders/{render}/zip' },
-  { method: 'GET', path: '/api/renders/{render}/movie/{name}' },
+  { method: 'GET', path: '/api/renders/{render}/movie/{name}', query: movieQuery },
+  { method: 'GET', path: '/api/renders/{render}/shown/{frame}' },
+  { method: 'GET', path: '/api/renders/{render}/made', answer: madeAnswer },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
   { method: 'GET', path: '/api/recipes', answer: recipesAnswer },

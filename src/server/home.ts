@@ -6,6 +6,12 @@ export const home = resolve(/*turbopackIgnore: true*/ process.env['ZAFIRO_HOME']
 /** Touched whenever someone changes something, so that work in the background can step aside. */
 export const signOfWork = join(home, 'work')
 
+/** Folders below which files of renders may be put, beside the data folder: those that the start command names. */
+export const outputRoots: readonly string[] = (process.env['ZAFIRO_OUTPUT'] ?? '')
+  .split('\n')
+  .filter(Boolean)
+  .map((path) => resolve(/*turbopackIgnore: true*/ path))
+
 export const folders = {
   store: join(home, 'store'),
   derived: join(home, 'store', 'passes'),

@@ -15,12 +15,19 @@ export function hashToFloat(hash: number): number {
   return new Float32Array(bits.buffer)[0]!
 }
 
-/** Header entries that describe object masks in a layer of the given name. */
-export function cryptomatteHeader(layer: string, objects: readonly string[]): [name: string, text: string][] {
+/** Header entries that describe object masks in a layer of the given name; with the bits of the ID of an object where they are not its name's hash. */
+export function cryptomatteHeader(
+  layer: string,
+  objects: readonly string[] | ReadonlyMap<number, string>,
+): [name: string, text: string][] {
   const hex = (v: number) => v.toString(16).padStart(8, '0')
   const bitsOf = (name: string) => new Uint32Array(Float32Array.of(hashToFloat(hashName(name))).buffer)[0]!
   const prefix = `cryptomatte/${hex(hashName(layer)).slice(0, 7)}`
-  const manifest = Object.fromEntries(objects.map((name) => [name, hex(bitsOf(name))]))
+  const named =
+    objects instanceof Map
+      ? [...(objects as ReadonlyMap<number, string>)].map(([bits, name]) => [name, hex(bits)])
+      : (objects as readonly string[]).map((name) => [name, hex(bitsOf(name))])
+  const manifest = Object.fromEntries(named) as Record<string, string>
   return [
     [`${prefix}/name`, layer],
     [`${prefix}/hash`, 'MurmurHash3_32'],

@@ -65,3 +65,27 @@ export function unpackRuns(packed: Uint8Array, size: number): Uint8Array | undef
   }
   return o === size ? out : undefined
 }
+
+/** The inverse of unpackRuns: bytes that are alike, from three on, are counted. */
+export function packRuns(bytes: Uint8Array): Uint8Array {
+  const out: number[] = []
+  for (let i = 0; i < bytes.length;) {
+    let same = 1
+    while (same < 128 && i + same < bytes.length && bytes[i + same] === bytes[i]) same++
+    if (same >= 3) {
+      out.push(same - 1, bytes[i]!)
+      i += same
+      continue
+    }
+    let end = i
+    while (
+      end < bytes.length &&
+      end - i < 127 &&
+      !(end + 2 < bytes.length && bytes[end] === bytes[end + 1] && bytes[end] === bytes[end + 2])
+    )
+      end++
+    out.push((i - end) & 255)
+    for (; i < end; i++) out.push(bytes[i]!)
+  }
+  return Uint8Array.from(out)
+}

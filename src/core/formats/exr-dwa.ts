@@ -25,8 +25,8 @@ interface Rule {
   readonly ignoresCase: boolean
 }
 
-const types: readonly ExrType[] = ['uint', 'half', 'float']
-const typeBytes = { uint: 4, half: 2, float: 4 } as const
+export const types: readonly ExrType[] = ['uint', 'half', 'float']
+export const typeBytes = { uint: 4, half: 2, float: 4 } as const
 const schemes: readonly Scheme[] = ['zlib', 'cosine', 'runs']
 
 const oldRules: readonly Rule[] = [
@@ -39,7 +39,7 @@ const oldRules: readonly Rule[] = [
 ] // prettier-ignore
 
 /** Order in which the 64 values of a block are stored: by rising frequency, to and fro along the diagonals. */
-const zigzag = (() => {
+export const zigzag = (() => {
   const order: number[] = []
   for (let d = 0; d < 15; d++)
     for (let i = 0; i <= d; i++) {
@@ -49,7 +49,7 @@ const zigzag = (() => {
   return order
 })()
 
-const cosines = Float64Array.from({ length: 64 }, (_, i) => {
+export const cosines = Float64Array.from({ length: 64 }, (_, i) => {
   const [x, u] = [i >> 3, i & 7]
   return (u === 0 ? Math.SQRT1_2 : 1) * 0.5 * Math.cos(((2 * x + 1) * u * Math.PI) / 16)
 })
@@ -137,8 +137,8 @@ function fromLumaChroma([first, second, third]: Float64Array[]): void {
   }
 }
 
-const suffixOf = (name: string) => name.slice(name.lastIndexOf('.') + 1)
-const prefixOf = (name: string) => name.slice(0, name.lastIndexOf('.') + 1)
+export const suffixOf = (name: string) => name.slice(name.lastIndexOf('.') + 1)
+export const prefixOf = (name: string) => name.slice(0, name.lastIndexOf('.') + 1)
 
 function ruleFor(rules: readonly Rule[], { name, type }: DwaChannel): Rule | undefined {
   const suffix = suffixOf(name)
@@ -200,7 +200,9 @@ export function unpackDwa(
   const other = otherPacked > 0 ? zlib.inflate(take(otherPacked), otherSize) : new Uint8Array()
   const acBytes = take(acPacked)
   const words = (bytes: Uint8Array, count: number) =>
-    bytes.length >= count * 2 ? new Uint16Array(bytes.slice(0, count * 2).buffer) : undefined
+    bytes.length >= count * 2
+      ? new Uint16Array(new Uint8Array(bytes.subarray(0, count * 2)).buffer)
+      : undefined
   const ac =
     acCount === 0
       ? new Uint16Array()

@@ -1,9 +1,10 @@
 // The canonical Huffman code of 16-bit symbols that PIZ and DWA share. Source: OpenEXR file layout.
 
-const symbols = 65537
+export const symbols = 65537
 const longest = 58
 const tableBits = 14
-const [shortZeros, longZeros] = [59, 63]
+/** Six bits that stand for a run of zeros: two and more of them, and six and more, which eight bits count. */
+export const [shortZeros, longZeros] = [59, 63] as const
 
 /** Code lengths of the symbols `first` to `last`, six bits each, runs of zeros shortened. */
 function readLengths(
@@ -38,13 +39,13 @@ function readLengths(
 }
 
 /** A canonical code: symbols by length, and the code of the first of each. Codes exceed 32 bits, so they are numbers. */
-interface Code {
+export interface Code {
   readonly first: Float64Array
   readonly symbols: readonly (readonly number[])[]
 }
 
 /** Shorter codes have higher values than the beginnings of longer ones; within a length, codes rise with symbols. */
-function canonicalCode(lengths: Uint8Array): Code {
+export function canonicalCode(lengths: Uint8Array): Code {
   const symbols = Array.from({ length: longest + 1 }, (): number[] => [])
   lengths.forEach((length, symbol) => {
     if (length > 0) symbols[length]!.push(symbol)

@@ -4,7 +4,7 @@ import { FormatError } from './format-error.ts'
 // PIZ: 16-bit values are mapped onto those that occur, spread by a Haar-like wavelet, and Huffman-coded.
 // Source: OpenEXR file layout and the description of PIZ in its technical introduction.
 
-const bitmapBytes = 8192
+export const bitmapBytes = 8192
 
 /** One plane of a chunk: `words` 16-bit words a sample (1 half, 2 float or uint), samples interleaved. */
 export interface PizPlane {

@@ -178,8 +178,8 @@ function unpack(
 /** Copies the wanted channels of an unpacked chunk to their planes; the chunk has rows of all channels in turn. */
 function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyMap<string, ExrPlane>): void {
   const [left, top] = part.dataWindow
-  // Chunks may begin at any byte; typed arrays may not.
-  const buffer = bytes.slice().buffer
+  // Chunks may begin at any byte; typed arrays may not. (`slice` of Node's own bytes would be no copy.)
+  const buffer = new Uint8Array(bytes).buffer
   const view = new DataView(buffer)
   let at = 0
   for (let y = area.y0; y <= area.y1; y++)

@@ -1,9 +1,15 @@
 import { portableZlib, splitBytes, type Zlib } from './exr-codecs.ts'
+import { packDwa } from './exr-dwa-write.ts'
+import { packPiz } from './exr-piz-write.ts'
 import {
   bytesPerValue, exrCompressions, exrTypes, linesPerChunk, windowSize,
   type ExrAttribute, type ExrType, type Window,
 } from './exr-header.ts' // prettier-ignore
 import type { ExrValues } from './exr-read.ts'
+
+/** How chunks are packed: as they are, by line or 16 lines of zlib, by wavelet, or by cosines, which keeps no colour to the last bit. */
+export const writtenCompressions = ['none', 'zips', 'zip', 'piz', 'dwaa'] as const
+export type WrittenCompression = (typeof writtenCompressions)[number]
 
 export interface ExrChannelData {
   readonly name: string
@@ -15,7 +21,7 @@ export interface ExrChannelData {
 export interface ExrPicture {
   readonly dataWindow: Window
   readonly displayWindow: Window
-  readonly compression: 'none' | 'zips' | 'zip'
+  readonly compression: WrittenCompression
   readonly channels: readonly ExrChannelData[]
   /** Further header entries, written as they are; those the writer makes itself are left out. */
   readonly attributes?: readonly ExrAttribute[]
@@ -125,6 +131,45 @@ function packHeader(picture: ExrPicture, channels: readonly ExrChannelData[], na
   return header.bytes(new Uint8Array(1)).joined()
 }
 
+function packChunk(
+  { compression }: ExrPicture,
+  channels: readonly ExrChannelData[],
+  width: number,
+  y0: number,
+  y1: number,
+  zlib: Zlib,
+): Uint8Array {
+  const raw = packRows(channels, width, y0, y1)
+  const height = y1 - y0
+  const byChannel = () => {
+    const out = new Uint8Array(raw.length)
+    let at = 0
+    for (const { values } of channels) {
+      const rows = values.subarray(y0 * width, y1 * width)
+      out.set(new Uint8Array(rows.buffer, rows.byteOffset, rows.byteLength), at)
+      at += rows.byteLength
+    }
+    return out
+  }
+  const packed = {
+    none: () => raw,
+    zips: () => zlib.deflate(splitBytes(raw)),
+    zip: () => zlib.deflate(splitBytes(raw)),
+    piz: () =>
+      packPiz(
+        new Uint16Array(byChannel().buffer),
+        channels.map(({ type }) => ({ width, height, words: bytesPerValue[type] / 2 })),
+      ),
+    dwaa: () =>
+      packDwa(
+        byChannel(),
+        channels.map(({ name, type }) => ({ name, type, width, height, isPerceptual: false })),
+        zlib,
+      ),
+  }[compression]()
+  return packed.length < raw.length ? packed : raw
+}
+
 function packChunks(
   picture: ExrPicture,
   channels: readonly ExrChannelData[],
@@ -135,9 +180,7 @@ function packChunks(
   const lines = linesPerChunk[picture.compression]
   const chunks: Uint8Array[] = []
   for (let y = 0; y < height; y += lines) {
-    const raw = packRows(channels, width, y, Math.min(height, y + lines))
-    const packed = picture.compression === 'none' ? raw : zlib.deflate(splitBytes(raw))
-    const data = packed.length < raw.length ? packed : raw
+    const data = packChunk(picture, channels, width, y, Math.min(height, y + lines), zlib)
     const chunk = new ByteWriter()
     if (part !== undefined) chunk.words(part)
     chunks.push(

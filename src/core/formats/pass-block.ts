@@ -35,7 +35,7 @@ export const passHeaderBytes = headerBytes
 export function passBlockLength(header: Uint8Array): number | undefined {
   if (header.byteLength < headerBytes) return undefined
   const [mark, width, height, , , channels, size] = new Int32Array(
-    header.slice(0, headerBytes).buffer,
+    new Uint8Array(header.subarray(0, headerBytes)).buffer,
   ) as unknown as number[]
   if (mark !== magic || !width || !height || !channels || !size) return undefined
   return headerBytes + width * height * channels * size

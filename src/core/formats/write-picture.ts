@@ -3,7 +3,14 @@ import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { Zlib } from './exr-codecs.ts'
-import { textAttribute, writeExr, type ExrChannelData } from './exr-write.ts'
+import type { ExrAttribute } from './exr-header.ts'
+import {
+  textAttribute,
+  writeExr,
+  writeExrParts,
+  type ExrChannelData,
+  type WrittenCompression,
+} from './exr-write.ts'
 import { writePng } from './png.ts'
 
 /** Kinds of files; those of `byLibrary` are encoded on the server alone. */
@@ -18,9 +25,15 @@ export const outputFormats = [
   'tiff16',
   'jpeg',
   'review',
+  'review-straight',
 ] as const
 export type OutputFormat = (typeof outputFormats)[number]
-export const byLibrary = ['tiff16', 'jpeg', 'review'] as const satisfies readonly OutputFormat[]
+export const byLibrary = [
+  'tiff16',
+  'jpeg',
+  'review',
+  'review-straight',
+] as const satisfies readonly OutputFormat[]
 export type LibraryFormat = (typeof byLibrary)[number]
 export type OwnFormat = Exclude<OutputFormat, LibraryFormat>
 export const isByLibrary = (format: OutputFormat): format is LibraryFormat =>
@@ -43,6 +56,7 @@ const writing: Readonly<
   jpeg: { ending: 'jpg', bits: 8, isPremultiplied: true },
   // As on the screen, over black, for movies.
   review: { ending: 'png', bits: 8, isPremultiplied: true },
+  'review-straight': { ending: 'png', bits: 8, isPremultiplied: false },
 }
 
 /**
@@ -53,9 +67,13 @@ export function fileName(base: string, format: OutputFormat): string {
   const { ending, bits } = writing[format]
   const alpha = format.includes('-') ? format.slice(format.indexOf('-')) : ''
   const marked = alpha === '' ? base : base.replace(/(\.-?\d+)?$/, (number) => alpha + number)
-  const kind = format === 'review' ? '.review' : ending === 'png' && bits === 8 ? '.8bit' : ''
+  const kind = format.startsWith('review') ? '.review' : ending === 'png' && bits === 8 ? '.8bit' : ''
   return `${marked}${kind}.${ending}`
 }
+
+/** A file is a picture for movies, with alpha or over black. */
+export const isReview = (file: string, hasAlpha: boolean): boolean =>
+  file.endsWith('.review.png') && /-straight(\.-?\d+)?\.review\.png$/.test(file) === hasAlpha
 
 /**
  * Encodes a finished picture: EXR as scene-linear half (values beyond 65504 are held there) or float RGBA, PNG as sRGB codes clipped to 0–1.
@@ -69,7 +87,7 @@ export function encodePicture(
   kernels: Kernels,
   zlib: Zlib,
   dither?: number,
-  layers: readonly PictureLayer[] = [],
+  { layers = [], compression = 'zip' }: ExrChoice = {},
 ): Uint8Array {
   const { width, height } = picture
   const { ending, bits, isPremultiplied } = writing[format]
@@ -78,11 +96,44 @@ export function encodePicture(
     return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
   const window = [0, 0, width - 1, height - 1] as const
   const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
-  const header = { dataWindow: window, displayWindow: window, compression: 'zip', attributes } as const
-  const further = layers.flatMap((layer) => layerChannels(layer, bits === 32, kernels))
-  const channels = bits === 32 ? floatChannels('', data, 4) : halfChannels('', data, 4, kernels)
-  return writeExr({ ...header, channels: [...channels, ...further] }, zlib)
+  const made = layers.flatMap((layer) =>
+    'picture' in layer ? layerChannels(layer, bits === 32, kernels) : [],
+  )
+  const handed = layers.flatMap((layer) => ('picture' in layer ? [] : layer.channels))
+  const described = layers.flatMap((layer) => ('picture' in layer ? [] : layer.attributes))
+  const own = bits === 32 ? floatChannels('', data, 4) : halfChannels('', data, 4, kernels)
+  const windows = { dataWindow: window, displayWindow: window }
+  const main = { ...windows, compression, attributes, channels: [...own, ...made] }
+  // What is packed with losses takes IDs for colour by their names: they go into a part of their own.
+  if (compression === 'dwaa' && handed.length > 0) {
+    const ids = { ...windows, compression: 'zip' as const, attributes: described, channels: handed }
+    return writeExrParts(
+      [
+        { ...main, name: 'picture' },
+        { ...ids, name: 'ids' },
+      ],
+      zlib,
+    )
+  }
+  return writeExr(
+    { ...main, attributes: [...attributes, ...described], channels: [...main.channels, ...handed] },
+    zlib,
+  )
 }
+
+/** How EXR files are made beyond their kind. */
+export interface ExrChoice {
+  readonly layers?: readonly FileLayer[] | undefined
+  readonly compression?: WrittenCompression | undefined
+}
+
+/** Channels that go into a file as they are, with the header entries that say what they mean. */
+export interface HandedChannels {
+  readonly channels: readonly ExrChannelData[]
+  readonly attributes: readonly ExrAttribute[]
+}
+
+export type FileLayer = PictureLayer | HandedChannels
 
 /** A picture that goes into a file beside the main one, of the same size. */
 export interface PictureLayer {

@@ -1,7 +1,7 @@
 import * as v from 'valibot'
 import { mattesOf, linksOf } from '../comp/references.ts'
 import { masterId } from '../comp/edits.ts'
-import type { MediaTable } from '../comp/media.ts'
+import type { MediaTable, Pass } from '../comp/media.ts'
 import type { Comp, Step } from '../comp/schema.ts'
 import type { Target } from '../engine/plan/plan-targets.ts'
 import { plainWords } from '../plain-words.ts'
@@ -27,7 +27,7 @@ export const layerKinds = [
 ] as const satisfies readonly (keyof ExrLayers)[]
 
 /** A layer of a file: what is computed for it, and how it is called. */
-export interface Layer {
+export interface MadeLayer {
   /** Letters, digits and _; each once. */
   readonly name: string
   readonly target: Target
@@ -35,12 +35,20 @@ export interface Layer {
   readonly isData: boolean
 }
 
+/** IDs of a pass, handed through to the bit under the names that they came by, which say what they mean. */
+export interface HandedLayer {
+  readonly media: string
+  readonly pass: Pass
+}
+
+export type Layer = MadeLayer | HandedLayer
+
 const slug = (text: string) => plainWords(text, '_', 'layer').slice(0, 60)
 
 /** The layers that a comp has of the kinds that are wanted, in the order of the desk: 'light_bloom', 'lane_cave', 'matte_cave', 'pass_depth'. */
 export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Layer[] {
   const names = new Set<string>()
-  const layer = (kind: string, text: string, target: Target, isData = false): Layer => {
+  const layer = (kind: string, text: string, target: Target, isData = false): MadeLayer => {
     const base = `${kind}_${slug(text)}`
     let name = base
     for (let n = 2; names.has(name); n++) name = `${base}_${n}`
@@ -67,9 +75,15 @@ export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Laye
     const used = new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))
     for (const [ref, { passes }] of Object.entries(media))
       if (used.has(ref))
-        for (const { name, kind } of passes)
-          if (rulesOf(kind).isData && kind !== 'ids' && kind !== 'table')
+        for (const pass of passes) {
+          const { name, kind } = pass
+          // Of two media with IDs of one name the first is handed on: names of channels are there once.
+          const isNew = !found.some((l) => 'media' in l && l.pass.channels.some((c) => pass.channels.includes(c)))
+          if (kind === 'ids') {
+            if (isNew) found.push({ media: ref, pass })
+          } else if (rulesOf(kind).isData && kind !== 'table')
             found.push(layer('pass', name, { type: 'pass', media: ref, pass: name }, true))
+        }
   }
   return found
 } // prettier-ignore

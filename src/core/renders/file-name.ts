@@ -28,6 +28,12 @@ export function nameProblem(pattern: string): string | undefined {
   return undefined
 } // prettier-ignore
 
+/** A pattern for the files of a further one: 'v002' before the number of the frame; as it is for the first. */
+export function versionedName(pattern: string, version: number): string {
+  if (version === 1) return pattern
+  return pattern.replace(/([._-]?)(\{frame)/, `-v${String(version).padStart(3, '0')}$1$2`)
+}
+
 /** A name, without its ending, for a frame. */
 export function filledName(
   pattern: string,

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { writtenCompressions } from '../formats/exr-write.ts'
 import { exrLayers } from './exr-layers.ts'
 import { nameProblem } from './file-name.ts'
 
@@ -11,11 +12,28 @@ export const renderSize = v.union([
 ]) // prettier-ignore
 export type RenderSize = v.InferOutput<typeof renderSize>
 
+/** What is done where a file of a name is there: the new one in its place, the old one kept, or a name of its own for the new one. */
+export const ifThere = ['replace', 'skip', 'version'] as const
+
+/** A folder that files are put into, below a root that the start command allows. */
+export const delivery = v.object({
+  root: v.string(),
+  folder: v.pipe(v.string(), v.maxLength(400, 'is longer than 400 letters')),
+  there: v.picklist(ifThere),
+})
+export type Delivery = v.InferOutput<typeof delivery>
+
 /** What a render does beyond its frames and kinds of files. What is left out is as usual: full size, the usual names. */
 export const renderOptions = v.object({
   size: v.optional(renderSize),
   /** What goes into EXR files beside the picture. */
   layers: v.optional(exrLayers),
+  /** How EXR files are packed; usually ZIP. */
+  compression: v.optional(v.picklist(writtenCompressions)),
+  /** Frames that come are finished with the look that the render began with, whatever the shot becomes. */
+  keepsLook: v.optional(v.boolean()),
+  /** Where files are put beside the data folder. */
+  deliver: v.optional(delivery),
   name: v.optional(v.pipe(v.string(), v.rawCheck(({ dataset, addIssue }) => {
     const problem = dataset.typed ? nameProblem(dataset.value) : undefined
     if (problem) addIssue({ message: problem })

@@ -146,7 +146,7 @@ describe('renders', () => {
     return undefined
   }
   const result = { files: ['x.exr'], warnings: [], pictureKey: 'k'.repeat(32), ms: 10 }
-  const nowhere = () => Promise.resolve()
+  const nowhere = () => Promise.resolve(null)
   /** Lets a worker that has a frame go silent for a while. */
   const silence = (seconds: number) =>
     getPool().query(
@@ -210,7 +210,7 @@ describe('renders', () => {
     const placed = { count: 0 }
     const place = () => {
       placed.count++
-      return Promise.resolve()
+      return Promise.resolve(null)
     }
     expect(await finishFrame(getPool(), lost, result, place)).toBe(false)
     expect([await states(id), placed.count]).toEqual([['working'], 0])
@@ -297,7 +297,7 @@ describe('renders that follow their shot', () => {
     // It comes again while it is rendered: what was begun does not count any more.
     expect(await take({ 1: 'c', 2: 'b', 3: 'd' })).toBe(2)
     const result = { files: [], warnings: [], pictureKey: 'k'.repeat(32), ms: 1 }
-    expect(await finishFrame(getPool(), first, result, () => Promise.resolve())).toBe(false)
+    expect(await finishFrame(getPool(), first, result, () => Promise.resolve(null))).toBe(false)
     expect((await findRender(getPool(), id))!.frames.map((f) => [f.frame, f.state])).toEqual([
       [1, 'waiting'], [2, 'waiting'], [3, 'waiting'],
     ]) // prettier-ignore

@@ -2,9 +2,10 @@ import type { Pool, RowDataPacket } from 'mysql2/promise'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { parseComp, type Comp } from '../../core/comp/schema.ts'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
-import type { RenderOptions } from '../../core/renders/render-options.ts'
+import type { Delivery, RenderOptions } from '../../core/renders/render-options.ts'
 import { inTransaction, type Db } from './pool.ts'
 import type { FrameKey } from '../farm/frame-key.ts'
+import { listManifests } from './media.ts'
 import { optionsOf } from './renders.ts'
 
 // Who works on which frame. The database is the record; the queue only hands out what it says.
@@ -28,6 +29,8 @@ export interface RenderPlan {
   readonly formats: readonly OutputFormat[]
   readonly options: RenderOptions
   readonly version: number
+  /** Lists of objects that came beside the pictures, where IDs are handed through. */
+  readonly manifests?: readonly string[]
 }
 
 /** A place at which frames are worked on, as it speaks of itself. */
@@ -104,16 +107,33 @@ export async function handFrame(
 /** What a render is made of; undefined when it has been deleted. */
 export async function findPlan(db: Db, renderId: string): Promise<RenderPlan | undefined> {
   const [rows] = await db.execute<
-    (RowDataPacket & Omit<RenderPlan, 'comp' | 'options' | 'renderId'> & { doc: unknown; options: unknown })[]
+    (RowDataPacket &
+      Omit<RenderPlan, 'comp' | 'options' | 'renderId'> & {
+        shotId: string
+        doc: unknown
+        options: unknown
+      })[]
   >(
-    'select s.name as shotName, r.doc, r.media, r.formats, r.options, r.version from renders r join shots s on s.id = r.shot_id where r.id = ?',
+    'select s.name as shotName, r.shot_id as shotId, r.doc, r.media, r.formats, r.options, r.version from renders r join shots s on s.id = r.shot_id where r.id = ?',
     [renderId],
   )
   const row = rows[0]
   if (!row) return undefined
-  const { shotName, doc, media, formats, options, version } = row
+  const { shotName, shotId, doc, media, formats, version } = row
+  const options = optionsOf(row.options)
+  const manifests = options.layers?.passes ? await listManifests(db, shotId) : []
   // It may have waited since before its comp's version was raised.
-  return { renderId, shotName, comp: parseComp(doc), media, formats, options: optionsOf(options), version }
+  const comp = parseComp(doc)
+  return {
+    renderId,
+    shotName,
+    comp,
+    media,
+    formats,
+    options,
+    version,
+    ...(manifests.length > 0 ? { manifests } : {}),
+  }
 }
 
 /** Says that frames are worked on and how far they are; gives back the tokens that still count. */
@@ -169,7 +189,7 @@ export async function finishFrame(
   pool: Pool,
   { renderId, frame, token }: Handed,
   { files, warnings, pictureKey, ms }: FrameResult,
-  place: () => Promise<void>,
+  place: () => Promise<string | null>,
 ): Promise<boolean> {
   return inTransaction(pool, async (db) => {
     const [rows] = await db.execute<(RowDataPacket & { seat: string })[]>(
@@ -178,11 +198,11 @@ export async function finishFrame(
     )
     const row = rows[0]
     if (!row) return false
-    await place()
+    const undelivered = await place()
     await db.execute(
-      `update render_frames set state = 'done', token = null, progress = 1, files = ?, problem = ?, picture_key = ?, ms = ?, finished_at = current_timestamp(3)
+      `update render_frames set state = 'done', token = null, progress = 1, files = ?, problem = ?, undelivered = ?, picture_key = ?, ms = ?, finished_at = current_timestamp(3)
        where render_id = ? and frame = ?`,
-      [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, pictureKey, ms, renderId, frame],
+      [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, undelivered, pictureKey, ms, renderId, frame],
     )
     await db.execute(
       `update workers set frames_made = frames_made + 1, pace = coalesce(pace * 0.8 + ? * 0.2, ?) where seat = ?`,
@@ -191,6 +211,29 @@ export async function finishFrame(
     return true
   })
 } // prettier-ignore
+
+/** Notes which frames' files are where the render puts them, and why others are not. */
+export async function noteDelivered(
+  db: Db,
+  renderId: string,
+  frame: number,
+  problem: string | null,
+): Promise<void> {
+  await db.execute('update render_frames set undelivered = ? where render_id = ? and frame = ?', [
+    problem,
+    renderId,
+    frame,
+  ])
+}
+
+/** Where the files of a render are put beside the data folder. */
+export async function deliveryOf(db: Db, renderId: string): Promise<Delivery | undefined> {
+  const [rows] = await db.execute<(RowDataPacket & { options: unknown })[]>(
+    'select options from renders where id = ?',
+    [renderId],
+  )
+  return rows[0] && optionsOf(rows[0].options).deliver
+}
 
 /** Tokens of what a seat holds. */
 export async function heldBy(db: Db, seat: string): Promise<Handed[]> {

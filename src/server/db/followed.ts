@@ -25,7 +25,7 @@ export async function setFollowing(db: Db, id: string, follows: boolean): Promis
 
 /**
  * Puts the frames of a shot in line that are new to a render or whose files have become others; gives back how many. From then on the render is of the
- * comp and the media that are given.
+ * comp and the media that are given; one that keeps its look, of the media alone.
  */
 export async function takeArrived(
   pool: Pool,
@@ -45,11 +45,10 @@ export async function takeArrived(
     const known = new Map(rows.map(({ frame, source }) => [frame, source]))
     const come = [...whole].filter(([frame, source]) => known.get(frame) !== source)
     if (come.length === 0) return 0
-    await db.execute('update renders set doc = ?, media = ?, mark = mark + 1 where id = ?', [
-      JSON.stringify(comp),
-      JSON.stringify(media),
-      id,
-    ])
+    await db.execute(
+      `update renders set doc = if(json_value(options, '$.keepsLook'), doc, ?), media = ?, mark = mark + 1 where id = ?`,
+      [JSON.stringify(comp), JSON.stringify(media), id],
+    )
     for (const [frame, source] of come)
       await db.execute(
         `insert into render_frames (render_id, frame, source) values (?, ?, ?)

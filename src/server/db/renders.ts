@@ -4,6 +4,7 @@ import type { Comp } from '../../core/comp/schema.ts'
 import * as v from 'valibot'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import { usualRate } from '../../core/time.ts'
+import { isThumbnail } from '../../core/renders/thumbnail.ts'
 import { renderOptions, type RenderOptions } from '../../core/renders/render-options.ts'
 import { markOrder } from './order.ts'
 import { inTransaction, type Db } from './pool.ts'
@@ -18,6 +19,8 @@ export interface RenderFrame {
   readonly problem: string | null
   /** Names of the written files. */
   readonly files: readonly string[]
+  /** Its small picture. */
+  readonly small: string | null
   readonly finishedAt: Date | null
 }
 
@@ -51,6 +54,9 @@ export interface NewRender {
 
 /** Options as they are kept; of renders from before there were any, none. */
 export const optionsOf = (kept: unknown): RenderOptions => v.parse(v.nullish(renderOptions, {}), kept)
+/** Options that make one picture and one file of it. */
+const likeness = ({ size = 1, layers = {}, compression = 'zip', deliver }: RenderOptions) =>
+  JSON.stringify([size, layers, compression, deliver?.root, deliver?.folder])
 /** Rows in one statement. */
 const mostRows = 2000
 
@@ -72,7 +78,7 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
 }
 
 type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number; paused: number; follows: number } // prettier-ignore
-type FrameRow = RowDataPacket & Omit<RenderFrame, 'files'> & { files: string[] | null }
+type FrameRow = RowDataPacket & Omit<RenderFrame, 'files' | 'small'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
   const [rows] = await db.execute<RenderRow[]>(
@@ -82,7 +88,7 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
   const row = rows[0]
   if (!row) return undefined
   const [frames] = await db.execute<FrameRow[]>(
-    'select frame, state, progress, problem, files, finished_at as finishedAt from render_frames where render_id = ? order by frame',
+    "select frame, state, progress, nullif(concat_ws(' ', problem, undelivered), '') as problem, files, finished_at as finishedAt from render_frames where render_id = ? order by frame",
     [id],
   )
   const { shotId, createdAt, formats, version } = row
@@ -91,17 +97,43 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
     paused: row.paused !== 0,
     follows: row.follows !== 0,
     options: optionsOf(row.options),
-    frames: frames.map(({ frame, state, progress, problem, files, finishedAt }) => ({ frame, state, progress, problem, files: files ?? [], finishedAt })),
+    frames: frames.map(({ frame, state, progress, problem, files, finishedAt }) => {
+      const all = files ?? []
+      const small = all.find(isThumbnail) ?? null
+      return { frame, state, progress, problem, files: all.filter((f) => f !== small), small, finishedAt }
+    }),
   } // prettier-ignore
 }
 
-/** Frames a second of the shot as a render keeps it. */
-export async function rateOfRender(db: Db, id: string): Promise<number> {
-  const [rows] = await db.execute<(RowDataPacket & { rate: number | string | null })[]>(
-    "select json_value(doc, '$.frames.rate') as rate from renders where id = ?",
+/** Which render of its shot the next one is. */
+export async function nextVersion(db: Db, shotId: string): Promise<number> {
+  const [[row]] = await db.execute<(RowDataPacket & { version: number })[]>(
+    'select coalesce(max(version), 0) + 1 as version from renders where shot_id = ?',
+    [shotId],
+  )
+  return Number(row!.version)
+}
+
+/** What a render was made of, as it was kept then; undefined when there is no such render. */
+export async function findMade(
+  db: Db,
+  id: string,
+): Promise<{ shotId: string; doc: unknown; media: MediaTable } | undefined> {
+  const [rows] = await db.execute<(RowDataPacket & { shotId: string; doc: unknown; media: MediaTable })[]>(
+    'select shot_id as shotId, doc, media from renders where id = ?',
     [id],
   )
-  return Number(rows[0]?.rate ?? usualRate)
+  const row = rows[0]
+  return row && { shotId: row.shotId, doc: row.doc, media: row.media }
+}
+
+/** Frames a second of the shot as a render keeps it, and the shot's name. */
+export async function shotOfRender(db: Db, id: string): Promise<{ rate: number; shot: string }> {
+  const [rows] = await db.execute<(RowDataPacket & { rate: number | string | null; shot: string })[]>(
+    "select json_value(r.doc, '$.frames.rate') as rate, s.name as shot from renders r join shots s on s.id = r.shot_id where r.id = ?",
+    [id],
+  )
+  return { rate: Number(rows[0]?.rate ?? usualRate), shot: rows[0]?.shot ?? '' }
 }
 
 /** Renders of all shots with the names of these: those that are not through in their order, then the newest. */
@@ -173,11 +205,10 @@ export async function picturesMade(
      where r.shot_id = ? and f.state = 'done' and f.problem is null order by f.finished_at`,
     [shotId],
   )
-  const like = JSON.stringify([options.size ?? 1, options.layers ?? {}])
+  const like = likeness(options)
   const made = new Map<number, string>()
   for (const row of rows) {
-    const { size = 1, layers = {} } = optionsOf(row.options)
-    if (row.pictureKey === null || JSON.stringify([size, layers]) !== like) continue
+    if (row.pictureKey === null || likeness(optionsOf(row.options)) !== like) continue
     if (formats.every((f) => row.formats.includes(f))) made.set(row.frame, row.pictureKey)
   }
   return made

@@ -1,6 +1,6 @@
 import { availableParallelism } from 'node:os'
 import { Worker } from 'node:worker_threads'
-import { readAsKey, type MediaTable } from '../../core/comp/media.ts'
+import { fileAt, readAsKey, type MediaTable, type Pass } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
@@ -14,8 +14,10 @@ import type { Kernels } from '../../core/kernels/kernels.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { plainPicture, type Picture } from '../../core/picture/picture.ts'
 import { sizeOf, type RenderSize } from '../../core/renders/render-options.ts'
-import type { PictureLayer } from '../../core/formats/write-picture.ts'
-import type { Layer } from '../../core/renders/exr-layers.ts'
+import { cryptomatteHeader } from '../../core/formats/cryptomatte.ts'
+import { textAttribute } from '../../core/formats/exr-write.ts'
+import type { FileLayer, HandedChannels } from '../../core/formats/write-picture.ts'
+import type { HandedLayer, Layer } from '../../core/renders/exr-layers.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { readWhole } from '../media/store.ts'
@@ -27,20 +29,25 @@ export const loadStoredPass: LoadPass = async ({ hash, pass, as, reduction, filt
   return decodePassBlock(bytes.buffer)
 }
 
+/** Names of the objects of an ID pass by the bits of their IDs. */
+export type ObjectNames = (hash: string, pass: Pass) => Promise<ReadonlyMap<number, string>>
+
 /** An engine on this thread, helped by workers in worker threads. */
 export class NodeEngine {
   readonly kernels: Kernels
   private readonly evaluator: Evaluator
   private readonly readings: Readings
   private readonly workers: Worker[]
+  private readonly objectNames: ObjectNames
 
   constructor(
-    loadPass: LoadPass,
+    private readonly loadPass: LoadPass,
     {
       threads = availableParallelism(),
       memoryMiB = 4096,
       readings,
-    }: { threads?: number; memoryMiB?: number; readings?: ReadingStore } = {},
+      objectNames = () => Promise.resolve(new Map()),
+    }: { threads?: number; memoryMiB?: number; readings?: ReadingStore; objectNames?: ObjectNames } = {},
   ) {
     const memory = createKernelMemory(memoryMiB)
     const control = createControl()
@@ -53,6 +60,7 @@ export class NodeEngine {
     for (const worker of this.workers) worker.unref()
     const { store, kernels } = createKernels(memory, control, threads - 1)
     this.kernels = kernels
+    this.objectNames = objectNames
     this.readings = new Readings(readings)
     this.evaluator = new Evaluator({ kernels, store }, loadPass, (memoryMiB / 2) * 2 ** 20)
   }
@@ -99,9 +107,18 @@ export class NodeEngine {
     frame: number,
     layers: readonly Layer[],
     size?: RenderSize,
-  ): Promise<PictureLayer[]> {
-    const made: PictureLayer[] = []
-    for (const { name, target, isData } of layers) {
+  ): Promise<FileLayer[]> {
+    const made: FileLayer[] = []
+    const { canvas } = comp
+    const asked = sizeOf(size, canvas)
+    for (const layer of layers) {
+      if ('media' in layer) {
+        const isFull = asked.width === canvas.width && asked.height === canvas.height
+        const handed = isFull ? await this.handed(layer, media, frame, canvas) : undefined
+        if (handed) made.push(handed)
+        continue
+      }
+      const { name, target, isData } = layer
       const { node, area } = await settled(
         this.evaluator,
         this.readings,
@@ -119,6 +136,38 @@ export class NodeEngine {
       made.push({ name, picture, isData })
     }
     return made
+  }
+
+  /** IDs as they came, laid into the frame, with a list of the objects in it; nothing where no file serves the frame. */
+  private async handed(
+    { media: ref, pass }: HandedLayer,
+    media: MediaTable,
+    frame: number,
+    { width, height }: { readonly width: number; readonly height: number },
+  ): Promise<HandedChannels | undefined> {
+    const hash = fileAt(media[ref]!, frame, pass)
+    if (hash === undefined) return undefined
+    const block = await this.loadPass({ hash, pass, as: { isData: true }, reduction: 1 })
+    const type = pass.type === 'uint' ? 'uint' : block.data instanceof Uint16Array ? 'half' : 'float'
+    const given =
+      type === 'uint'
+        ? new Uint32Array(block.data.buffer, block.data.byteOffset, block.data.length)
+        : block.data
+    const left = Math.max(0, block.x)
+    const right = Math.min(width, block.x + block.width)
+    const channels = pass.channels.slice(0, block.channels).map((name, c) => {
+      const values = { uint: Uint32Array, half: Uint16Array, float: Float32Array }[type]
+      const out = new values(width * height)
+      for (let y = Math.max(0, block.y); y < Math.min(height, block.y + block.height); y++)
+        for (let x = left; x < right; x++)
+          out[y * width + x] = given[((y - block.y) * block.width + x - block.x) * block.channels + c]!
+      return { name, type, values: out } as const
+    })
+    const header =
+      pass.detail?.masks === 'ranked'
+        ? cryptomatteHeader(pass.inFile ?? pass.name, await this.objectNames(hash, pass))
+        : []
+    return { channels, attributes: header.map(([name, text]) => textAttribute(name, text)) }
   }
 
   /** 8-bit RGBA codes of a finished picture as its comp is looked at, opaque over black. */

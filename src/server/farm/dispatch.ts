@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { mkdir, readdir, rename, rm, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import {
+  deliveryOf,
   failFrame,
   findPlan,
   finishFrame,
@@ -19,6 +20,7 @@ import {
 } from '../db/farm.ts'
 import { withDb } from '../db/pool.ts'
 import { folders } from '../home.ts'
+import { undelivered } from '../render/deliver.ts'
 import { syncFolder } from '../whole-file.ts'
 import { FrameQueue } from './queue.ts'
 
@@ -118,11 +120,18 @@ export class LocalDispatch implements Dispatch {
         await mkdir(to, { recursive: true })
         for (const name of result.files) await moveOnce(join(from, name), join(to, name))
         await syncFolder(to)
+        return this.deliver(handed.renderId, to, result.files)
       }),
     )
     await rm(from, { recursive: true, force: true })
     await this.queue.release(handed, handed.token).catch(() => undefined)
     return isOurs
+  }
+
+  /** Puts files where the render wants them, too; says in words what kept them from there. */
+  private async deliver(renderId: string, from: string, files: readonly string[]): Promise<string | null> {
+    const wanted = await withDb((db) => deliveryOf(db, renderId))
+    return wanted ? undelivered(wanted, from, files) : null
   }
 
   async fail(handed: Handed, problem: string): Promise<void> {

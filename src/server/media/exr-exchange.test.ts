@@ -5,7 +5,13 @@ import { join } from 'node:path'
 import { afterAll, describe, expect, test } from 'vitest'
 import { readExrHeader } from '../../core/formats/exr-header.ts'
 import { readExrPart } from '../../core/formats/exr-read.ts'
-import { textAttribute, writeExr, writeExrParts, type ExrPicture } from '../../core/formats/exr-write.ts'
+import {
+  textAttribute,
+  writeExr,
+  writeExrParts,
+  writtenCompressions,
+  type ExrPicture,
+} from '../../core/formats/exr-write.ts'
 import { halfToNumber, numberToHalf } from '../../core/picture/half.ts'
 import { openMediaFile } from './media-file.ts'
 import { nodeZlib } from './node-zlib.ts'
@@ -117,6 +123,37 @@ describe('written', () => {
     const block = openMediaFile(bytes).readPass('id')
     expect([...new Uint32Array(block.data.buffer).slice(0, 2)]).toEqual([4_000_000_000, 4_000_000_001])
   })
+
+  test.each(writtenCompressions)('%s of halves, floats and few values is read by OpenImageIO as it was', (compression) => {
+    const smooth = (k: number) => Uint16Array.from({ length: count }, (_, i) => numberToHalf((1 + Math.sin((i % width) / (9 + k)) * Math.cos(i / width / 7)) * (k + 0.2)))
+    const channels = [
+      ...['R', 'G', 'B'].map((name, k) => ({ name, type: 'half' as const, values: smooth(k) })),
+      { name: 'A', type: 'half' as const, values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(i % 17 < 9 ? 1 : (i % 7) / 8)) },
+      { name: 'depth.Z', type: 'float' as const, values: Float32Array.from({ length: count }, (_, i) => (i % 5 ? i * 1000.25 : 1e30)) },
+      { name: 'crypto.Y', type: 'half' as const, values: half(31) },
+      { name: 'empty.Y', type: 'half' as const, values: new Uint16Array(count) },
+      ...['R', 'G'].map((name, k) => ({ name: `two.${name}`, type: 'float' as const, values: Float32Array.from(smooth(k), halfToNumber) })),
+    ]
+    const bytes = writeExr(picture(channels, { compression }), nodeZlib)
+    writeFileSync(at(`${compression}.exr`), bytes)
+    const { planes, missingChunks } = read(bytes)
+    expect(missingChunks).toBe(0)
+    const info = oiio('-v', '--info', at(`${compression}.exr`))
+    expect(info).toContain(`compression: "${compression}"`)
+    const names = /channel list: (.*)/.exec(info)![1]!.split(', ').map((n) => n.replace(/ \(.*\)/, '').trim())
+    const pixels = dumped(`${compression}.exr`)
+    for (const { name, type, values } of channels) {
+      const isLossy = compression === 'dwaa' && /(^|\.)[RGB]$/.test(name)
+      if (!isLossy) expect(planes.get(name)!.values, name).toEqual(values)
+      const [c, numbers] = [names.indexOf(name), type === 'half' ? Array.from(values, halfToNumber) : [...values]]
+      numbers.forEach((v, i) => {
+        // Steps of about a hundredth of the perceptual scale, and six digits of the dump.
+        const within = isLossy ? 0.03 * Math.max(0.25, Math.abs(v)) : 2e-5 * Math.max(1, Math.abs(v))
+        if (!(Math.abs(pixels[i]![c]! - v) <= within)) throw new Error(`${name} ${i}: ${pixels[i]![c]!}, wanted ${v}`)
+      })
+    }
+    if (compression !== 'none') expect(bytes.length).toBeLessThan(0.9 * writeExr(picture(channels, { compression: 'none' }), nodeZlib).length)
+  }) // prettier-ignore
 
   test('floats become halves by rounding to nearest even, as OpenImageIO rounds', () => {
     const values = Float32Array.from(

@@ -6,7 +6,7 @@ import {
   straightened,
   toCodes,
   type OutputFormat,
-  type PictureLayer,
+  type ExrChoice,
 } from '../../core/formats/write-picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import type { MediaTable } from '../../core/comp/media.ts'
@@ -22,9 +22,22 @@ export interface RenderedFrame {
   readonly frame: number
 }
 
+/** 8-bit codes of a picture as it is looked at, straight, with its alpha; light over nothing has none and is not seen. */
+export async function straightCodes(
+  engine: NodeEngine,
+  picture: Picture,
+  of: RenderedFrame,
+): Promise<Uint8Array> {
+  const straight = straightened(picture.data)
+  const codes = await engine.shownCodes({ ...picture, data: straight }, of)
+  for (let i = 3; i < codes.length; i += 4)
+    codes[i] = Math.round(255 * Math.min(1, Math.max(0, straight[i]!)))
+  return codes
+}
+
 /**
  * A finished picture as a file of any kind. TIFF is 16 bits of sRGB codes, straight, deflated; JPEG 8 bits over black, quality 95; a
- * review picture is PNG of 8 bits as the comp is looked at, over black. 8 bits are dithered where the comp says nothing else.
+ * review picture is PNG of 8 bits as the comp is looked at, over black, or straight with its alpha. 8 bits are dithered where the comp says nothing else.
  */
 export async function encodeFile(
   picture: Picture,
@@ -32,16 +45,17 @@ export async function encodeFile(
   name: string,
   engine: NodeEngine,
   of: RenderedFrame,
-  layers: readonly PictureLayer[] = [],
+  exr: ExrChoice = {},
 ): Promise<Uint8Array> {
   const dither = of.comp.dither === false ? undefined : of.frame
-  if (!isByLibrary(format))
-    return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, layers)
+  if (!isByLibrary(format)) return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, exr)
   const { width, height } = picture
   const raw = { raw: { width, height, channels: 4 } } as const
   switch (format) {
     case 'review':
       return writePng(width, height, await engine.shownCodes(picture, of))
+    case 'review-straight':
+      return writePng(width, height, await straightCodes(engine, picture, of))
     case 'tiff16': {
       const codes = toCodes(straightened(picture.data), 65535) as Uint16Array
       return sharp(codes, raw).toColourspace('rgb16').tiff({ compression: 'deflate' }).toBuffer()

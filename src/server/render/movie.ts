@@ -31,10 +31,17 @@ const rateText = (rate: number) => fractions.find(([r]) => Math.abs(r - rate) < 
 /** Tagged as BT.709, in the range of television: what players take untagged sRGB-like codes for (common practice). */
 const colour = 'scale=out_color_matrix=bt709:out_range=tv'
 const tags = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709']
+const even = 'pad=ceil(iw/2)*2:ceil(ih/2)*2'
+/** With alpha; what shows light over nothing is straight there (common practice). H.264 has none. */
+const codecsWithAlpha: Readonly<Partial<Record<MovieKind, readonly string[]>>> = {
+  webm: ['-vf', `${even},${colour}`, '-c:v', 'libvpx-vp9', '-deadline', 'good', '-cpu-used', '4', '-crf', '24', '-b:v', '0', '-auto-alt-ref', '0', '-pix_fmt', 'yuva420p'],
+  mov: ['-vf', colour, '-c:v', 'prores_ks', '-profile:v', '4444', '-alpha_bits', '16', '-pix_fmt', 'yuva444p10le'],
+} // prettier-ignore
+export const mayHaveAlpha = (kind: MovieKind): boolean => codecsWithAlpha[kind] !== undefined
 const codecs: Readonly<Record<MovieKind, readonly string[]>> = {
   // Both want even sides: a last column or row is repeated.
-  mp4: ['-vf', `pad=ceil(iw/2)*2:ceil(ih/2)*2,${colour}`, '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '16', '-pix_fmt', 'yuv420p', '-movflags', '+faststart'],
-  webm: ['-vf', `pad=ceil(iw/2)*2:ceil(ih/2)*2,${colour}`, '-c:v', 'libvpx-vp9', '-deadline', 'good', '-cpu-used', '4', '-crf', '24', '-b:v', '0', '-pix_fmt', 'yuv420p'],
+  mp4: ['-vf', `${even},${colour}`, '-c:v', 'libx264', '-preset', 'veryfast', '-crf', '16', '-pix_fmt', 'yuv420p', '-movflags', '+faststart'],
+  webm: ['-vf', `${even},${colour}`, '-c:v', 'libvpx-vp9', '-deadline', 'good', '-cpu-used', '4', '-crf', '24', '-b:v', '0', '-pix_fmt', 'yuv420p'],
   mov: ['-vf', colour, '-c:v', 'prores_ks', '-profile:v', '4444', '-pix_fmt', 'yuv444p10le'],
 } // prettier-ignore
 
@@ -46,19 +53,25 @@ export class MovieWriter {
   private said = ''
   private hasFailed = false
 
-  /** Sizes in pixels; the rate in frames a second. */
+  /** Sizes in pixels; the rate in frames a second; `hasAlpha` where the kind may have some. */
   constructor(
     private readonly file: string,
     kind: MovieKind,
-    private readonly shape: { readonly width: number; readonly height: number; readonly rate: number },
+    private readonly shape: {
+      readonly width: number
+      readonly height: number
+      readonly rate: number
+      readonly hasAlpha?: boolean
+    },
     command = 'ffmpeg',
   ) {
     this.part = `${file}.${randomBytes(4).toString('hex')}.part`
-    const { width, height, rate } = shape
+    const { width, height, rate, hasAlpha = false } = shape
+    const codec = (hasAlpha ? codecsWithAlpha[kind] : undefined) ?? codecs[kind]
     const input = ['-f', 'rawvideo', '-pixel_format', 'rgba', '-video_size', `${width}x${height}`, '-framerate', rateText(rate), '-i', 'pipe:0'] // prettier-ignore
     const container = { mp4: 'mp4', webm: 'webm', mov: 'mov' }[kind]
-    const args = ['-hide_banner', '-loglevel', 'error', '-y', ...input, ...codecs[kind], ...tags, '-f', container, this.part] // prettier-ignore
-    this.child = spawn(command, args, { stdio: ['pipe', 'ignore', 'pipe'] })
+    const args = ['-hide_banner', '-loglevel', 'error', '-y', ...input, ...codec, ...tags, '-f', container, this.part] // prettier-ignore
+    this.child = spawn(/*turbopackIgnore: true*/ command, args, { stdio: ['pipe', 'ignore', 'pipe'] })
     this.child.stderr!.on('data', (text: Buffer) => {
       this.said = (this.said + text.toString()).slice(-2000)
     })
@@ -91,7 +104,7 @@ export class MovieWriter {
     this.ended.catch(() => undefined)
   }
 
-  /** Four 8-bit codes a pixel; alpha does not count. Throws MovieError. */
+  /** Four 8-bit codes a pixel, straight; alpha does not count where the movie has none. Throws MovieError. */
   async write(codes: Uint8Array): Promise<void> {
     const { width, height } = this.shape
     if (codes.length !== width * height * 4)

@@ -1,9 +1,12 @@
 import { stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import sharp from 'sharp'
+import { isReview } from '../../core/formats/write-picture.ts'
 import { folders } from '../home.ts'
+import type { Render } from '../db/renders.ts'
 import { RequestError } from '../request-error.ts'
-import { MovieError, MovieWriter, type MovieKind } from './movie.ts'
+import { burntIn, type BurntWords } from './burn-in.ts'
+import { mayHaveAlpha, MovieError, MovieWriter, type MovieKind } from './movie.ts'
 
 /** Movies that are being made, so that two who ask wait for one. */
 const making = new Map<string, Promise<void>>()
@@ -16,11 +19,31 @@ const changedAt = async (path: string) => {
   }
 }
 
-async function make(path: string, kind: MovieKind, files: readonly string[], rate: number): Promise<void> {
-  const first = await sharp(files[0]).metadata()
-  const writer = new MovieWriter(path, kind, { width: first.width, height: first.height, rate })
+/** How a movie is made beyond its kind: with the number of the frame, shot and version written on it; with alpha. */
+export interface MovieChoice {
+  readonly hasWords?: boolean
+  readonly hasAlpha?: boolean
+}
+
+interface MovieFrame {
+  readonly file: string
+  readonly words: BurntWords
+}
+
+async function make(
+  path: string,
+  kind: MovieKind,
+  frames: readonly MovieFrame[],
+  rate: number,
+  { hasWords = false, hasAlpha = false }: MovieChoice,
+): Promise<void> {
+  const { width, height } = await sharp(frames[0]!.file).metadata()
+  const writer = new MovieWriter(path, kind, { width, height, rate, hasAlpha })
   try {
-    for (const file of files) await writer.write(await sharp(file).ensureAlpha().raw().toBuffer())
+    for (const { file, words } of frames) {
+      const codes = await sharp(file).ensureAlpha().raw().toBuffer()
+      await writer.write(hasWords ? await burntIn(codes, { width, height }, words) : codes)
+    }
     await writer.finish()
   } catch (error) {
     await writer.drop()
@@ -33,22 +56,28 @@ async function make(path: string, kind: MovieKind, files: readonly string[], rat
  * RequestError where there are none, or no movie can be made.
  */
 export async function movieOf(
-  render: { readonly id: string; readonly frames: readonly { readonly files: readonly string[] }[] },
+  render: Pick<Render, 'id' | 'version' | 'frames'>,
   kind: MovieKind,
-  rate: number,
+  { rate, shot }: { readonly rate: number; readonly shot: string },
+  choice: MovieChoice = {},
 ): Promise<string> {
   const folder = join(/*turbopackIgnore: true*/ folders.renders, render.id)
-  const files = render.frames
-    .flatMap((f) => f.files.filter((name) => name.endsWith('.review.png')))
-    .map((name) => join(folder, name))
-  if (files.length === 0)
-    throw new RequestError(404, 'This render has no pictures for a movie. Render it with “As on screen, for movies” among its files.')
-  const path = join(folder, `movie.${kind}`)
+  const { hasWords = false, hasAlpha = false } = choice
+  if (hasAlpha && !mayHaveAlpha(kind)) throw new RequestError(400, 'H.264 has no alpha: take WebM or MOV.')
+  const frames = render.frames.flatMap(({ frame, files }) =>
+    files
+      .filter((name) => isReview(name, hasAlpha))
+      .map((name) => ({ file: join(folder, name), words: { shot, frame, version: render.version } })),
+  )
+  if (frames.length === 0)
+    throw new RequestError(404, `This render has no pictures for a movie. Render it with “As on screen, ${hasAlpha ? 'with alpha' : 'for movies'}” among its files.`)
+  const files = frames.map((f) => f.file)
+  const path = join(folder, `movie${hasWords ? '-words' : ''}${hasAlpha ? '-alpha' : ''}.${kind}`)
   const [made, ...came] = await Promise.all([changedAt(path), ...files.map(changedAt)])
-  const there = files.filter((_, i) => came[i] !== undefined)
+  const there = frames.filter((_, i) => came[i] !== undefined)
   if (there.length === 0) throw new RequestError(404, 'The pictures of this render have gone from the disk.')
   if (made !== undefined && came.every((at) => at === undefined || at <= made)) return path
-  const work = making.get(path) ?? make(path, kind, there, rate)
+  const work = making.get(path) ?? make(path, kind, there, rate, choice)
   making.set(path, work)
   try {
     await work

@@ -1,15 +1,18 @@
 import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parentPort, workerData } from 'node:worker_threads'
+import sharp from 'sharp'
 import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { fileName } from '../../core/formats/write-picture.ts'
 import { layersOf } from '../../core/renders/exr-layers.ts'
 import { gapWords } from '../../core/renders/gaps.ts'
 import { fileStem, filledName, usualName } from '../../core/renders/file-name.ts'
+import { smallPicture, thumbnailName } from '../../core/renders/thumbnail.ts'
 import type { RenderPlan } from '../db/farm.ts'
 import { storedReadings } from '../db/readings.ts'
 import { loadStoredPass, NodeEngine } from '../engine/node-engine.ts'
 import { fetchBlob, remoteReadings, ServerAway } from '../farm/remote-dispatch.ts'
+import { listedObjects, namesOf } from '../media/object-names.ts'
 import { writeWhole } from '../whole-file.ts'
 import { encodeFile } from './encode-file.ts'
 import { mostPlans, type RenderMessage, type RenderOrder, type RenderThreadData } from './render-plans.ts'
@@ -18,9 +21,13 @@ const say = (message: RenderMessage) => {
   parentPort?.postMessage(message)
 }
 
+/** Lists of objects that came beside the pictures of the render that is under way. */
+let manifests: readonly string[] = []
+
 async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folder: string): Promise<void> {
   const began = performance.now()
   say({ type: 'progress', progress: 0.1 })
+  manifests = plan.manifests ?? []
   const { comp, media, options, version, shotName } = plan
   const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size)
   await mkdir(folder, { recursive: true })
@@ -37,10 +44,19 @@ async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folde
     const of = { comp, media, frame }
     await writeWhole(
       join(folder, name),
-      await encodeFile(whole, format, `${shotName}, frame ${frame}`, engine, of, layers),
+      await encodeFile(whole, format, `${shotName}, frame ${frame}`, engine, of, {
+        layers,
+        compression: options.compression,
+      }),
     )
     files.push(name)
   }
+  const small = smallPicture(whole)
+  const codes = await engine.shownCodes(small, { comp, media, frame })
+  const raw = { width: small.width, height: small.height, channels: 4 } as const
+  const name = thumbnailName(base)
+  await writeWhole(join(folder, name), await sharp(codes, { raw }).webp({ quality: 80 }).toBuffer())
+  files.push(name)
   const ms = Math.round(performance.now() - began)
   say({
     type: 'done',
@@ -62,6 +78,7 @@ if (parentPort) {
   const engine = new NodeEngine(load, {
     threads,
     readings: server ? remoteReadings(server) : storedReadings,
+    objectNames: async (hash, pass) => namesOf(await listedObjects(hash, pass), manifests),
   })
   const plans = new Map<string, RenderPlan>()
   parentPort.on('message', ({ key, plan: given, frame, folder }: RenderOrder) => {

@@ -3,7 +3,7 @@
 import { Camera, Trash2, X } from 'lucide-react'
 import { useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { stillsAnswer, type Still } from '../../contracts/answers.ts'
+import { rendersAnswer, stillsAnswer, type Still } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { SideName } from '../shot/shot-store.ts'
@@ -25,11 +25,18 @@ export function CompareBar() {
     enabled: isOpen,
   })
   const stills: readonly Still[] = found.data?.stills ?? []
+  const made = useQuery({
+    queryKey: ['renders', id],
+    queryFn: () => requestJson(rendersAnswer, `/api/shots/${id}/renders`),
+    enabled: isOpen,
+  })
+  const renders = made.data?.renders ?? []
   if (!compare) return null
   const otherFrame = compare.right.startsWith('frame ') ? Number(compare.right.slice(6)) : undefined
   const sides = [
     ...sidesOf(comp),
     [`frame ${otherFrame ?? store.getState().frame}`, 'the picture on frame …'] as [SideName, string],
+    ...renders.map((r): [SideName, string] => [`render ${r.id}`, `render ${r.version}, this frame`]),
     ...stills.map((s): [SideName, string] => [`still ${s.id}`, `still ${s.name}`]),
   ]
   const choose = (which: 'left' | 'right') => (
@@ -43,7 +50,7 @@ export function CompareBar() {
     >
       {sides
         // Stills and other frames are laid over; what is under them is the picture that is worked on.
-        .filter(([side]) => which === 'right' || !/^(still|frame)/.test(side))
+        .filter(([side]) => which === 'right' || !/^(still|frame|render)/.test(side))
         .map(([side, words]) => (
           <option key={side} value={side}>
             {words}

@@ -26,7 +26,7 @@ export function sidesOf(comp: Comp): [SideName, string][] {
   ]
 }
 
-/** What an engine is asked for a side; undefined for a still, which is a picture already. */
+/** What an engine is asked for a side; undefined for a still and a render, which are pictures already. */
 export function sideTarget(
   { comp, selection }: Pick<ShotState, 'comp' | 'selection'>,
   side: SideName,
@@ -42,6 +42,7 @@ export function sideTarget(
     case 'frame':
       return { comp, target: { type: 'picture' }, frame: Number(lane) }
     case 'still':
+    case 'render':
       return undefined
     default:
       return { comp, target: { type: 'picture' } }

@@ -42,7 +42,13 @@ export function Wipe({
         image.onload = () => {
           if (isWanted()) draw(image, image.naturalWidth, image.naturalHeight)
         }
-        image.src = `/api/shots/${id}/stills/${right.slice(6)}`
+        // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
+        image.onerror = () => {
+          if (isWanted()) draw(new ImageData(1, 1), 1, 1)
+        }
+        image.src = right.startsWith('render ')
+          ? `/api/renders/${right.slice(7)}/shown/${state.frame}`
+          : `/api/shots/${id}/stills/${right.slice(6)}`
         return
       }
       const view = {

@@ -12,6 +12,7 @@ export const formatNames: Readonly<Record<OutputFormat, string>> = {
   tiff16: 'TIFF, 16 bit, straight',
   jpeg: 'JPEG, over black',
   review: 'As on screen, for movies',
+  'review-straight': 'As on screen, with alpha',
 }
 
 export const sizeWords = (size: RenderSize): string =>

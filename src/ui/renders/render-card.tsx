@@ -7,6 +7,7 @@ import { useEffect, useState } from 'react'
 import * as v from 'valibot'
 import { doneAnswer, renderAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { missingFrames, numberRanges } from '../../core/comp/media.ts'
+import { isReview } from '../../core/formats/write-picture.ts'
 import { usualName } from '../../core/renders/file-name.ts'
 import { frameListWords } from '../../core/renders/frame-list.ts'
 import { durationWords, paceOf } from '../../core/renders/pace.ts'
@@ -16,7 +17,17 @@ import { formatNames, sizeWords } from './format-names.ts'
 
 type Frame = ShownRender['frames'][number]
 type Action =
-  'cancel' | 'retry' | 'delete' | 'pause' | 'resume' | 'sooner' | 'later' | 'first' | 'follow' | 'leave'
+  | 'cancel'
+  | 'retry'
+  | 'delete'
+  | 'pause'
+  | 'resume'
+  | 'sooner'
+  | 'later'
+  | 'first'
+  | 'follow'
+  | 'leave'
+  | 'deliver'
 
 const isEnded = ({ state }: Frame) => state !== 'waiting' && state !== 'working'
 const isHalf = ({ state, problem }: Frame) => state === 'done' && problem !== null
@@ -55,6 +66,39 @@ function FrameLine({ renderId, frame }: { renderId: string; frame: Frame }) {
         </a>
       ))}
       {frame.problem && <span className={tone}>{frame.problem}</span>}
+    </div>
+  )
+} // prettier-ignore
+
+/** As many small pictures as lie side by side. */
+const mostSmall = 8
+
+/** Small pictures of frames that are there, spread over all of them. */
+function SmallPictures({ render: { id, frames }, onChoose }: { render: ShownRender; onChoose: (frame: number) => void }) {
+  const there = frames.filter((f) => f.small !== null)
+  if (there.length === 0) return null
+  const count = Math.min(mostSmall, there.length)
+  const shown = Array.from({ length: count }, (_, i) => there[count === 1 ? 0 : Math.round((i * (there.length - 1)) / (count - 1))]!)
+  return (
+    <div className="flex gap-1 overflow-hidden">
+      {shown.map(({ frame, small, finishedAt }) => (
+        <button
+          key={frame}
+          type="button"
+          className="relative h-12 shrink-0 overflow-hidden rounded-sm bg-black"
+          title={`frame ${frame}`}
+          onClick={() => {
+            onChoose(frame)
+          }}
+        >
+          {/* eslint-disable-next-line @next/next/no-img-element -- small, made by the render itself */}
+          <img
+            className="h-full w-auto"
+            alt={`Frame ${frame}`}
+            src={`/api/renders/${id}/files/${encodeURIComponent(small!)}?of=${encodeURIComponent(finishedAt ?? '')}`}
+          />
+        </button>
+      ))}
     </div>
   )
 } // prettier-ignore
@@ -121,9 +165,13 @@ export function comingWords(there: readonly number[]): string {
 const refusal = v.object({ error: v.object({ message: v.string() }) })
 
 /** What a render has made so far, played; and its movies to take away. */
-function RenderMovie({ id, version }: { id: string; version: number }) {
+function RenderMovie({ id, version, mayHaveAlpha }: { id: string; version: number; mayHaveAlpha: boolean }) {
   const [failure, setFailure] = useState<string>()
-  const address = (kind: string) => `/api/renders/${id}/movie/${kind}`
+  const [hasWords, setHasWords] = useState(false)
+  const address = (kind: string, alpha = false) => {
+    const query = [hasWords ? 'words=' : [], alpha ? 'alpha=' : []].flat().join('&')
+    return `/api/renders/${id}/movie/${kind}${query && `?${query}`}`
+  }
   const askWhy = async () => {
     const answer = await fetch(address('mp4'))
     if (!answer.ok) setFailure(v.parse(refusal, await answer.json()).error.message)
@@ -156,6 +204,28 @@ function RenderMovie({ id, version }: { id: string; version: number }) {
             {{ mp4: 'H.264, MP4', webm: 'VP9, WebM', mov: 'ProRes 4444, MOV' }[kind]}
           </a>
         ))}
+        {mayHaveAlpha &&
+          (['webm', 'mov'] as const).map((kind) => (
+            <a
+              key={kind}
+              className="link link-accent"
+              href={address(kind, true)}
+              download={`render-${version}-alpha.${kind}`}
+            >
+              {kind === 'webm' ? 'WebM with alpha' : 'MOV with alpha'}
+            </a>
+          ))}
+        <label className="ml-auto flex cursor-pointer items-center gap-1.5">
+          <input
+            type="checkbox"
+            className="checkbox checkbox-xs"
+            checked={hasWords}
+            onChange={() => {
+              setHasWords(!hasWords)
+            }}
+          />
+          frame, shot and version on it
+        </label>
       </figcaption>
     </figure>
   )
@@ -168,7 +238,19 @@ const ordering: ReadonlySet<Action> = new Set(['sooner', 'later', 'first'])
 const mostLines = 4
 
 /** One render, followed by server-sent events while it is under way. */
-export function RenderCard({ render: initial, onGone, shotName }: { render: ShownRender; onGone: () => void; shotName?: string }) {
+export function RenderCard({
+  render: initial,
+  onGone,
+  shotName,
+  onWipe,
+  onOpenAsItWas,
+}: {
+  render: ShownRender
+  onGone: () => void
+  shotName?: string
+  onWipe?: (render: ShownRender, frame?: number) => void
+  onOpenAsItWas?: (render: ShownRender) => Promise<void>
+}) {
   const [render, setRender] = useState(initial)
   const [chosen, setChosen] = useState<number>()
   const [isSure, setIsSure] = useState(false)
@@ -199,7 +281,7 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
   const canRetry = frames.some((f) => f.state === 'failed' || f.state === 'cancelled')
   const hasFiles = frames.some((f) => f.files.length > 0)
   const shown = frames.find((f) => f.frame === chosen)
-  const reviewed = frames.filter((f) => f.files.some((name) => name.endsWith('.review.png'))).length
+  const reviewed = frames.filter((f) => f.files.some((name) => isReview(name, false))).length
   const [isPlaying, setIsPlaying] = useState(false)
   return (
     <li className="space-y-1.5 rounded bg-base-100 px-4 py-2.5 text-xs">
@@ -216,6 +298,7 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
           {render.formats.map((f) => formatNames[f]).join(' and ')}
           {options.size !== undefined && options.size !== 1 && `, ${sizeWords(options.size)}`}
           {options.name !== undefined && options.name !== usualName && `, ${options.name}`}
+          {options.deliver && `, into ${[options.deliver.root, options.deliver.folder].filter(Boolean).join('/')}`}
         </span>
         <span className="ml-auto shrink-0 text-base-content/55" suppressHydrationWarning>
           {ago(render.createdAt)}
@@ -275,6 +358,32 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
                       {words}
                     </Menu.Item>
                   ))}
+                {onWipe && hasFiles && (
+                  <Menu.Item
+                    className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
+                    onClick={() => {
+                      onWipe(render, shown?.frame)
+                    }}
+                  >
+                    Wipe it against the desk
+                  </Menu.Item>
+                )}
+                {onOpenAsItWas && (
+                  <Menu.Item
+                    className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
+                    onClick={() => void onOpenAsItWas(render)}
+                  >
+                    Open the shot as it was
+                  </Menu.Item>
+                )}
+                {options.deliver && hasFiles && (
+                  <Menu.Item
+                    className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
+                    onClick={() => void act('deliver')}
+                  >
+                    Put its files there again
+                  </Menu.Item>
+                )}
                 <Menu.Item
                   className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
                   onClick={() => {
@@ -314,7 +423,8 @@ export function RenderCard({ render: initial, onGone, shotName }: { render: Show
         {progressWords(render)}
       </p>
       {render.follows && <p className="text-accent">{comingWords(frames.map((f) => f.frame))}</p>}
-      {isPlaying && <RenderMovie id={render.id} version={render.version} key={reviewed} />}
+      {isPlaying && <RenderMovie id={render.id} version={render.version} mayHaveAlpha={frames.some((f) => f.files.some((n) => isReview(n, true)))} key={reviewed} />}
+      <SmallPictures render={render} onChoose={setChosen} />
       {frames.length <= mostLines ? (
         frames.map((frame) => <FrameLine key={frame.frame} renderId={render.id} frame={frame} />)
       ) : (

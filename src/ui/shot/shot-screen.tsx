@@ -28,6 +28,7 @@ import type { Player } from '../playing/player.ts'
 import { MakeDialogs } from '../recipes/make-dialog.tsx'
 import { RecipesPanel } from '../recipes/recipes-panel.tsx'
 import { RendersPanel } from '../renders/renders-panel.tsx'
+import { ThroughNotice } from '../renders/through-notice.tsx'
 import { followReadings } from '../timing/follow-readings.ts'
 import { followRides } from '../timing/ride.ts'
 import { TimingPanel } from '../timing/timing-panel.tsx'
@@ -198,6 +199,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
             />
           )}
           <PartsNotice />
+          <ThroughNotice />
           {saveState.type === 'conflict' && (
             <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
           )}

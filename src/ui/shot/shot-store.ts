@@ -26,9 +26,15 @@ export interface Selection {
 /** What the picture shows: the finished picture, what it was before the selected step, or that step's light alone. */
 export type ViewMode = 'picture' | 'light' | 'before'
 
-/** One side of a comparison: the finished picture, of another frame too, what it was, a point of the desk, or a still. */
+/** One side of a comparison: the finished picture, of another frame too, what it was, a point of the desk, a still, or what a render has made. */
 export type SideName =
-  'picture' | `frame ${number}` | 'before' | `lane ${string}` | `step ${string} ${string}` | `still ${string}`
+  | 'picture'
+  | `frame ${number}`
+  | 'before'
+  | `lane ${string}`
+  | `step ${string} ${string}`
+  | `still ${string}`
+  | `render ${string}`
 
 /** A pick from the picture, at a pixel of the full frame. */
 export interface Picking {

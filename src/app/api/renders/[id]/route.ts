@@ -15,6 +15,7 @@ import {
   retryRender,
 } from '../../../../server/db/renders.ts'
 import { folders } from '../../../../server/home.ts'
+import { deliverAgain } from '../../../../server/render/deliver.ts'
 import { readBody } from '../../../../server/request-body.ts'
 
 type Context = { params: Promise<{ id: string }> }
@@ -41,6 +42,8 @@ function changed(pool: Pool, id: string, change: v.InferOutput<typeof renderChan
     case 'follow':
     case 'leave':
       return setFollowing(pool, id, change.action === 'follow')
+    case 'deliver':
+      return deliverAgain(id)
     case 'before':
       return moveRender(pool, id, { before: change.other })
     default:

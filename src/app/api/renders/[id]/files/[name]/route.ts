@@ -7,7 +7,13 @@ import { folders } from '../../../../../../server/home.ts'
 
 type Context = { params: Promise<{ id: string; name: string }> }
 
-const types = { png: 'image/png', jpg: 'image/jpeg', tif: 'image/tiff', exr: 'image/x-exr' } as const
+const types = {
+  png: 'image/png',
+  jpg: 'image/jpeg',
+  webp: 'image/webp',
+  tif: 'image/tiff',
+  exr: 'image/x-exr',
+} as const
 const typeOf = (name: string): string =>
   Object.entries(types).find(([ending]) => name.endsWith(`.${ending}`))?.[1] ?? 'application/octet-stream'
 
@@ -16,7 +22,7 @@ export function GET(request: Request, { params }: Context): Promise<Response> {
   return answer(async () => {
     const { id, name } = await params
     const render = await withDb((pool) => findRender(pool, id))
-    const isListed = render?.frames.some((f) => f.files.includes(name))
+    const isListed = render?.frames.some((f) => f.files.includes(name) || f.small === name)
     const path = join(/*turbopackIgnore: true*/ folders.renders, id, name)
     const file =
       isListed &&
