@@ -104,6 +104,42 @@ test('what has not changed is not made again; what has is', async () => {
   await untilDone()
 })
 
+test('settings are kept by name; a render is wiped against the desk, and the shot opened as it was for it', async () => {
+  const choose = async (label: string, words: string) => (await find(driver, `${panel} [aria-label="${label}"]`)).sendKeys(words)
+  await choose('Size', 'a quarter')
+  await button('Keep as').click()
+  await (await find(driver, `${panel} [aria-label="Name of the settings"]`)).sendKeys('quick look', Key.ENTER)
+  await waitFor(driver, 'the name', async () => (await (await find(driver, `${panel} [aria-label="Kept settings"]`)).getAttribute('value')) === 'quick look')
+  await driver.navigate().refresh()
+  await settled()
+  await (await find(driver, 'header .btn-primary')).click()
+  // What was asked for last comes first, and the kept settings are a choice away.
+  await waitFor(driver, 'the last settings', async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '2')
+  await choose('Kept settings', 'quick look')
+  await waitFor(driver, 'the kept ones', async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '4')
+
+  const menu = async (words: string) => {
+    await (await (await topCard()).findElement(By.css('[aria-label^="More of render"]'))).click()
+    await (await driver.findElement(By.xpath(`//*[@role="menuitem"][contains(., "${words}")]`))).click()
+  }
+  await menu('Wipe it')
+  const side = await find(driver, '[data-testid=other-side]')
+  await waitFor(driver, 'the render beside', async () => (await side.getAttribute('width')) === '240')
+  const small = await (await topCard()).findElements(By.css('img'))
+  expect(small.length).toBeGreaterThan(0)
+  await waitFor(driver, 'a small picture', () => driver.executeScript<boolean>((image: HTMLImageElement) => image.naturalWidth > 0, small[0]))
+
+  const before = await savedComp()
+  const step = allSteps(before.comp).find((s) => s.effect === 'exposure')!.id
+  await putComp(putDial(before.comp, step, 'stops', 2))
+  await driver.navigate().refresh()
+  await settled()
+  await (await find(driver, 'header .btn-primary')).click()
+  await menu('Open the shot as it was')
+  await waitFor(driver, 'the word', async () => /as render \d+ was/.test(await textOf(driver, panel)))
+  await waitFor(driver, 'it to be saved', async () => JSON.stringify((await savedComp()).comp) === JSON.stringify(before.comp))
+}) // prettier-ignore
+
 test('wrong lists and names are said before anything is asked, and a render goes with its files', async () => {
   await button('These').click()
   const list = await find(driver, `${panel} [aria-label=Frames]`)

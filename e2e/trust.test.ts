@@ -58,6 +58,7 @@ test('no route fails on anything that fits its contract, or does not: it answers
     hash: [hash, '0'.repeat(64), 'zz', '..%2f..%2fkeys.json'],
     pass: ['beauty', 'nothing', 'a%25b', '%00', '..%2F..%2Fx'],
     still: ['nothing', '%00'],
+    frame: ['1', '-7', 'x', '%00'],
     recipe: ['nothing', '%00', '0'.repeat(12)],
     seat: ['here', 'nothing', '%00', '..%2F..'],
     name: ['x.exr', '..%2F..%2Frunning.json', '%00'],

@@ -64,7 +64,8 @@ export function settingsOf(draft: Draft): RenderSettings {
       ...(name === usualName ? {} : { name }),
       ...(isExr && layers.length > 0 ? { layers: Object.fromEntries(layers.map((k) => [k, true])) } : {}),
       ...(isExr && compression !== 'zip' ? { compression } : {}),
-      ...(deliver ? { deliver } : {}),
+      // In one order, so that settings can be compared.
+      ...(deliver ? { deliver: { root: deliver.root, folder: deliver.folder, there: deliver.there } } : {}),
     },
   }
 }

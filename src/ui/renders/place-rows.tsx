@@ -6,9 +6,9 @@ import type { Delivery } from '../../core/renders/render-options.ts'
 import { requestJson } from '../request-json.ts'
 
 const thereWords: Readonly<Record<Delivery['there'], string>> = {
-  replace: 'replace what is there',
-  skip: 'leave what is there',
-  version: 'keep both: a new version',
+  replace: 'are replaced',
+  skip: 'are left',
+  version: 'stay, beside a new version',
 }
 
 /** Where files are put beside the data folder, where the start command allows any. */
@@ -63,7 +63,7 @@ export function PlaceRows({
             />
           </label>
           <label className="grid grid-cols-[4rem_1fr] items-center gap-2">
-            <span className="text-base-content/75">and there</span>
+            <span className="text-base-content/75">old files</span>
             <select
               aria-label="What is done with files that are there"
               className="w-full rounded bg-base-300 px-1.5 py-1"

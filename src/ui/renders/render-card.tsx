@@ -286,7 +286,7 @@ export function RenderCard({
   return (
     <li className="space-y-1.5 rounded bg-base-100 px-4 py-2.5 text-xs">
       <div className="flex items-center gap-3">
-        <span className="font-semibold">
+        <span className="shrink-0 font-semibold">
           {shotName !== undefined && (
             <Link href={`/shots/${render.shotId}`} className="link-hover link mr-2">
               {shotName}

@@ -140,15 +140,13 @@ export function RenderForm({
 
   return (
     <form
-      className="flex w-[28rem] shrink-0 flex-col text-xs"
+      className="flex w-[28rem] shrink-0 flex-col text-xs xl:w-[39rem]"
       onSubmit={(event) => {
         event.preventDefault()
         if (frames.length >= manyFrames && !isSure) setIsSure(true)
         else void start()
       }}
     >
-      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] gap-4 overflow-y-auto">
-        <div className="flex flex-col gap-2.5">
           <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
             {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These'], ['coming', 'As they come']] as const).map(([key, words]) => (
               <button
@@ -166,6 +164,8 @@ export function RenderForm({
               </button>
             ))}
           </div>
+      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_11.5rem_12rem]">
+        <div className="flex flex-col gap-2.5">
           {which === 'list' && (
             <input
               autoFocus
@@ -281,7 +281,6 @@ export function RenderForm({
             </p>
           )}
         </div>
-        <div className="space-y-1.5">
           <fieldset className="space-y-1" title="Premultiplied keeps light over nothing. The first three are what each kind of file expects.">
             {outputFormats.map((format) => (
               <label key={format} className="flex cursor-pointer items-center gap-2">
@@ -298,7 +297,7 @@ export function RenderForm({
             ))}
           </fieldset>
           {writesExr(draft) && (
-            <div className="space-y-1 border-t border-base-300 pt-1.5" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as it came.">
+            <div className="space-y-1" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as it came.">
               <select
                 aria-label="How EXR is packed"
                 className="w-full rounded bg-base-300 px-1.5 py-1"
@@ -329,10 +328,8 @@ export function RenderForm({
               ))}
             </div>
           )}
-        </div>
       </div>
-      <div className="space-y-1.5 pt-2">
-        <SettingsBar draft={draft} onChoose={onChange} />
+      <div className="pt-2">
         {isSure ? (
           <p role="alert" className="flex items-center gap-2 text-warning">
             {frames.length.toLocaleString('en')} frames: all of them?
@@ -350,7 +347,7 @@ export function RenderForm({
             </button>
           </p>
         ) : (
-          <div className="flex gap-1">
+          <div className="flex items-center gap-1">
             <button
               type="submit"
               className="btn btn-primary btn-sm"
@@ -367,6 +364,7 @@ export function RenderForm({
             >
               {isSaving ? 'Computing …' : 'Save here'}
             </button>
+            <SettingsBar draft={draft} onChoose={onChange} />
           </div>
         )}
       </div>

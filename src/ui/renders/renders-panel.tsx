@@ -37,8 +37,13 @@ export function RendersPanel({ shotName }: { shotName: string }) {
     try {
       const made = await requestJson(madeAnswer, `/api/renders/${renderId}/made`)
       const comp = parseComp(made.comp)
-      const { edit, set, media } = store.getState()
-      set({ opened: [], selection: undefined })
+      const { edit, set, media, selection } = store.getState()
+      const isThere = comp.lanes.some(
+        (l) =>
+          l.id === selection?.lane &&
+          (selection.step === undefined || l.steps.some((s) => s.id === selection.step)),
+      )
+      set({ opened: [], selection: isThere ? selection : comp.lanes[0] && { lane: comp.lanes[0].id } })
       edit(`Open as render ${version} was`, () => comp)
       const before = made.media as Record<string, { frames: unknown; beside?: unknown } | undefined>
       const used = new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))

@@ -35,8 +35,8 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
     if (name?.trim()) change(requestJson(settingsAnswer, address, 'POST', { name: name.trim(), ...settingsOf(draft) }))
   }
   return (
-    <div className="space-y-1">
-      <div className="flex items-center gap-1.5">
+    <div className="relative ml-auto min-w-0 flex-1 xl:max-w-72">
+      <div className="flex items-center justify-end gap-1.5">
         <select
           aria-label="Kept settings"
           className="min-w-0 flex-1 rounded bg-base-300 px-1.5 py-1"
@@ -80,7 +80,7 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
         )}
       </div>
       {name !== undefined && (
-        <div className="flex gap-1.5">
+        <div className="absolute bottom-full right-0 mb-1.5 flex w-64 gap-1.5 rounded border border-base-content/15 bg-base-100 p-1.5 shadow-lg">
           <input
             autoFocus
             aria-label="Name of the settings"
@@ -105,7 +105,7 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
         </div>
       )}
       {failure !== undefined && (
-        <p role="alert" className="text-error">
+        <p role="alert" className="absolute bottom-full right-0 mb-1 rounded bg-base-100 p-1.5 text-error">
           {failure}
         </p>
       )}
