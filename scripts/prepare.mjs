@@ -159,6 +159,7 @@ export async function ensureBundles() {
           entryPoints: {
             cli: at('src/cli/main.ts'),
             'pool-worker': at('src/server/engine/pool-worker.ts'),
+            'file-thread': at('src/cli/file-thread.ts'),
             'decode-process': at('src/server/media/decode-process.ts'),
             'web-server': at('src/server/web/web-server.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),

@@ -73,7 +73,9 @@ function readOptions() {
   const roots = values['output-root'].map((folder) => resolve(folder))
   for (const folder of roots)
     if (!statSync(folder, { throwIfNoEntry: false })?.isDirectory())
-      throw new Refusal(`--output-root ${folder} is no folder. Make it first: Zafiro does not, as it may be a disk that is away.`)
+      throw new Refusal(
+        `--output-root ${folder} is no folder. Make it first: Zafiro does not, as it may be a disk that is away.`,
+      )
   const [cert, key] = tls.map((file) => file && resolve(file))
   return { ...values, port, home: resolve(values.home), roots, tls: cert ? { cert, key } : undefined }
 }

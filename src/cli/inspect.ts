@@ -3,6 +3,7 @@ import { passStats } from '../core/formats/pass-stats.ts'
 import { readingWarning, valueWarning } from '../server/media/decode-file.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
 import { openMedia } from '../server/media/raster-file.ts'
+import { FormatError } from '../core/formats/format-error.ts'
 import { UsageError } from './usage-error.ts'
 
 const largestFile = 4e9
@@ -15,6 +16,16 @@ export async function readInput(path: string): Promise<Uint8Array<ArrayBuffer>> 
   if (found.size > largestFile)
     throw new UsageError('too-large', `${path}: is larger than ${largestFile / 1e9} GB`)
   return new Uint8Array(await readFile(path))
+}
+
+/** Opens a file of pictures. Throws UsageError where it can not be read. */
+export async function openInput(file: string): Promise<MediaFile> {
+  const bytes = await readInput(file)
+  try {
+    return await openMedia(bytes)
+  } catch (error) {
+    throw error instanceof FormatError ? new UsageError('unreadable', `${file}: ${error.message}`) : error
+  }
 }
 
 /** '12,34' → [12, 34]. */

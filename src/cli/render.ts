@@ -6,8 +6,7 @@ import { dialProblems } from '../core/comp/check.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import type { LoadPass } from '../core/engine/evaluator.ts'
 import { parseShotFile } from '../core/comp/shot-file.ts'
-import { FormatError } from '../core/formats/format-error.ts'
-import { fileName } from '../core/formats/write-picture.ts'
+import { fileName, isByLibrary } from '../core/formats/write-picture.ts'
 import type { Pass } from '../core/comp/media.ts'
 import { layersOf } from '../core/renders/exr-layers.ts'
 import { gapWords } from '../core/renders/gaps.ts'
@@ -15,12 +14,12 @@ import { fileStem, filledName, nameProblem, usualName } from '../core/renders/fi
 import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { NodeEngine } from '../server/engine/node-engine.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
-import { openMedia } from '../server/media/raster-file.ts'
 import { encodeFile, straightCodes } from '../server/render/encode-file.ts'
 import { burntIn } from '../server/render/burn-in.ts'
 import { mayHaveAlpha, MovieError, movieKinds, MovieWriter } from '../server/render/movie.ts'
 import { writeWhole } from '../server/whole-file.ts'
-import { readInput } from './inspect.ts'
+import { openInput, readInput } from './inspect.ts'
+import { FileHelper, hasFileThread } from './file-helper.ts'
 import { parseCompression, parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 
@@ -85,7 +84,7 @@ export interface RenderChoice {
 /** What happens while frames are rendered, one at a time. */
 export type RenderEvent =
   | { readonly event: 'start'; readonly frames: number; readonly shot: string }
-  | { readonly event: 'frame'; readonly frame: number; readonly file: string; readonly ms: number; readonly done: number; readonly frames: number; readonly leftMs: number | undefined }
+  | { readonly event: 'frame'; readonly frame: number; readonly file: string; readonly ms: number; readonly computeMs: number; readonly done: number; readonly frames: number; readonly leftMs: number | undefined }
   | { readonly event: 'skipped'; readonly frame: number; readonly file: string; readonly done: number; readonly frames: number }
   | { readonly event: 'failed'; readonly frame: number; readonly message: string; readonly done: number; readonly frames: number }
   | { readonly event: 'warning'; readonly message: string }
@@ -128,15 +127,7 @@ export async function renderShotFile(
   // In place of content hashes, the file paths name the media; each file is opened once.
   const opened = new Map<string, Promise<MediaFile>>()
   const open = (file: string) => {
-    const known =
-      opened.get(file) ??
-      readInput(file)
-        .then(openMedia)
-        .catch((error: unknown) => {
-          throw error instanceof FormatError
-            ? new UsageError('unreadable', `${file}: ${error.message}`)
-            : error
-        })
+    const known = opened.get(file) ?? openInput(file)
     opened.set(file, known)
     return known
   }
@@ -159,8 +150,11 @@ export async function renderShotFile(
       ...(gaps ? { gaps } : {}),
     }
   }
-  const load: LoadPass = async ({ hash, pass, as }) =>
-    (await open(hash)).readPass(pass.inFile ?? pass.name, as)
+  const files = hasFileThread() ? new FileHelper() : undefined
+  const load: LoadPass = async ({ hash, pass, as }) => {
+    const name = pass.inFile ?? pass.name
+    return files ? files.read({ read: hash, pass: name, as }) : (await open(hash)).readPass(name, as)
+  }
   const layers = layersOf(shot.comp, media, parseLayers(options.layers))
   const objectNames = async (file: string, pass: Pass) =>
     (await open(file)).masks.find((m) => m.layer === (pass.inFile ?? pass.name))?.objects ??
@@ -172,10 +166,32 @@ export async function renderShotFile(
   let [rendered, skipped, failed] = [0, 0, 0]
   let movie: MovieWriter | undefined
   const counted = () => ({ done: rendered + skipped + failed, frames: frames.length })
+  let writing: Promise<void> = Promise.resolve()
+  const sayMade = (frame: number, file: string, ms: number, computeMs: number) => {
+    rendered++
+    doneAt.push(performance.now())
+    const left = paceOf(doneAt, frames.length - counted().done)
+    say({
+      event: 'frame',
+      frame,
+      file,
+      ms: Math.round(ms),
+      computeMs: Math.round(computeMs),
+      ...counted(),
+      leftMs: left && Math.round(left.leftMs),
+    })
+  }
+  const sayBroken = (frame: number, error: unknown) => {
+    // A frame that is broken is no reason to leave the rest; one that was asked for alone is told as it is.
+    if (frames.length === 1 || isFull(error) || error instanceof MovieError) throw error
+    failed++
+    const message = error instanceof Error ? error.message : String(error)
+    say({ event: 'failed', frame, message, ...counted() })
+  }
   say({ event: 'start', frames: frames.length, shot: shot.name })
   try {
     await mkdir(options.out, { recursive: true })
-    for (const frame of frames) {
+    for (const [i, frame] of frames.entries()) {
       const base = filledName(pattern, { shot: fileStem(shot.name), frame, version: 1 })
       const file = join(options.out, fileName(base, format))
       if (options.skipExisting && existsSync(file)) {
@@ -184,53 +200,53 @@ export async function renderShotFile(
         continue
       }
       const from = performance.now()
+      let [written, computeMs] = [Promise.resolve(), 0]
       try {
-        const { picture, problems, replaced } = await engine.renderFrame(shot.comp, media, frame, size)
+        const made = await engine.renderFrame(shot.comp, media, frame, size, files && frames[i + 1])
+        const { picture, problems, replaced } = made
+        computeMs = made.computeMs
         for (const words of gapWords(shot.comp, media, frame)) warned.add(words)
         for (const { message } of problems) warned.add(message)
         for (const [pass, count] of replaced)
           warned.add(`${count} values of ${pass} are not finite numbers and count as 0.`)
         const of = { comp: shot.comp, media, frame }
-        const whole = layers.length > 0 ? { ...picture, data: picture.data.slice() } : picture
-        const further = await engine.exrLayers(shot.comp, media, frame, layers, size)
-        const bytes = await encodeFile(whole, format, `${shot.name}, frame ${frame}`, engine, of, {
-          layers: further,
-          compression,
-        })
-        await writeWhole(file, bytes)
+        const name = `${shot.name}, frame ${frame}`
+        // The picture is the engine's until it makes the next one.
+        const isKept = layers.length > 0 || (files && !isByLibrary(format))
+        const whole = isKept ? { ...picture, data: picture.data.slice() } : picture
+        const exr = { layers: await engine.exrLayers(shot.comp, media, frame, layers, size), compression }
         if (movieKind) {
-          const { width, height } = picture
+          const { width, height } = whole
           const hasAlpha = options.movieAlpha ?? false
-          movie ??= new MovieWriter(options.movie!, movieKind, {
-            width,
-            height,
-            rate: shot.comp.frames.rate,
-            hasAlpha,
-          })
-          const codes = await (hasAlpha ? straightCodes(engine, picture, of) : engine.shownCodes(picture, of))
+          const { rate } = shot.comp.frames
+          movie ??= new MovieWriter(options.movie!, movieKind, { width, height, rate, hasAlpha })
+          const codes = await (hasAlpha ? straightCodes(engine, whole, of) : engine.shownCodes(whole, of))
           const words = { shot: shot.name, frame, version: 1 }
           await movie.write(options.burnIn ? await burntIn(codes, { width, height }, words) : codes)
         }
+        const dither = shot.comp.dither === false ? undefined : frame
+        if (files && !isByLibrary(format))
+          written = files.write({ write: file, picture: whole, format, name, dither, exr })
+        else await writeWhole(file, await encodeFile(whole, format, name, engine, of, exr))
       } catch (error) {
-        // A frame that is broken is no reason to leave the rest; one that was asked for alone is told as it is.
-        if (frames.length === 1 || isFull(error) || error instanceof MovieError) throw error
-        failed++
-        say({
-          event: 'failed',
-          frame,
-          message: error instanceof Error ? error.message : String(error),
-          ...counted(),
-        })
-        continue
+        written = Promise.reject(error as Error)
       }
-      rendered++
-      doneAt.push(performance.now())
-      const ms = Math.round(performance.now() - from)
-      const left = paceOf(doneAt, frames.length - counted().done - 1)
-      say({ event: 'frame', frame, file, ms, ...counted(), leftMs: left && Math.round(left.leftMs) })
+      // One frame is written while the next is computed; more are not kept.
+      const before = writing
+      writing = written.then(
+        () => {
+          sayMade(frame, file, performance.now() - from, computeMs)
+        },
+        (error: unknown) => {
+          sayBroken(frame, error)
+        },
+      )
+      writing.catch(() => undefined)
+      await before
       // Frames hold different files; what was opened for this one is let go.
       opened.clear()
     }
+    await writing
     await movie?.finish()
     movie = undefined
     for (const message of warned) say({ event: 'warning', message })
@@ -238,6 +254,7 @@ export async function renderShotFile(
     return failed
   } finally {
     await movie?.drop()
+    await files?.close()
     await engine.close()
   }
 }

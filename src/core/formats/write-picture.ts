@@ -84,7 +84,7 @@ export function encodePicture(
   picture: Picture,
   format: OwnFormat,
   name: string,
-  kernels: Kernels,
+  kernels: Pick<Kernels, 'floatToHalf'>,
   zlib: Zlib,
   dither?: number,
   { layers = [], compression = 'zip' }: ExrChoice = {},
@@ -148,7 +148,7 @@ const channelNames = { 4: ['R', 'G', 'B', 'A'], 1: ['Y'] } as const
 function layerChannels(
   { name, picture, isData }: PictureLayer,
   isFloat: boolean,
-  kernels: Kernels,
+  kernels: Pick<Kernels, 'floatToHalf'>,
 ): ExrChannelData[] {
   const { channels, data } = picture
   const count = channels === 1 ? 1 : 4
@@ -166,7 +166,12 @@ function floatChannels(prefix: string, data: Float32Array, count: 1 | 4): ExrCha
 }
 
 /** Values beyond 65504 are held there. */
-function halfChannels(prefix: string, data: Float32Array, count: 1 | 4, kernels: Kernels): ExrChannelData[] {
+function halfChannels(
+  prefix: string,
+  data: Float32Array,
+  count: 1 | 4,
+  kernels: Pick<Kernels, 'floatToHalf'>,
+): ExrChannelData[] {
   const held = new Float32Array(data.length)
   for (let i = 0; i < held.length; i++) {
     const v = data[i]!

@@ -74,11 +74,15 @@ export class NodeEngine {
     media: MediaTable,
     frame: number,
     size?: RenderSize,
+    /** The frame that comes after, whose files are read meanwhile. */
+    next?: number,
   ): Promise<{
     picture: Picture
     key: string
     problems: readonly PlanProblem[]
     replaced: ReadonlyMap<string, number>
+    /** Milliseconds of pure computing, without what was waited for. */
+    computeMs: number
   }> {
     const { node, area, problems } = await settled(
       this.evaluator,
@@ -88,13 +92,23 @@ export class NodeEngine {
       () => false,
     )
     await this.evaluator.load(comp, node)
+    if (next !== undefined) this.readAhead(comp, media, next)
+    const from = performance.now()
     const whole = cropToCanvas(this.evaluator.evaluate(node), area)
+    const picture = this.sized(whole, size)
     return {
-      picture: this.sized(whole, size),
+      picture,
+      computeMs: performance.now() - from,
       key: node.key,
       problems,
       replaced: this.evaluator.replaced,
     }
+  }
+
+  /** Begins to read what a further frame will load, while another is computed. */
+  readAhead(comp: Comp, media: MediaTable, frame: number): void {
+    const { node } = plan(comp, media, frame, 1, { type: 'picture' }, this.readings)
+    this.evaluator.fetchAhead(node)
   }
 
   /**

@@ -18,6 +18,8 @@ export interface RenderOrder {
   readonly key: string
   readonly plan?: RenderPlan | undefined
   readonly frame: number
+  /** The frame that comes after it, where it is known. */
+  readonly next?: number | undefined
   readonly folder: string
 }
 

@@ -24,12 +24,18 @@ const say = (message: RenderMessage) => {
 /** Lists of objects that came beside the pictures of the render that is under way. */
 let manifests: readonly string[] = []
 
-async function render(engine: NodeEngine, plan: RenderPlan, frame: number, folder: string): Promise<void> {
+async function render(
+  engine: NodeEngine,
+  plan: RenderPlan,
+  frame: number,
+  folder: string,
+  next: number | undefined,
+): Promise<void> {
   const began = performance.now()
   say({ type: 'progress', progress: 0.1 })
   manifests = plan.manifests ?? []
   const { comp, media, options, version, shotName } = plan
-  const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size)
+  const { picture, key, problems } = await engine.renderFrame(comp, media, frame, options.size, next)
   await mkdir(folder, { recursive: true })
   const isLayered = plan.formats.some((format) => format.startsWith('exr'))
   const wanted = options.layers && isLayered ? layersOf(comp, media, options.layers) : []
@@ -81,7 +87,7 @@ if (parentPort) {
     objectNames: async (hash, pass) => namesOf(await listedObjects(hash, pass), manifests),
   })
   const plans = new Map<string, RenderPlan>()
-  parentPort.on('message', ({ key, plan: given, frame, folder }: RenderOrder) => {
+  parentPort.on('message', ({ key, plan: given, frame, folder, next }: RenderOrder) => {
     const plan = given ?? plans.get(key)
     if (!plan) {
       say({ type: 'failed', problem: 'Internal mistake: a frame came without its render.' })
@@ -90,7 +96,7 @@ if (parentPort) {
     plans.delete(key)
     plans.set(key, plan)
     for (const old of [...plans.keys()].slice(0, -mostPlans)) plans.delete(old)
-    render(engine, plan, frame, folder).catch((error: unknown) => {
+    render(engine, plan, frame, folder, next).catch((error: unknown) => {
       const isFull =
         error instanceof Error &&
         (('code' in error && error.code === 'ENOSPC') || ('isFull' in error && error.isFull === true))

@@ -248,6 +248,7 @@ class Slot {
       const order: RenderOrder = {
         key: planned,
         frame: one.handed.frame,
+        next: ahead.find((a) => planKey(a.handed) === planned)?.handed.frame,
         folder: dispatch.folderOf(one.handed),
         ...(isKnown ? {} : { plan }),
       }
