@@ -98,11 +98,17 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   }
   expect(await inside(other)).toMatchObject({ from: { version: 2 }, glare: false })
   expect(await inside('grottodemo01')).toMatchObject({ from: { version: 1 }, glare: true })
+  const { shots: users } = (await (await fetch(`${app.address}/api/recipes/${(await library())[0]!.id}/uses`)).json()) as { shots: { id: string }[] }
+  expect(users.map((u) => u.id).sort()).toEqual([other, 'grottodemo01'].sort())
 
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
   await tile('Step Lamp light', 'Cave')
   await says(/Version 2 is there/)
+  await press('See both')
+  await find(driver, '[data-testid=other-side]')
+  await says(/with version 2 of Lamp light/, 'body')
+  await click('[aria-label="End the comparison"]')
   await press('Take it')
   await says(/Undo \(Ctrl-Z\) goes back/)
   await saved()
@@ -144,4 +150,43 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   expect((await save()).status).toBe(200)
   const late = await save()
   expect([late.status, await late.text()]).toEqual([409, expect.stringMatching(/version 2 is there/)])
+}) // prettier-ignore
+
+test('a lane and a whole look go to another shot, where their passes are found; recipes are seen on one’s own frame', async () => {
+  // Another shot with another size, of a picture alone.
+  const folder = join(home, 'intake', 'reef')
+  mkdirSync(folder, { recursive: true })
+  await sharp({ create: { width: 320, height: 180, channels: 3, background: '#345' } }).png().toFile(join(folder, 'reef.0001.png'))
+  const begun = (await (await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ intake: 'reef/reef.0001.png' }) })).json()) as { id: string }
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  const cave = (await savedComp()).comp.lanes.find((l) => l.name === 'Cave')!
+
+  await tab('recipes')
+  await waitFor(driver, 'a picture of a recipe', () =>
+    driver.executeScript<boolean>(() => {
+      const canvas = document.querySelector<HTMLCanvasElement>('[data-testid=recipe-card] canvas')
+      const codes = canvas?.getContext('2d')?.getImageData(0, 0, canvas.width, canvas.height).data
+      return codes !== undefined && new Set(codes).size > 60
+    }),
+  )
+  await press('This look for many shots')
+  await (await find(driver, '//dialog[@open]//label[contains(., "reef")]//input')).click()
+  // It has a picture alone: what wants depth and the like is told by name.
+  await waitFor(driver, 'what is not connected', async () => /Not connected: .*depth of grotto/.test(await textOf(driver, 'dialog[open]')))
+  await press('Put it on one shot')
+  await says(/The look of this shot is on one shot now/, 'section[aria-label=Recipes]')
+  const made = await compOf(begun.id)
+  expect([made.canvas.width, made.canvas.height]).toEqual([320, 180])
+  expect(made.lanes.find((l) => l.name === 'Cave')!.steps.map((s) => s.effect)).toEqual(cave.steps.map((s) => s.effect))
+
+  await driver.get(`${app.address}/shots/grottodemo01`)
+  await settled()
+  await click('[aria-label="Source of Cave"]')
+  await key(Key.chord(Key.CONTROL, 'c'))
+  await driver.get(`${app.address}/shots/${begun.id}`)
+  await settled()
+  await key(Key.chord(Key.CONTROL, 'v'))
+  await waitFor(driver, 'the lane', async () => (await compOf(begun.id)).lanes.filter((l) => l.name === 'Cave').length === 2)
+  await says(/takes from what is not in this shot/, 'body')
 }) // prettier-ignore

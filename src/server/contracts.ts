@@ -227,6 +227,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'POST', path: '/api/recipes', body: recipeBody, answer: recipeSavedAnswer },
   { method: 'GET', path: '/api/recipes/{recipe}', query: recipeQuery, answer: recipeAnswer },
   { method: 'DELETE', path: '/api/recipes/{recipe}' },
+  { method: 'GET', path: '/api/recipes/{recipe}/uses', answer: shotsAnswer },
   { method: 'GET', path: '/api/workers', answer: workersAnswer },
   { method: 'PATCH', path: '/api/workers/{seat}', body: workerChange },
   { method: 'POST', path: '/api/readings', body: readingsQuestion, answer: readingsAnswer },

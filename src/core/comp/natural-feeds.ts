@@ -1,5 +1,5 @@
 import type { Effect } from '../effects/effect.ts'
-import { masterId } from './edits.ts'
+import { addStep, editStep, masterId } from './edits.ts'
 import type { MediaTable } from './media.ts'
 import { passKinds, rulesOf } from '../passes/passes.ts'
 import type { Comp, FeedLink, Lane, Step } from './schema.ts'
@@ -47,4 +47,22 @@ export function naturalFeeds(comp: Comp, media: MediaTable, laneId: string, effe
     }
   }
   return feeds
+}
+
+/** A step of an effect before the one now at `at`, with the feeds that it has without a doubt. Gives back its id. */
+export function addFedStep(
+  comp: Comp,
+  media: MediaTable,
+  laneId: string,
+  at: number,
+  effect: Effect,
+): [Comp, string] {
+  const [next, id] = addStep(comp, laneId, at, effect.id)
+  const feeds = naturalFeeds(comp, media, laneId, effect)
+  return [
+    editStep(next, id, (step) => {
+      Object.assign(step.feeds, feeds)
+    }),
+    id,
+  ]
 }

@@ -3,6 +3,9 @@ import { emptyComp } from '../comp/edits.ts'
 import { putIn, takeOut, type Fragment } from '../comp/fragment.ts'
 import { ProblemError } from '../comp/problem.ts'
 import { issuesToProblems, parseComp, type Comp } from '../comp/schema.ts'
+import type { MediaTable } from '../comp/media.ts'
+import { passKinds } from '../passes/passes.ts'
+import { knownMedia, withMediaOf, type KnownMedia } from './other-shot.ts'
 import { compVersion } from '../comp/upgrades/upgrade.ts'
 
 // Steps that are carried from one shot to another, as plain text.
@@ -12,22 +15,44 @@ export const clipFormat = 'zafiro-steps'
 const clipSchema = v.object({
   format: v.literal(clipFormat, 'is not the format of copied steps'),
   comp: v.pipe(v.number(), v.integer()),
-  steps: v.pipe(v.array(v.unknown()), v.minLength(1, 'holds no step')),
+  steps: v.array(v.unknown()),
   lanes: v.array(v.unknown()),
   drawings: v.array(v.unknown()),
+  /** Names of the media that it takes from, so that another shot's can stand for them. */
+  media: v.optional(
+    v.record(
+      v.string(),
+      v.object({
+        name: v.string(),
+        passes: v.array(v.object({ name: v.string(), kind: v.picklist(passKinds) })),
+      }),
+    ),
+    {},
+  ),
 })
 
-/** Steps of a comp as text, with what they are made of and the drawings that they take from. */
-export function clipText(comp: Comp, stepIds: readonly string[]): string {
-  const { steps, lanes, drawings } = takeOut(comp, { steps: stepIds, withDrawings: true })
-  return JSON.stringify({ format: clipFormat, comp: compVersion, steps, lanes, drawings })
+/** Copied steps or lanes, with what is known of their media. */
+export interface Clip extends Fragment {
+  readonly media: KnownMedia
 }
+
+/** Steps or lanes of a comp as text, with what they are made of and the drawings that they take from. */
+export function clipText(
+  comp: Comp,
+  media: MediaTable,
+  what: { readonly steps?: readonly string[]; readonly lanes?: readonly string[] },
+): string {
+  const { steps, lanes, drawings } = takeOut(comp, { ...what, withDrawings: true })
+  const text = JSON.stringify([steps, lanes])
+  const used = Object.entries(knownMedia(media)).filter(([ref]) => text.includes(`"media":${JSON.stringify(ref)}`))
+  return JSON.stringify({ format: clipFormat, comp: compVersion, steps, lanes, drawings, media: Object.fromEntries(used) })
+} // prettier-ignore
 
 /** Whether a text looks like copied steps. */
 export const isClip = (text: string): boolean => text.slice(0, 200).includes(`"format":"${clipFormat}"`)
 
-/** Reads copied steps. Throws ProblemError with what does not fit. */
-export function readClip(text: string): Fragment {
+/** Reads copied steps or lanes. Throws ProblemError with what does not fit. */
+export function readClip(text: string): Clip {
   let data: unknown
   try {
     data = JSON.parse(text)
@@ -36,7 +61,9 @@ export function readClip(text: string): Fragment {
   }
   const read = v.safeParse(clipSchema, data)
   if (!read.success) throw new ProblemError('These steps can not be pasted', issuesToProblems(read.issues))
-  const { comp: version, steps, lanes, drawings } = read.output
+  const { comp: version, steps, lanes, drawings, media } = read.output
+  if (steps.length + lanes.length === 0)
+    throw new ProblemError('These steps can not be pasted', [{ path: '', message: 'the text holds no step' }])
   const holder = {
     id: 'holder', name: 'Holder', kind: 'picture', source: { type: 'colour', colour: [0, 0, 0], alpha: 0 }, steps,
     join: { mode: 'over', opacity: 1 }, muted: false, solo: false, locked: false,
@@ -47,16 +74,18 @@ export function readClip(text: string): Fragment {
     steps: comp.lanes[0]!.steps,
     drawings: comp.drawings,
     inputs: [],
+    media,
   }
 }
 
 /**
- * Puts copied steps onto a lane (or the master) before the step now at `at`. Drawings that the comp has already stay one with those; others come along.
- * Gives back the ids of the steps, and what they take from that is not there.
+ * Puts copied steps onto a lane (or the master) before the step now at `at`; copied lanes in front of that lane. Drawings that the comp has already stay one with those; others come along; passes are
+ * found in the media that is there. Gives back the ids of the steps or lanes, and in words what they take from that is not there.
  */
 export function pasteClip(
   comp: Comp,
-  clip: Fragment,
+  media: MediaTable,
+  clip: Clip,
   laneId: string,
   at: number,
 ): { readonly comp: Comp; readonly ids: readonly string[]; readonly lost: readonly string[] } {
@@ -64,11 +93,19 @@ export function pasteClip(
     const own = comp.drawings.find((d) => d.id === drawing.id)
     return own !== undefined && JSON.stringify(own) === JSON.stringify(drawing)
   }
-  const piece = { ...clip, drawings: clip.drawings.filter((d) => !isSame(d)) }
-  const [next, ids] = putIn(comp, piece, { laneId, at })
-  const made = clip.steps.map((s) => ids.get(s.id) ?? '')
+  const isLanes = clip.steps.length === 0
+  // Passes are found while the piece still has the ids that its links speak of.
+  const holder = { ...emptyComp(1, 1), lanes: [...clip.lanes], master: [...clip.steps], drawings: [] }
+  const known = Object.keys(clip.media).length > 0
+  const { comp: fit, lost: cut } = known ? withMediaOf(holder, clip.media, media) : { comp: holder, lost: [] }
+  const piece = { lanes: fit.lanes, steps: fit.master, inputs: [], drawings: clip.drawings.filter((d) => !isSame(d)) }
+  const [next, ids] = isLanes
+    ? putIn(comp, piece, { inFrontOf: laneId })
+    : putIn(comp, piece, { laneId, at })
+  const outer = clip.lanes.filter((l) => l.in === undefined || !ids.has(l.in))
+  const made = (isLanes ? outer : clip.steps).map((one) => ids.get(one.id) ?? '')
   const lanes = new Set(next.lanes.map((l) => l.id))
-  const fresh = takeOut(next, { steps: made }).inputs
-  const lost = fresh.flatMap((link) => (link.type === 'tap' && link.lane !== 'master' && !lanes.has(link.lane) ? [link.lane] : []))
-  return { comp: next, ids: made, lost: [...new Set(lost)] }
+  const fresh = takeOut(next, isLanes ? { lanes: made } : { steps: made }).inputs
+  const away = fresh.flatMap((link) => (link.type === 'tap' && link.lane !== 'master' && !lanes.has(link.lane) ? [`lane ${link.lane}`] : []))
+  return { comp: next, ids: made, lost: [...new Set([...cut.map((l) => l.words), ...away])] }
 } // prettier-ignore

@@ -135,28 +135,17 @@ function sizedSetting(dial: Dial | undefined, setting: Setting, factor: number):
   return { ...setting, keys: setting.keys.map((k) => ({ ...k, value: one(k.value) as typeof k.value })) }
 }
 
-/** The lanes and the step of a recipe for a frame of another width. Drawings keep their size. */
-function sized(file: RecipeFile, width: number): RecipeFile {
-  const factor = width / file.canvas.width
-  if (factor === 1) return file
+/** A step for a frame whose width is another by a factor; `inner` are the steps that it may be made of. Drawings keep their size. */
+export function sizedStep(s: Step, factor: number, inner: readonly Step[]): Step {
+  if (factor === 1) return s
   const px = (n: number) => n * factor
-  const inner = new Map(file.lanes.flatMap((l) => l.steps.map((s) => [s.id, s] as const)))
-  const step = (s: Step): Step => {
-    const dials = effectOf(s)?.dials ?? {}
-    return {
-      ...s,
-      dials: Object.fromEntries(
-        Object.entries(s.dials).map(([key, one]) => [key, sizedSetting(dials[key], one, factor)]),
-      ),
-      ...(s.recipe ? { recipe: recipe(s.recipe) } : {}),
-    }
-  }
   const recipe = (head: NonNullable<Step['recipe']>): NonNullable<Step['recipe']> => ({
     ...head,
     dials: head.dials.map((d) => {
       const moves = d.moves.map((m) => {
         const set = m.setting
-        const moved = set.of === 'dial' ? effectOf(inner.get(set.step))?.dials[set.key] : undefined
+        const moved =
+          set.of === 'dial' ? effectOf(inner.find((one) => one.id === set.step))?.dials[set.key] : undefined
         const isPx = moved?.type === 'number' && moved.unit === 'px'
         return isPx && m.at ? { ...m, at: [px(m.at[0]), px(m.at[1])] as [number, number] } : m
       })
@@ -165,8 +154,26 @@ function sized(file: RecipeFile, width: number): RecipeFile {
       return { ...d, moves, default: px(Number(d.default)), range: [px(low), px(high)] as [number, number] }
     }),
   })
-  const lanes = file.lanes.map((l) => ({ ...l, steps: l.steps.map(step) }))
-  return { ...file, lanes, step: step(file.step) }
+  const dials = effectOf(s)?.dials ?? {}
+  return {
+    ...s,
+    dials: Object.fromEntries(
+      Object.entries(s.dials).map(([key, one]) => [key, sizedSetting(dials[key], one, factor)]),
+    ),
+    ...(s.recipe ? { recipe: recipe(s.recipe) } : {}),
+  }
+}
+
+/** The lanes and the step of a recipe for a frame of another width. */
+function sized(file: RecipeFile, width: number): RecipeFile {
+  const factor = width / file.canvas.width
+  const inner = file.lanes.flatMap((l) => l.steps)
+  const step = (s: Step) => sizedStep(s, factor, inner)
+  return {
+    ...file,
+    lanes: file.lanes.map((l) => ({ ...l, steps: l.steps.map(step) })),
+    step: step(file.step),
+  }
 }
 
 /**

@@ -61,6 +61,17 @@ export async function saveRecipe(
   })
 }
 
+/** Shots whose newest comp holds a step that came from a recipe, those that were changed last first. */
+export async function usesOfRecipe(db: Db, id: string): Promise<{ id: string; name: string }[]> {
+  const [rows] = await db.execute<(RowDataPacket & { id: string; name: string })[]>(
+    `select s.id, s.name from shots s join comps c on c.shot_id = s.id
+     join comp_revisions r on r.shot_id = c.shot_id and r.revision = c.revision
+     where json_contains(json_extract(r.doc, '$**.from.id'), json_quote(?)) order by s.updated_at desc limit 200`,
+    [id],
+  )
+  return rows.map(({ id: shot, name }) => ({ id: shot, name }))
+}
+
 /** Takes a recipe out of the library; comps that use it hold their own. False when there is none. */
 export async function deleteRecipe(pool: Pool, id: string): Promise<boolean> {
   return inTransaction(pool, async (db) => {

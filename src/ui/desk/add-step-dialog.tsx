@@ -2,11 +2,15 @@
 
 import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
 import { masterId } from '../../core/comp/edits.ts'
+import { addFedStep } from '../../core/comp/natural-feeds.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { orderAdvice, recommendedSlot, searchEffects } from '../../core/effects/suggest.ts'
+import { putRecipe } from '../../core/recipes/recipe-file.ts'
 import { searchRecipes } from '../../core/recipes/search-recipes.ts'
+import { likedFirst, useLiked, type Liked } from '../recipes/liked.ts'
+import { OwnPicture } from '../recipes/own-picture.tsx'
 import { useRecipes, type KnownRecipe } from '../recipes/use-recipes.ts'
-import { useShot } from '../shot/shot-context.tsx'
+import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { stepTitle } from './step-title.ts'
 
 interface Place {
@@ -29,17 +33,24 @@ type Entry = {
 const firstEffects = 3
 
 /** What fits: the best effects, then recipes, then all other effects; without a search, effects and then recipes. */
-function entriesOf(text: string, recipes: readonly KnownRecipe[]): Entry[] {
+function entriesOf(text: string, recipes: readonly KnownRecipe[], liked: Liked): Entry[] {
   const effects = searchEffects(text).map((effect): Entry => {
     const { id: key, title, family, purpose } = effect
     return { key, title, family, purpose, effect }
   })
-  const kept = searchRecipes(recipes, text).map((known): Entry => {
+  const isAll = text.trim() === ''
+  const found = searchRecipes(recipes, text)
+  const kept = (isAll ? likedFirst(found, liked) : found).map((known): Entry => {
     const { name: title, family, about: purpose } = known.file.step.recipe!
     return { key: `recipe ${known.id}`, title, family: `recipe · ${family}`, purpose, known }
   })
-  const first = text.trim() === '' ? effects.length : firstEffects
-  return [...effects.slice(0, first), ...kept, ...effects.slice(first)]
+  const first = isAll ? effects.length : firstEffects
+  // Without a search what someone likes, or has just used, is at hand.
+  const count = isAll ? liked.favourites.length + Math.min(3, liked.lately.length) : 0
+  const near = kept
+    .slice(0, count)
+    .filter(({ known }) => known && [...liked.favourites, ...liked.lately].includes(known.id))
+  return [...near, ...effects.slice(0, first), ...kept.slice(near.length), ...effects.slice(first)]
 }
 
 /** *Add a step*: finds an effect by name or by what it does, and says where it is best placed and why. */
@@ -61,7 +72,9 @@ export function AddStepDialog({
   const master = useShot((s) => s.comp.master)
   const steps = place.lane === masterId ? master : (lane?.steps ?? [])
   const { recipes } = useRecipes()
-  const entries = entriesOf(text, recipes)
+  const { store } = useShotContext()
+  const liked = useLiked()
+  const entries = entriesOf(text, recipes, liked)
   const entry = entries[Math.min(index, entries.length - 1)]
   const chosen = entry?.effect
   const best = chosen && recommendedSlot(chosen, steps)
@@ -115,7 +128,7 @@ export function AddStepDialog({
               <button
                 type="button"
                 tabIndex={-1}
-                className={`block w-full rounded px-3 py-2 text-left ${one === entry ? 'bg-primary/35' : 'hover:bg-neutral'}`}
+                className={`flex w-full items-center gap-3 rounded px-3 py-1.5 text-left ${one === entry ? 'bg-primary/35' : 'hover:bg-neutral'}`}
                 onMouseEnter={() => {
                   setIndex(i)
                 }}
@@ -124,11 +137,22 @@ export function AddStepDialog({
                   else onAdd(one.effect, place)
                 }}
               >
-                <span className="flex items-baseline justify-between">
-                  <span className="font-semibold">{one.title}</span>
-                  <span className="text-xs text-base-content/55">{one.family}</span>
+                <OwnPicture
+                  name={`${one.key} on ${place.lane} at ${place.at}`}
+                  change={(comp) =>
+                    one.known
+                      ? putRecipe(comp, store.getState().media, one.known.file, place.lane, place.at)[0]
+                      : addFedStep(comp, store.getState().media, place.lane, place.at, one.effect)[0]
+                  }
+                  className="h-10 w-[4.5rem] shrink-0"
+                />
+                <span className="min-w-0 flex-1">
+                  <span className="flex items-baseline justify-between">
+                    <span className="font-semibold">{one.title}</span>
+                    <span className="text-xs text-base-content/55">{one.family}</span>
+                  </span>
+                  <span className="block text-xs text-base-content/70">{one.purpose}</span>
                 </span>
-                <span className="block text-xs text-base-content/70">{one.purpose}</span>
               </button>
             </li>
           ))}

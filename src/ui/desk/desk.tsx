@@ -4,8 +4,8 @@ import { Blend, PenLine, Plus } from 'lucide-react'
 import { useState } from 'react'
 import { busesAround } from '../../core/comp/buses.ts'
 import { addDrawing } from '../../core/comp/drawing-edits.ts'
-import { addLane, addStep, editStep, masterId } from '../../core/comp/edits.ts'
-import { naturalFeeds } from '../../core/comp/natural-feeds.ts'
+import { addLane, editStep, masterId } from '../../core/comp/edits.ts'
+import { addFedStep } from '../../core/comp/natural-feeds.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { fitSpan } from '../dials/fit-span.ts'
 import { newGesture } from '../dials/value-field.tsx'
@@ -54,12 +54,9 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
     edit(
       `Add ${effect.title}`,
       (comp) => {
-        const [next, id] = addStep(comp, lane, at, effect.id)
+        const [next, id] = addFedStep(comp, store.getState().media, lane, at, effect)
         stepId = id
-        const feeds = naturalFeeds(comp, store.getState().media, lane, effect)
-        return editStep(next, id, (step) => {
-          Object.assign(step.feeds, feeds)
-        })
+        return next
       },
       gesture,
     )

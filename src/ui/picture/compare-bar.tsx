@@ -15,6 +15,7 @@ export function CompareBar() {
   const { set } = store.getState()
   const compare = useShot((s) => s.compare)
   const comp = useShot((s) => s.comp)
+  const other = useShot((s) => s.otherLook)
   const [failure, setFailure] = useState<string>()
   const isOpen = compare !== undefined
   const queries = useQueryClient()
@@ -34,7 +35,7 @@ export function CompareBar() {
   if (!compare) return null
   const otherFrame = compare.right.startsWith('frame ') ? Number(compare.right.slice(6)) : undefined
   const sides = [
-    ...sidesOf(comp),
+    ...sidesOf(comp, other),
     [`frame ${otherFrame ?? store.getState().frame}`, 'the picture on frame …'] as [SideName, string],
     ...renders.map((r): [SideName, string] => [`render ${r.id}`, `render ${r.version}, this frame`]),
     ...stills.map((s): [SideName, string] => [`still ${s.id}`, `still ${s.name}`]),

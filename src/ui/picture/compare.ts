@@ -6,9 +6,10 @@ import type { ShotState, SideName } from '../shot/shot-store.ts'
 import { compBefore } from '../shot/view-target.ts'
 
 /** The sides that there are, with words for each. */
-export function sidesOf(comp: Comp): [SideName, string][] {
+export function sidesOf(comp: Comp, other?: ShotState['otherLook']): [SideName, string][] {
   return [
     ['picture', 'the picture'],
+    ...(other ? [['other', other.words] as [SideName, string]] : []),
     ['before', 'before the selected step'],
     ...comp.lanes
       .toReversed()
@@ -28,7 +29,7 @@ export function sidesOf(comp: Comp): [SideName, string][] {
 
 /** What an engine is asked for a side; undefined for a still and a render, which are pictures already. */
 export function sideTarget(
-  { comp, selection }: Pick<ShotState, 'comp' | 'selection'>,
+  { comp, selection, otherLook }: Pick<ShotState, 'comp' | 'selection' | 'otherLook'>,
   side: SideName,
 ): { comp: Comp; target: Target; frame?: number } | undefined {
   const [kind, lane, step] = side.split(' ')
@@ -41,6 +42,8 @@ export function sideTarget(
       return { comp, target: { type: 'lane', lane: lane!, after: step! } }
     case 'frame':
       return { comp, target: { type: 'picture' }, frame: Number(lane) }
+    case 'other':
+      return { comp: otherLook?.change(comp) ?? comp, target: { type: 'picture' } }
     case 'still':
     case 'render':
       return undefined

@@ -1,9 +1,15 @@
 import { putRecipe, unknownEffects } from '../../core/recipes/recipe-file.ts'
+import { noteUsed } from './liked.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 import type { KnownRecipe } from './use-recipes.ts'
 
 /** Puts a recipe onto a lane and selects its step; says what in it is not known here. */
-export function addRecipe(store: ShotStore, { file }: KnownRecipe, lane: string, at: number): void {
+export function addRecipe(
+  store: ShotStore,
+  { id: recipe, file }: KnownRecipe,
+  lane: string,
+  at: number,
+): void {
   const { edit, set, media } = store.getState()
   const { name } = file.step.recipe!
   let step = ''
@@ -13,6 +19,7 @@ export function addRecipe(store: ShotStore, { file }: KnownRecipe, lane: string,
     return next
   })
   set({ selection: { lane, step } })
+  noteUsed(recipe)
   const unknown = unknownEffects(file)
   if (unknown.length > 0)
     set({

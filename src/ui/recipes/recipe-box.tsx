@@ -24,7 +24,7 @@ export function RecipeBox({ step }: { step: Step }) {
   const { recipes, renew } = useRecipes()
   const [said, setSaid] = useState<string>()
   const [failure, setFailure] = useState<string>()
-  const { edit } = store.getState()
+  const { edit, set } = store.getState()
   const recipe = step.recipe!
   const known = recipes.find((r) => r.id === recipe.from?.id)
   const isNewer = known !== undefined && known.version > recipe.from!.version
@@ -105,6 +105,22 @@ export function RecipeBox({ step }: { step: Step }) {
             }}
           >
             Take it
+          </button>
+          <button
+            type="button"
+            className="btn btn-ghost btn-xs"
+            title="The picture with that version beside the one of now, with a line between them"
+            onClick={() => {
+              set({
+                otherLook: {
+                  words: `with version ${known.version} of ${recipe.name}`,
+                  change: (c) => takeVersion(c, step.id, known.file),
+                },
+                compare: { left: 'picture', right: 'other', at: 0.5 },
+              })
+            }}
+          >
+            See both
           </button>
         </p>
       )}

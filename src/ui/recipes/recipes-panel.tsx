@@ -1,32 +1,89 @@
 'use client'
 
-import { Download, Plus, Trash2, Upload } from 'lucide-react'
-import { useRef, useState } from 'react'
-import { doneAnswer, recipeSavedAnswer } from '../../contracts/answers.ts'
+import { Download, Plus, Star, Trash2, Upload } from 'lucide-react'
+import { useQuery } from '@tanstack/react-query'
+import Link from 'next/link'
+import { useEffect, useRef, useState } from 'react'
+import { doneAnswer, recipeSavedAnswer, shotsAnswer } from '../../contracts/answers.ts'
 import { masterId } from '../../core/comp/edits.ts'
 import { allSteps } from '../../core/comp/schema.ts'
 import { searchRecipes } from '../../core/recipes/search-recipes.ts'
-import { mostRecipeBytes, parseRecipeFile, unknownEffects } from '../../core/recipes/recipe-file.ts'
+import {
+  mostRecipeBytes,
+  parseRecipeFile,
+  putRecipe,
+  unknownEffects,
+  type RecipeFile,
+} from '../../core/recipes/recipe-file.ts'
 import { requestJson } from '../request-json.ts'
 import { saveFile } from '../save-file.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { lanesHere } from '../desk/desk-lanes.ts'
 import { addRecipe } from './add-recipe.ts'
+import { likedFirst, toggleFavourite, useLiked } from './liked.ts'
+import { ManyShotsDialog } from './many-shots-dialog.tsx'
+import { OwnPicture } from './own-picture.tsx'
 import { recipeFileName } from './recipe-box.tsx'
 import { useRecipes, type KnownRecipe } from './use-recipes.ts'
+
+/** Where a recipe is put: a list of steps, and the place in it. */
+interface Place {
+  readonly lane: string
+  readonly at: number
+}
+
+/** Type under which a recipe is dragged. */
+const dragType = 'application/x-zafiro-recipe'
+
+/** The shots that use a recipe. */
+function Uses({ id }: { id: string }) {
+  const { data, error } = useQuery({
+    queryKey: ['recipe uses', id],
+    queryFn: () => requestJson(shotsAnswer, `/api/recipes/${id}/uses`),
+  })
+  if (error)
+    return (
+      <p role="alert" className="text-error">
+        {error.message}
+      </p>
+    )
+  if (!data) return null
+  if (data.shots.length === 0) return <p className="text-base-content/60">No shot uses it.</p>
+  return (
+    <p className="text-base-content/75">
+      Used in{' '}
+      {data.shots.map((shot, i) => (
+        <span key={shot.id}>
+          {i > 0 && ', '}
+          <Link className="link link-accent" href={`/shots/${shot.id}`}>
+            {shot.name}
+          </Link>
+        </span>
+      ))}
+    </p>
+  )
+}
 
 function Card({
   known,
   uses,
+  place,
+  isFavourite,
   onAdd,
+  onMany,
   onGone,
 }: {
   known: KnownRecipe
   uses: number
+  place: Place
+  isFavourite: boolean
   onAdd: () => void
+  onMany: () => void
   onGone: () => void
 }) {
+  const { store } = useShotContext()
   const [isSure, setIsSure] = useState(false)
+  const [hasUses, setHasUses] = useState(false)
   const [failure, setFailure] = useState<string>()
   const recipe = known.file.step.recipe!
   const remove = async () => {
@@ -42,18 +99,44 @@ function Card({
       className="flex flex-col gap-1 rounded bg-base-100 px-3 py-2 text-xs"
       data-testid="recipe-card"
       aria-label={recipe.name}
+      draggable
+      onDragStart={(event) => {
+        event.dataTransfer.effectAllowed = 'copy'
+        event.dataTransfer.setData(dragType, known.id)
+      }}
     >
       <div className="flex items-baseline gap-2">
+        <button
+          type="button"
+          className={`self-center ${isFavourite ? 'text-accent' : 'text-base-content/40 hover:text-base-content'}`}
+          aria-label={`Favourite: ${recipe.name}`}
+          aria-pressed={isFavourite}
+          title="Favourites come first"
+          onClick={() => {
+            toggleFavourite(known.id)
+          }}
+        >
+          <Star size={13} fill={isFavourite ? 'currentColor' : 'none'} aria-hidden />
+        </button>
         <span className="font-semibold">{recipe.name}</span>
         <span className="text-base-content/55">{recipe.family}</span>
         <span className="ml-auto text-base-content/55">
-          {known.isOwn ? `version ${known.version}` : 'from the drawer'}
+          {known.isOwn ? `version ${known.version}` : 'drawer'}
         </span>
       </div>
-      <p className="flex-1 text-base-content/70">{recipe.about}</p>
-      <p className="truncate text-base-content/50" title={recipe.dials.map((d) => d.name).join(', ')}>
-        {recipe.dials.map((d) => d.name).join(' · ')}
-      </p>
+      <div className="flex gap-2.5">
+        <OwnPicture
+          name={`recipe ${known.id} ${known.version} on ${place.lane} at ${place.at}`}
+          change={(comp) => putRecipe(comp, store.getState().media, known.file, place.lane, place.at)[0]}
+          className="h-[4.25rem] w-30 shrink-0"
+        />
+        <div className="flex min-w-0 flex-1 flex-col gap-0.5">
+          <p className="flex-1 text-base-content/70">{recipe.about}</p>
+          <p className="truncate text-base-content/50" title={recipe.dials.map((d) => d.name).join(', ')}>
+            {recipe.dials.map((d) => d.name).join(' · ')}
+          </p>
+        </div>
+      </div>
       <div className="flex items-center gap-1">
         <button
           type="button"
@@ -90,10 +173,27 @@ function Card({
             <Trash2 size={12} aria-hidden />
           </button>
         )}
-        {uses > 0 && (
-          <span className="ml-auto text-accent">{uses === 1 ? 'used here' : `used here ${uses} times`}</span>
-        )}
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs"
+          title="Puts it onto other shots"
+          onClick={onMany}
+        >
+          For many shots …
+        </button>
+        <button
+          type="button"
+          className={`btn btn-ghost btn-xs ml-auto ${uses > 0 ? 'text-accent' : ''}`}
+          aria-expanded={hasUses}
+          title="The shots that use it"
+          onClick={() => {
+            setHasUses(!hasUses)
+          }}
+        >
+          {uses === 0 ? 'Used where' : uses === 1 ? 'Used here' : `Used here ${uses} times`}
+        </button>
       </div>
+      {(hasUses || isSure) && <Uses id={known.id} />}
       {isSure && (
         <p role="alert" className="flex flex-wrap items-center gap-2 text-warning">
           It goes from the library with all its versions. Shots that use it keep their own.
@@ -130,14 +230,30 @@ export function RecipesPanel() {
   const chooser = useRef<HTMLInputElement>(null)
   const comp = useShot((s) => s.comp)
   const steps = allSteps(comp)
-  const found = searchRecipes(recipes, text)
-
-  const add = (known: KnownRecipe) => {
-    const { selection } = store.getState()
-    const lane = selection?.lane ?? lanesHere(comp, store.getState().opened).at(-1)?.id ?? masterId
+  const liked = useLiked()
+  const matching = searchRecipes(recipes, text)
+  const found = text.trim() === '' ? likedFirst(matching, liked) : matching
+  const selection = useShot((s) => s.selection)
+  const opened = useShot((s) => s.opened)
+  /** For many shots: a recipe, or the whole look. */
+  const [many, setMany] = useState<RecipeFile | 'look'>()
+  const [over, setOver] = useState<string>()
+  const lanes = [...lanesHere(comp, opened).toReversed().map((l) => [l.id, l.name] as const), ...(opened.length === 0 ? [[masterId, 'the whole picture'] as const] : [])]
+  /** Behind what is selected on a lane, or at its end. */
+  const placeOn = (lane: string): Place => {
     const list = lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === lane)?.steps ?? [])
     const index = list.findIndex((s) => s.id === selection?.step)
-    addRecipe(store, known, lane, selection?.step === undefined ? list.length : index + 1)
+    return { lane, at: index < 0 ? list.length : index + 1 }
+  }
+  const here = placeOn(selection?.lane ?? lanesHere(comp, opened).at(-1)?.id ?? masterId)
+
+  const hereButton = useRef<HTMLButtonElement>(null)
+  useEffect(() => {
+    hereButton.current?.scrollIntoView({ block: 'nearest' })
+  }, [here.lane])
+
+  const add = (known: KnownRecipe, { lane, at }: Place = here) => {
+    addRecipe(store, known, lane, at)
     const where = comp.lanes.find((l) => l.id === lane)?.name ?? 'the whole picture'
     setSaid(`${known.file.step.recipe!.name} is on ${where} now.`)
   }
@@ -207,6 +323,9 @@ export function RecipesPanel() {
             })
           }}
         />
+        <button type="button" className="btn btn-ghost btn-xs" title="Lanes, steps, drawings and viewing of this shot onto others" onClick={() => { setMany('look') }}>
+          This look for many shots …
+        </button>
         <span className="text-base-content/55">Make your own: select a step, then Make one step.</span>
         {said !== undefined && (
           <span role="status" className="ml-auto">
@@ -220,20 +339,71 @@ export function RecipesPanel() {
           A recipe of the library can not be used here: {why}
         </p>
       ))}
-      <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-[repeat(auto-fill,minmax(17rem,1fr))] gap-2 overflow-y-auto">
+      {many !== undefined && (
+        <ManyShotsDialog
+          file={many === 'look' ? undefined : many}
+          onClose={(words) => {
+            setMany(undefined)
+            if (words !== undefined) setSaid(words)
+          }}
+        />
+      )}
+      <div className="flex min-h-0 flex-1 gap-3">
+      <ul aria-label="Onto" className="w-36 shrink-0 space-y-px overflow-y-auto">
+        <li className="px-2 pb-1 text-base-content/55">onto</li>
+        {lanes.map(([lane, name]) => (
+          <li key={lane}>
+            <button
+              type="button"
+              aria-pressed={here.lane === lane}
+              ref={here.lane === lane ? hereButton : undefined}
+              title="Recipes come here; or drag one onto it"
+              className={`block w-full truncate rounded px-2 py-1 text-left ${over === lane ? 'outline-2 outline-accent' : ''} ${here.lane === lane ? 'bg-primary/40' : 'bg-base-300 hover:bg-neutral'}`}
+              onClick={() => {
+                store.getState().set({ selection: { lane } })
+              }}
+              onDragOver={(event) => {
+                if (!event.dataTransfer.types.includes(dragType)) return
+                event.preventDefault()
+                setOver(lane)
+              }}
+              onDragLeave={() => {
+                setOver(undefined)
+              }}
+              onDrop={(event) => {
+                const known = recipes.find((r) => r.id === event.dataTransfer.getData(dragType))
+                setOver(undefined)
+                if (!known) return
+                event.preventDefault()
+                event.stopPropagation()
+                add(known, placeOn(lane))
+              }}
+            >
+              {name}
+            </button>
+          </li>
+        ))}
+      </ul>
+      <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-2 overflow-y-auto">
         {found.map((known) => (
           <Card
             key={known.id}
             known={known}
             uses={steps.filter((s) => s.recipe?.from?.id === known.id).length}
+            place={here}
+            isFavourite={liked.favourites.includes(known.id)}
             onAdd={() => {
               add(known)
+            }}
+            onMany={() => {
+              setMany(known.file)
             }}
             onGone={renew}
           />
         ))}
         {found.length === 0 && <li className="text-base-content/55">No recipe does that yet. Try other words.</li>}
       </ul>
+      </div>
     </section>
   )
 } // prettier-ignore

@@ -25,7 +25,7 @@ export function keptClip(): string | undefined {
 
 /** Pastes steps after what is selected; says what they take from that is not there. False where nothing is selected. */
 export function pasteText(store: ShotStore, text: string): boolean {
-  const { comp, selection, edit, set } = store.getState()
+  const { comp, media, selection, edit, set } = store.getState()
   if (!selection || !isClip(text)) return false
   const selected = selection.step === undefined ? undefined : placeOfStep(comp, selection.step)
   const list = selection.lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === selection.lane)?.steps ?? [])
@@ -34,8 +34,9 @@ export function pasteText(store: ShotStore, text: string): boolean {
   let lost: readonly string[] = []
   try {
     const clip = readClip(text)
-    edit(`Paste ${clip.steps.map(stepTitle).join(', ')}`, (c) => {
-      const pasted = pasteClip(c, clip, selection.lane, at)
+    const names = clip.steps.length > 0 ? clip.steps.map(stepTitle) : clip.lanes.filter((l) => l.in === undefined).map((l) => l.name)
+    edit(`Paste ${names.join(', ')}`, (c) => {
+      const pasted = pasteClip(c, media, clip, selection.lane, at)
       ;({ ids, lost } = pasted)
       return pasted.comp
     })
@@ -44,8 +45,9 @@ export function pasteText(store: ShotStore, text: string): boolean {
     return true
   }
   const last = ids.at(-1)
-  if (last) set({ selection: { lane: selection.lane, step: last } })
+  const isLane = store.getState().comp.lanes.some((l) => l.id === last)
+  if (last) set({ selection: isLane ? { lane: last } : { lane: selection.lane, step: last } })
   if (lost.length > 0)
-    set({ refusal: `What was pasted takes from ${lost.length === 1 ? 'a lane that is' : `${lost.length} lanes that are`} not in this shot. Connect it anew in its dials.` })
+    set({ refusal: `What was pasted takes from what is not in this shot (${lost.join('; ')}). Connect it anew in its dials.` })
   return true
 } // prettier-ignore

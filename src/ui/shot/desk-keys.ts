@@ -67,16 +67,18 @@ function moveAcross(store: ShotStore, down: number): void {
 type Clip = 'copy' | 'cut' | 'paste' | 'duplicate'
 
 function clip(store: ShotStore, what: Clip): boolean {
-  const { comp, selection, edit, set } = store.getState()
+  const { comp, media, selection, edit, set } = store.getState()
   const place = selection?.step ? placeOfStep(comp, selection.step) : undefined
   const lane = comp.lanes.find((l) => l.id === selection?.lane)
   const steps = lane?.steps ?? comp.master
   switch (what) {
     case 'copy':
     case 'cut': {
+      // A lane goes as a whole; of the whole picture, its steps.
       const ids = (place ? [place.step] : steps).map((s) => s.id)
-      if (ids.length === 0) return false
-      keepClip(clipText(comp, ids))
+      if (!place && lane) keepClip(clipText(comp, media, { lanes: [lane.id] }))
+      else if (ids.length === 0) return false
+      else keepClip(clipText(comp, media, { steps: ids }))
       if (what === 'cut' && place) removeSelected(store, 'Cut')
       return true
     }

@@ -35,6 +35,7 @@ export type SideName =
   | `step ${string} ${string}`
   | `still ${string}`
   | `render ${string}`
+  | 'other'
 
 /** A pick from the picture, at a pixel of the full frame. */
 export interface Picking {
@@ -132,6 +133,8 @@ export interface ShotState {
   readonly removing: string | undefined
   /** Two sides with a line between them, at a share of the picture's width. */
   readonly compare: { readonly left: SideName; readonly right: SideName; readonly at: number } | undefined
+  /** A change that is looked at beside the picture without being made. */
+  readonly otherLook: { readonly words: string; readonly change: (comp: Comp) => Comp } | undefined
   readonly matteView: MatteView | undefined
   /** The matte of this is laid over the picture while the pointer is on it. */
   readonly hoveredMatte: Selection | undefined
@@ -224,6 +227,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         wanted: 0,
         failure: undefined,
         compare: undefined,
+        otherLook: undefined,
         matteView: undefined,
         hoveredMatte: undefined,
         draw: undefined,
