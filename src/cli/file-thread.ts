@@ -65,7 +65,9 @@ if (parentPort) {
   const answer = async (order: FileOrder): Promise<void> => {
     const { id } = order
     try {
-      const block = 'read' in order ? await read(order) : await write(order)
+      let block: PassBlock | undefined
+      if ('read' in order) block = await read(order)
+      else await write(order)
       const result: FileResult = block ? { id, block } : { id }
       port.postMessage(result)
     } catch (error) {

@@ -229,7 +229,7 @@ export async function renderShotFile(
           written = files.write({ write: file, picture: whole, format, name, dither, exr })
         else await writeWhole(file, await encodeFile(whole, format, name, engine, of, exr))
       } catch (error) {
-        written = Promise.reject(error as Error)
+        written = Promise.reject(error instanceof Error ? error : new Error(String(error)))
       }
       // One frame is written while the next is computed; more are not kept.
       const before = writing

@@ -111,7 +111,7 @@ export async function nextVersion(db: Db, shotId: string): Promise<number> {
     'select coalesce(max(version), 0) + 1 as version from renders where shot_id = ?',
     [shotId],
   )
-  return Number(row!.version)
+  return row!.version
 }
 
 /** What a render was made of, as it was kept then; undefined when there is no such render. */

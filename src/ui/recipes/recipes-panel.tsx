@@ -32,6 +32,9 @@ interface Place {
   readonly at: number
 }
 
+/** Cards that are drawn before more are asked for. */
+const shownAtOnce = 60
+
 /** Type under which a recipe is dragged. */
 const dragType = 'application/x-zafiro-recipe'
 
@@ -247,6 +250,7 @@ export function RecipesPanel() {
   }
   const here = placeOn(selection?.lane ?? lanesHere(comp, opened).at(-1)?.id ?? masterId)
 
+  const [shown, setShown] = useState(shownAtOnce)
   const hereButton = useRef<HTMLButtonElement>(null)
   useEffect(() => {
     hereButton.current?.scrollIntoView({ block: 'nearest' })
@@ -385,7 +389,7 @@ export function RecipesPanel() {
         ))}
       </ul>
       <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-2 overflow-y-auto">
-        {found.map((known) => (
+        {found.slice(0, shown).map((known) => (
           <Card
             key={known.id}
             known={known}
@@ -401,6 +405,13 @@ export function RecipesPanel() {
             onGone={renew}
           />
         ))}
+        {found.length > shown && (
+          <li className="self-center">
+            <button type="button" className="btn btn-sm" onClick={() => { setShown(shown + shownAtOnce) }}>
+              {found.length - shown} more
+            </button>
+          </li>
+        )}
         {found.length === 0 && <li className="text-base-content/55">No recipe does that yet. Try other words.</li>}
       </ul>
       </div>

@@ -91,7 +91,6 @@ function SmallPictures({ render: { id, frames }, onChoose }: { render: ShownRend
             onChoose(frame)
           }}
         >
-          {/* eslint-disable-next-line @next/next/no-img-element -- small, made by the render itself */}
           <img
             className="h-full w-auto"
             alt={`Frame ${frame}`}
