@@ -1,5 +1,6 @@
 import * as v from 'valibot'
-import { alphaUses, encodings, gapFillings, passSchema, readingSchema } from '../core/comp/media.ts'
+import { encodings } from '../core/colour/curves.ts'
+import { alphaUses, gapFillings, passSchema, readingSchema } from '../core/comp/media.ts'
 import { parseComp } from '../core/comp/schema.ts'
 import { outputFormats } from '../core/formats/write-picture.ts'
 import { renderSettings } from '../core/renders/render-settings.ts'
@@ -15,6 +16,7 @@ const media = v.object({
   passes: v.array(passSchema),
   encoding: v.exactOptional(v.picklist(encodings)),
   alpha: v.exactOptional(v.picklist(alphaUses)),
+  colour: v.exactOptional(v.object({ words: v.string(), doubt: v.optional(v.string()) })),
   reading: v.exactOptional(readingSchema),
   broken: v.exactOptional(hashByFrame),
   gaps: v.exactOptional(v.picklist(gapFillings)),

@@ -1,4 +1,6 @@
 import * as v from 'valibot'
+import { encodings, type Encoding } from '../colour/curves.ts'
+import { primariesNames } from '../colour/spaces.ts'
 import { passDetailSchema } from '../passes/pass-kind.ts'
 import { passKinds, rulesOf } from '../passes/passes.ts'
 
@@ -20,9 +22,6 @@ export const passSchema = v.object({
 })
 export type Pass = v.InferOutput<typeof passSchema>
 
-/** How colour is encoded in a file: as light, by the sRGB curve, or by a plain power of 2.2. */
-export const encodings = ['linear', 'srgb', 'power-2.2'] as const
-export type Encoding = (typeof encodings)[number]
 /** Colour multiplied by alpha, not multiplied, or alpha not to be used. */
 export const alphaUses = ['premultiplied', 'straight', 'ignored'] as const
 export type AlphaUse = (typeof alphaUses)[number]
@@ -30,6 +29,7 @@ export type AlphaUse = (typeof alphaUses)[number]
 /** How files are read where their own word is overruled by hand. */
 export const readingSchema = v.object({
   encoding: v.optional(v.picklist(encodings)),
+  primaries: v.optional(v.picklist(primariesNames)),
   alpha: v.optional(v.picklist(alphaUses)),
 })
 export type Reading = v.InferOutput<typeof readingSchema>
@@ -45,8 +45,8 @@ export function readAsOf({ reading }: Pick<Media, 'reading'>, { kind }: Pick<Pas
 }
 
 /** Short text that tells ways of reading apart; '' for the file's own word. */
-export function readAsKey({ isData, encoding, alpha }: ReadAs): string {
-  return isData ? 'data' : [encoding, alpha].filter((part) => part !== undefined).join('+')
+export function readAsKey({ isData, encoding, alpha, primaries }: ReadAs): string {
+  return isData ? 'data' : [encoding, alpha, primaries].filter((part) => part !== undefined).join('+')
 }
 
 /** The inverse of readAsKey; undefined for other texts. */
@@ -55,7 +55,13 @@ export function parseReadAs(key: string): ReadAs | undefined {
   const parts = key === '' ? [] : key.split('+')
   const encoding = encodings.find((e) => parts.includes(e))
   const alpha = alphaUses.find((a) => parts.includes(a))
-  const found = { isData: false, ...(encoding ? { encoding } : {}), ...(alpha ? { alpha } : {}) }
+  const primaries = primariesNames.find((p) => parts.includes(p))
+  const found = {
+    isData: false,
+    ...(encoding ? { encoding } : {}),
+    ...(alpha ? { alpha } : {}),
+    ...(primaries ? { primaries } : {}),
+  }
   return readAsKey(found) === key ? found : undefined
 }
 
@@ -74,6 +80,8 @@ export interface Media {
   /** What the files say of their colour. */
   readonly encoding?: Encoding
   readonly alpha?: AlphaUse
+  /** What its colours are and how that is known, in words, and what is not sure. */
+  readonly colour?: { readonly words: string; readonly doubt?: string | undefined }
   /** What was said otherwise by hand. */
   readonly reading?: Reading
   /** Why frames could not be read, by number. */

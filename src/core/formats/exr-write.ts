@@ -1,4 +1,5 @@
 import { portableZlib, splitBytes, type Zlib } from './exr-codecs.ts'
+import type { Chromaticities } from '../colour/spaces.ts'
 import { packDwa } from './exr-dwa-write.ts'
 import { packPiz } from './exr-piz-write.ts'
 import {
@@ -41,6 +42,12 @@ const utf8 = new TextEncoder()
 /** An attribute that holds text. */
 export function textAttribute(name: string, text: string): ExrAttribute {
   return { name, type: 'string', value: utf8.encode(text) }
+}
+
+/** What red, green, blue and their white are. */
+export function chromaticitiesAttribute({ red, green, blue, white }: Chromaticities): ExrAttribute {
+  const value = new Uint8Array(Float32Array.of(...red, ...green, ...blue, ...white).buffer)
+  return { name: 'chromaticities', type: 'chromaticities', value }
 }
 
 class ByteWriter {

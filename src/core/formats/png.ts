@@ -1,5 +1,7 @@
 import { convertIndexedToRgb, decode, encode, type DecodedPng } from 'fast-png'
-import type { Encoding } from '../comp/media.ts'
+import { unzlibSync } from 'fflate'
+import { codedColour, colourOf, namedColour, profileColour, type FileColour } from '../colour/file-colour.ts'
+import type { Curve } from '../colour/curves.ts'
 import { ByteReader } from './byte-reader.ts'
 import { FormatError } from './format-error.ts'
 import type { Samples } from './samples.ts'
@@ -20,8 +22,12 @@ export interface PngHeader {
   readonly gamma?: number
   /** Name of the embedded colour profile. */
   readonly profile?: string
-  /** Code of the transfer function that cICP names (ITU-T H.273). */
-  readonly transfer?: number
+  /** The profile itself, unpacked; empty where that is damaged. */
+  readonly profileBytes?: Uint8Array
+  /** Codes of primaries and transfer function that cICP names (ITU-T H.273). */
+  readonly coded?: readonly [primaries: number, transfer: number]
+  /** White, red, green, blue as cHRM gives them, times 100,000. */
+  readonly chromaticities?: readonly number[]
 }
 
 export function isPng(bytes: Uint8Array): boolean {
@@ -36,7 +42,7 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
   const reader: ByteReader = new ByteReader(bytes, 'png', 8)
   const chunks: string[] = []
   let header: Omit<PngHeader, 'chunks'> | undefined
-  let tags: Pick<PngHeader, 'gamma' | 'profile' | 'transfer'> = {}
+  let tags: Pick<PngHeader, 'gamma' | 'profile' | 'profileBytes' | 'coded' | 'chromaticities'> = {}
   while (chunks.at(-1) !== 'IEND') {
     const at = reader.at
     reader.take(8, 'a chunk header')
@@ -47,11 +53,18 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
     reader.take(4, `the check sum of ${name}`)
     chunks.push(name)
     if (name === 'gAMA' && length === 4) tags = { ...tags, gamma: view.getUint32(at + 8) }
-    if (name === 'cICP' && length === 4) tags = { ...tags, transfer: bytes[at + 9]! }
+    if (name === 'cICP' && length === 4) tags = { ...tags, coded: [bytes[at + 8]!, bytes[at + 9]!] }
+    if (name === 'cHRM' && length === 32)
+      tags = { ...tags, chromaticities: Array.from({ length: 8 }, (_, i) => view.getUint32(at + 8 + i * 4)) }
     if (name === 'iCCP') {
       const text = bytes.subarray(at + 8, at + 8 + Math.min(length, 80))
       const end = text.indexOf(0)
-      tags = { ...tags, profile: new TextDecoder('latin1').decode(end < 0 ? text : text.subarray(0, end)) }
+      const packed = end < 0 ? undefined : bytes.subarray(at + 8 + end + 2, at + 8 + length)
+      tags = {
+        ...tags,
+        profile: new TextDecoder('latin1').decode(end < 0 ? text : text.subarray(0, end)),
+        profileBytes: unpackedProfile(packed),
+      }
     }
     if (name !== 'IHDR') continue
     if (length !== 13) reader.fail('its header has the wrong length', at)
@@ -77,38 +90,50 @@ export function readPngHeader(bytes: Uint8Array): PngHeader {
   return { ...header!, ...tags, chunks }
 }
 
-/**
- * How colour is encoded, by the strongest tag: cICP, iCCP, sRGB, gAMA (that order, W3C PNG third edition, 4.3), and what is
- * to be said of tags that are not followed. Without a tag colour is taken as sRGB.
- */
-export function pngEncoding({ chunks, gamma, profile, transfer }: PngHeader): {
-  encoding: Encoding
-  warnings: string[]
-} {
-  if (transfer !== undefined) {
-    const known = ({ 8: 'linear', 13: 'srgb', 4: 'power-2.2' } as const)[transfer]
-    if (known) return { encoding: known, warnings: [] }
-    return {
-      encoding: 'srgb',
-      warnings: [
-        `its cICP tag names transfer function ${transfer}, which is not followed; colours are read as sRGB`,
-      ],
-    }
-  }
-  if (profile !== undefined && !/srgb/i.test(profile))
-    return {
-      encoding: 'srgb',
-      warnings: [`its colour profile “${profile}” is not followed; colours are read as sRGB`],
-    }
-  if (profile !== undefined || chunks.includes('sRGB') || gamma === undefined)
-    return { encoding: 'srgb', warnings: [] }
-  if (Math.abs(gamma - 100_000) < 1000) return { encoding: 'linear', warnings: [] }
-  if (Math.abs(gamma - 45_455) < 500) return { encoding: 'power-2.2', warnings: [] }
-  return {
-    encoding: 'srgb',
-    warnings: [`its gAMA tag of ${gamma / 100_000} is not followed; colours are read as sRGB`],
+/** A profile is a few kilobytes; tables may be a megabyte. */
+const mostProfile = 4e6
+
+function unpackedProfile(packed: Uint8Array | undefined): Uint8Array {
+  if (!packed) return new Uint8Array()
+  try {
+    return unzlibSync(packed, { out: new Uint8Array(mostProfile) })
+  } catch {
+    return new Uint8Array()
   }
 }
+
+/**
+ * What colour means, by the strongest tag: cICP, iCCP, sRGB, then cHRM and gAMA (that order, W3C PNG third edition, 4.3). Without a tag colour is taken
+ * as sRGB.
+ */
+export function pngColour({ chunks, gamma, profileBytes, coded, chromaticities }: PngHeader): FileColour {
+  if (coded) {
+    const found = codedColour(coded[0], coded[1], 'its cICP tag says so')
+    if (found) return found
+    return namedColour('rec709', 'srgb', 'taken as that', `its cICP tag names primaries ${coded[0]} and transfer function ${coded[1]}, which are not followed: colours are read as sRGB. Say what they are, if that is wrong`)
+  }
+  if (profileBytes) return profileColour(profileBytes)
+  if (chunks.includes('sRGB')) return namedColour('rec709', 'srgb', 'its sRGB tag says so')
+  // A gamma is the exponent that encodes; the tag has five digits.
+  const power = gamma === undefined || gamma === 0 ? undefined : 100_000 / gamma
+  const curve: Curve =
+    power === undefined
+      ? 'srgb'
+      : Math.abs(power - 1) < 0.01
+        ? 'linear'
+        : Math.abs(power - 2.2) < 0.03
+          ? 'power-2.2'
+          : Math.abs(power - 2.4) < 0.03
+            ? 'power-2.4'
+            : { power }
+  if (chromaticities) {
+    const at = (i: number): readonly [number, number] => [chromaticities[i]! / 1e5, chromaticities[i + 1]! / 1e5]
+    const half = power === undefined ? { doubt: 'its tags name primaries but no curve, which is taken as sRGB' } : {}
+    return { ...colourOf({ white: at(0), red: at(2), green: at(4), blue: at(6) }, curve, 'its cHRM tag says so'), ...half }
+  }
+  if (power !== undefined) return namedColour('rec709', curve, 'its gAMA tag says so')
+  return namedColour('rec709', 'srgb', 'as is usual for PNG')
+} // prettier-ignore
 
 /** Whether readPng takes it: few bits are left to a larger library unless they index a palette row by row. */
 export function isPlainPng({ bitDepth, colourType, isInterlaced }: PngHeader): boolean {
@@ -161,5 +186,32 @@ export function readPng(bytes: Uint8Array): Samples {
 /** RGBA samples (straight, sRGB-encoded codes) as a PNG of 8 or 16 bits. */
 export function writePng(width: number, height: number, data: Uint8Array | Uint16Array): Uint8Array {
   const depth = data instanceof Uint16Array ? 16 : 8
-  return encode({ width, height, data, channels: 4, depth }, { zlib: { level: 4 } })
+  const plain = encode({ width, height, data, channels: 4, depth }, { zlib: { level: 4 } })
+  // Behind the header: signature, and 25 bytes of IHDR.
+  const tags = [chunk('cICP', 1, 13, 0, 1), chunk('sRGB', 0)].flatMap((c) => [...c])
+  const out = new Uint8Array(plain.length + tags.length)
+  out.set(plain.subarray(0, 33))
+  out.set(tags, 33)
+  out.set(plain.subarray(33), 33 + tags.length)
+  return out
+}
+
+/** The check sum of PNG chunks. Source: W3C PNG, annex D. */
+function checkSum(bytes: Uint8Array): number {
+  let sum = 0xffffffff
+  for (const byte of bytes) {
+    sum ^= byte
+    for (let bit = 0; bit < 8; bit++) sum = sum & 1 ? (sum >>> 1) ^ 0xedb88320 : sum >>> 1
+  }
+  return (sum ^ 0xffffffff) >>> 0
+}
+
+function chunk(name: string, ...data: number[]): Uint8Array {
+  const out = new Uint8Array(12 + data.length)
+  const view = new DataView(out.buffer)
+  view.setUint32(0, data.length)
+  for (let i = 0; i < 4; i++) out[4 + i] = name.charCodeAt(i)
+  out.set(data, 8)
+  view.setUint32(8 + data.length, checkSum(out.subarray(4, 8 + data.length)))
+  return out
 }

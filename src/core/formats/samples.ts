@@ -1,5 +1,5 @@
-import type { AlphaUse, Encoding } from '../comp/media.ts'
-import { srgbToLinear } from '../picture/colour.ts'
+import type { AlphaUse } from '../comp/media.ts'
+import { decodeValue, type Curve } from '../colour/curves.ts'
 
 /** Pixels as a file stores them: interleaved, row by row, named Y, R, G, B, A; integers are codes up to `most`. */
 export interface Samples {
@@ -11,25 +11,13 @@ export interface Samples {
   readonly most: number
 }
 
-/** Encoded value, 1 = white, to light; negative values mirror. */
-export function decodeValue(value: number, encoding: Encoding): number {
-  switch (encoding) {
-    case 'linear':
-      return value
-    case 'srgb':
-      return value < 0 ? -srgbToLinear(-value) : srgbToLinear(value)
-    case 'power-2.2':
-      return Math.sign(value) * Math.abs(value) ** 2.2
-  }
-}
-
 /**
  * Samples to premultiplied scene-linear RGBA floats. Colour that was encoded after it was multiplied by alpha is divided,
  * decoded and multiplied again; where alpha is 0 it stays light without cover.
  */
 export function samplesToLinear(
   { width, height, channels, data, most }: Samples,
-  encoding: Encoding,
+  encoding: Curve,
   alphaUse: AlphaUse,
 ): Float32Array {
   const isFloat = data instanceof Float32Array

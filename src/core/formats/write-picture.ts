@@ -1,3 +1,4 @@
+import { chromaticities } from '../colour/spaces.ts'
 import { linearToSrgb } from '../picture/colour.ts'
 import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
@@ -5,6 +6,7 @@ import type { Picture } from '../picture/picture.ts'
 import type { Zlib } from './exr-codecs.ts'
 import type { ExrAttribute } from './exr-header.ts'
 import {
+  chromaticitiesAttribute,
   textAttribute,
   writeExr,
   writeExrParts,
@@ -95,7 +97,11 @@ export function encodePicture(
   if (ending === 'png')
     return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
   const window = [0, 0, width - 1, height - 1] as const
-  const attributes = [textAttribute('software', 'Zafiro'), textAttribute('comments', name)]
+  const attributes = [
+    textAttribute('software', 'Zafiro'),
+    textAttribute('comments', name),
+    chromaticitiesAttribute(chromaticities.rec709),
+  ]
   const made = layers.flatMap((layer) =>
     'picture' in layer ? layerChannels(layer, bits === 32, kernels) : [],
   )

@@ -1,13 +1,6 @@
 import type { RowDataPacket } from 'mysql2'
-import type {
-  AlphaUse,
-  Encoding,
-  GapFilling,
-  Media,
-  MediaTable,
-  Pass,
-  Reading,
-} from '../../core/comp/media.ts'
+import type { AlphaUse, GapFilling, Media, MediaTable, Pass, Reading } from '../../core/comp/media.ts'
+import type { Encoding } from '../../core/colour/curves.ts'
 import type { PassDetail } from '../../core/passes/pass-kind.ts'
 import type { PassKind } from '../../core/passes/passes.ts'
 import type { Db } from './pool.ts'
@@ -45,15 +38,27 @@ export async function insertMedia(
   ref: string,
   name: string,
   passes: readonly Pass[],
-  { encoding = 'linear', alpha = 'premultiplied' }: { encoding?: Encoding; alpha?: AlphaUse } = {},
+  {
+    encoding = 'linear',
+    alpha = 'premultiplied',
+    colour,
+  }: {
+    readonly encoding?: Encoding
+    readonly alpha?: AlphaUse
+    readonly colour?: { readonly words: string; readonly doubt?: string | undefined } | undefined
+  } = {},
 ): Promise<void> {
-  await db.execute('insert into media (shot_id, ref, name, encoding, alpha) values (?, ?, ?, ?, ?)', [
-    shotId,
-    ref,
-    name,
-    encoding,
-    alpha,
-  ])
+  await db.execute(
+    'insert into media (shot_id, ref, name, encoding, alpha, colour) values (?, ?, ?, ?, ?, ?)',
+    [
+      shotId,
+      ref,
+      name,
+      encoding,
+      alpha,
+      colour ? JSON.stringify({ words: colour.words, doubt: colour.doubt }) : null,
+    ],
+  )
   await insertPasses(db, shotId, ref, passes)
 }
 
@@ -174,6 +179,7 @@ type MediaRow = RowDataPacket & {
   name: string
   encoding: Encoding
   alpha: AlphaUse
+  colour: { words: string; doubt?: string } | null
   reading: Reading | null
   gaps: GapFilling
 }
@@ -181,7 +187,7 @@ type MediaRow = RowDataPacket & {
 /** All media of a shot as engines use them, and what was noticed in their files. */
 export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaTable; warnings: string[] }> {
   const [media] = await db.execute<MediaRow[]>(
-    'select ref, name, encoding, alpha, reading, gaps from media where shot_id = ? order by created_at, ref',
+    'select ref, name, encoding, alpha, colour, reading, gaps from media where shot_id = ? order by created_at, ref',
     [shotId],
   )
   const [passes] = await db.execute<PassRow[]>(
@@ -207,7 +213,7 @@ export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaT
     'select media_name as mediaName, frame, reason from refused_files where shot_id = ? and frame is not null order by frame',
     [shotId],
   )
-  const table = media.map(({ ref, name, encoding, alpha, reading, gaps }): [string, Media] => {
+  const table = media.map(({ ref, name, encoding, alpha, colour, reading, gaps }): [string, Media] => {
     const own: Record<number, string> = {}
     const beside: Record<string, Record<number, string>> = {}
     for (const f of frames)
@@ -222,6 +228,7 @@ export async function readMedia(db: Db, shotId: string): Promise<{ table: MediaT
         ...(Object.keys(beside).length > 0 ? { beside } : {}),
         encoding,
         alpha,
+        ...(colour ? { colour } : {}),
         ...(reading ? { reading } : {}),
         ...(gaps === 'hold' ? {} : { gaps }),
         ...(broken.length > 0 ? { broken: Object.fromEntries(broken) } : {}),

@@ -1,3 +1,4 @@
+import { isIdentity } from '../../core/colour/spaces.ts'
 import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
 import { guessPass } from '../../core/passes/guess-pass.ts'
 import { passFilter, rulesOf } from '../../core/passes/passes.ts'
@@ -105,7 +106,9 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
     for (const warning of [valueWarning(pass, stats), readingWarning(pass, file.info, stats)])
       if (warning !== undefined) warnings.push(warning)
     const [as, filter] = [readAsOf({}, pass), passFilter(pass)]
-    const isAsStored = as.isData || (file.info.encoding === 'linear' && file.info.alpha === 'premultiplied')
+    const { encoding, alpha, colour: own } = file.info
+    const isAsStored =
+      as.isData || (encoding === 'linear' && alpha === 'premultiplied' && isIdentity(own.toWorking))
     const block = isAsStored ? stored : file.readPass(inFile.name, as)
     for (const reduction of [2, 4] as const)
       await writeWhole(

@@ -1,4 +1,7 @@
-import type { AlphaUse, Encoding, Pass, ReadAs } from '../../core/comp/media.ts'
+import type { AlphaUse, Pass, ReadAs } from '../../core/comp/media.ts'
+import type { Encoding } from '../../core/colour/curves.ts'
+import { colourOf, namedColour, type FileColour } from '../../core/colour/file-colour.ts'
+import { isIdentity, throughMatrix, toWorking, type Chromaticities } from '../../core/colour/spaces.ts'
 import { guessPass } from '../../core/passes/guess-pass.ts'
 import { rulesOf } from '../../core/passes/passes.ts'
 import { isCube, parseCube } from '../../core/formats/cube.ts'
@@ -9,7 +12,7 @@ import { readExrPart, type ExrPlane } from '../../core/formats/exr-read.ts'
 import { atFullSize, chromaToRgb, sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
-import { isPng, pngEncoding, readPng, readPngHeader } from '../../core/formats/png.ts'
+import { isPng, pngColour, readPng, readPngHeader } from '../../core/formats/png.ts'
 import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
 import { halfTable, numbersToHalves } from '../../core/picture/half.ts'
 import { checkSamples } from './decode-budget.ts'
@@ -34,6 +37,8 @@ export interface MediaInfo {
   /** How the file says that its colour is stored; where it does not say, what is usual for its format. */
   readonly encoding: Encoding
   readonly alpha: AlphaUse
+  /** What its colours are, and how that is known. */
+  readonly colour: FileColour
   /** Lists of object names that its headers point to, by file name. */
   readonly manifestFiles: readonly string[]
   readonly warnings: readonly string[]
@@ -126,8 +131,26 @@ function spread<T extends Uint16Array | Uint32Array>(to: T, from: T, c: number, 
   for (let i = 0, o = c; i < from.length; i++, o += channels) to[o] = from[i]!
 }
 
-/** Stored colour of an EXR read otherwise than its specification says. */
-function reread(block: PassBlock, as: ReadAs): PassBlock {
+/** What the chromaticities of a part mean: as its header says, else Rec.709 (OpenEXR: "Standard Attributes"). */
+function partColour({ attributes }: ExrPart): FileColour {
+  const given = attributes.get('chromaticities')
+  const container = attributes.get('acesImageContainerFlag')
+  const view = (bytes: Uint8Array) => new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  if (given?.type === 'chromaticities' && given.value.length >= 32) {
+    const at = (i: number): readonly [number, number] => [
+      view(given.value).getFloat32(i * 8, true),
+      view(given.value).getFloat32(i * 8 + 4, true),
+    ]
+    const found: Chromaticities = { red: at(0), green: at(1), blue: at(2), white: at(3) }
+    return colourOf(found, 'linear', 'its chromaticities say so')
+  }
+  if (container?.value.length === 4 && view(container.value).getInt32(0, true) === 1)
+    return namedColour('aces2065-1', 'linear', 'it is marked as an ACES container')
+  return namedColour('rec709', 'linear', 'as is usual for EXR')
+}
+
+/** Stored colour of an EXR as light in the working space: as its header says, or otherwise by hand. */
+function reread(block: PassBlock, as: ReadAs, own: FileColour): PassBlock {
   const { width, height, channels, data } = block
   if (channels < 3 || channels > 4) return block
   const halves = data instanceof Uint16Array ? halfTable() : undefined
@@ -140,6 +163,7 @@ function reread(block: PassBlock, as: ReadAs): PassBlock {
     most: 1,
   }
   const light = samplesToLinear(samples, as.encoding ?? 'linear', as.alpha ?? 'premultiplied')
+  throughMatrix(light, as.primaries ? toWorking(as.primaries) : own.toWorking)
   return { ...block, channels: 4, data: light }
 }
 
@@ -168,6 +192,7 @@ function openExr(bytes: Uint8Array): MediaFile {
     passes,
     encoding: 'linear',
     alpha: 'premultiplied',
+    colour: partColour(first),
     manifestFiles: masks.flatMap((m) => m.manifestFile ?? []),
     warnings: [],
   }
@@ -198,7 +223,12 @@ function openExr(bytes: Uint8Array): MediaFile {
         pass.channels.map((c) => planes.get(c)!),
         part,
       )
-      return as && !as.isData && (as.encoding ?? as.alpha) !== undefined ? reread(block, as) : block
+      const isLight = as ? !as.isData : rulesOf(pass.kind).isLight
+      if (!isLight) return block
+      const own = partColour(part)
+      const isAsStored =
+        (as?.encoding ?? as?.alpha ?? as?.primaries) === undefined && isIdentity(own.toWorking)
+      return isAsStored ? block : reread(block, as ?? { isData: false }, own)
     },
     storedPixels(points) {
       const parts = file.parts.map((part, index) => ({ part, planes: planesOf(index) }))
@@ -224,14 +254,14 @@ function openExr(bytes: Uint8Array): MediaFile {
 export interface Raster {
   readonly format: MediaInfo['format']
   readonly compression: string
-  readonly encoding: Encoding
+  readonly colour: FileColour
   readonly alpha: AlphaUse
   readonly warnings: readonly string[]
   readonly samples: Samples
 }
 
 /** A picture of one pass as an opened file; grey without alpha stays one channel. */
-export function rasterFile({ format, compression, encoding, alpha, warnings, samples }: Raster): MediaFile {
+export function rasterFile({ format, compression, colour, alpha, warnings, samples }: Raster): MediaFile {
   const { width, height, channels, data, most } = samples
   const type = data instanceof Float32Array ? 'float' : data instanceof Uint16Array ? 'uint16' : 'uint8'
   const window: Window = [0, 0, width - 1, height - 1]
@@ -259,10 +289,12 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
         },
       ],
       passes: [pass],
-      encoding,
+      // A curve of a file's own is nearest to the one that screens have.
+      encoding: typeof colour.curve === 'string' ? colour.curve : 'srgb',
       alpha,
+      colour,
       manifestFiles: [],
-      warnings,
+      warnings: colour.doubt === undefined ? warnings : [...warnings, colour.doubt],
     },
     masks: [],
     noticed: () => [],
@@ -270,7 +302,10 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
       const isData = as?.isData ?? !rulesOf(pass.kind).isLight
       const linear = isData
         ? samplesToLinear(samples, 'linear', 'premultiplied')
-        : samplesToLinear(samples, as?.encoding ?? encoding, as?.alpha ?? alpha)
+        : samplesToLinear(samples, as?.encoding ?? colour.curve, as?.alpha ?? alpha)
+      const matrix = as?.primaries ? toWorking(as.primaries) : colour.toWorking
+      const isMoved = !isData && !isGrey && !isIdentity(matrix)
+      if (isMoved) throughMatrix(linear, matrix)
       const values = isGrey ? linear.filter((_, i) => i % 4 === 0) : linear
       // Eight bits fit a half with room to spare; sixteen do not.
       return {
@@ -279,7 +314,7 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
         x: 0,
         y: 0,
         channels: passChannels.length,
-        data: most === 255 ? numbersToHalves(values) : values,
+        data: most === 255 && !isMoved ? numbersToHalves(values) : values,
       }
     },
     storedPixels: (points) =>
@@ -296,13 +331,12 @@ export function rasterFile({ format, compression, encoding, alpha, warnings, sam
 function openPng(bytes: Uint8Array): MediaFile {
   const header = readPngHeader(bytes)
   checkSamples('png', header.width, header.height, 4)
-  const { encoding, warnings } = pngEncoding(header)
   return rasterFile({
     format: 'png',
     compression: 'deflate',
-    encoding,
+    colour: pngColour(header),
     alpha: 'straight',
-    warnings,
+    warnings: [],
     samples: readPng(bytes),
   })
 }
@@ -320,7 +354,7 @@ function openCube(bytes: Uint8Array): MediaFile {
   const file = rasterFile({
     format: 'cube',
     compression: 'none',
-    encoding: 'linear',
+    colour: namedColour('rec709', 'linear', 'a table'),
     alpha: 'ignored',
     warnings: [],
     samples,

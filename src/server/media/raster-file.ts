@@ -1,6 +1,7 @@
 import sharp from 'sharp'
+import { namedColour, profileColour } from '../../core/colour/file-colour.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
-import { isPlainPng, isPng, pngEncoding, readPngHeader } from '../../core/formats/png.ts'
+import { isPlainPng, isPng, pngColour, readPngHeader } from '../../core/formats/png.ts'
 import { isRadianceHdr, readHdrHeader, readRadianceHdr } from '../../core/formats/radiance-hdr.ts'
 import { checkSamples } from './decode-budget.ts'
 import { openMediaFile, rasterFile, type MediaFile, type Raster } from './media-file.ts'
@@ -28,8 +29,8 @@ const isWebp = (bytes: Uint8Array) =>
 const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A']).slice(0, count)
 
 async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png' | 'tiff'): Promise<Raster> {
-  const image = sharp(bytes, { limitInputPixels: mostPixels, failOn: 'error' })
-  const { icc, width, height, channels } = await image.metadata()
+  const image = sharp(bytes, { limitInputPixels: mostPixels, failOn: 'error', ignoreIcc: true })
+  const { icc, width, height, channels, space } = await image.metadata()
   if (width * height > bytes.length * mostPixelsPerByte[format] + 65_536)
     throw new FormatError(
       format,
@@ -40,14 +41,22 @@ async function readByLibvips(bytes: Uint8Array, format: 'jpeg' | 'webp' | 'png' 
   // Pixels as they are: neither turned nor converted by a profile.
   const plain = channels < 3 ? image.toColourspace('b-w') : image
   const { data, info } = await plain.raw().toBuffer({ resolveWithObject: true })
-  const tag = format === 'png' ? pngEncoding(readPngHeader(bytes)) : undefined
-  const told = icc ? ['its colour profile is not followed; colours are read as sRGB'] : []
+  const inks =
+    space === 'cmyk'
+      ? 'its colours are inks (CMYK), which are turned into sRGB without their profile: look at them with care'
+      : undefined
+  const own =
+    format === 'png'
+      ? pngColour(readPngHeader(bytes))
+      : icc && inks === undefined
+        ? profileColour(icc)
+        : namedColour('rec709', 'srgb', `as is usual for ${format.toUpperCase()}`, inks)
   return {
     format,
     compression: format,
-    encoding: tag?.encoding ?? 'srgb',
+    colour: own,
     alpha: 'straight',
-    warnings: tag?.warnings ?? told,
+    warnings: [],
     samples: {
       width: info.width,
       height: info.height,
@@ -67,7 +76,7 @@ export async function openMedia(bytes: Uint8Array): Promise<MediaFile> {
     return rasterFile({
       format: 'hdr',
       compression: 'rle',
-      encoding: 'linear',
+      colour: namedColour('rec709', 'linear', 'as is usual for Radiance HDR'),
       alpha: 'premultiplied',
       warnings: [],
       samples: { width, height, channels: ['R', 'G', 'B'], data, most: 1 },

@@ -33,7 +33,8 @@ export function derivedFolder(hash: string): string {
 /** Where a form of a pass lies once it is made. Names of passes may hold anything, so they are hashed. */
 export function passPath(hash: string, { pass, as, reduction, filter }: PassForm): string {
   const name = createHash('sha256')
-    .update(`${as}\n${reduction === 1 ? '' : filter}\n${pass}`)
+    // Colour that was read before its primaries were is read anew.
+    .update(`${as === 'data' ? as : `light ${as}`}\n${reduction === 1 ? '' : filter}\n${pass}`)
     .digest('hex')
     .slice(0, 24)
   return join(derivedFolder(hash), `${name}.${reduction}.pass`)

@@ -1,5 +1,6 @@
 import { inflateSync } from 'node:zlib'
-import { addDecoder, fromArrayBuffer, getDecoder } from 'geotiff'
+import { addDecoder, fromArrayBuffer, getDecoder, type GeoTIFF } from 'geotiff'
+import { namedColour, profileColour } from '../../core/colour/file-colour.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import { lzwDecode } from '../../core/formats/lzw.ts'
 import { checkSamples } from './decode-budget.ts'
@@ -42,6 +43,18 @@ addDecoder([8, 32946], () => Promise.resolve(deflate as never))
 
 const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A']).slice(0, count)
 
+/** The colour profile of a TIFF: tag 34675 (ICC.1:2022, annex B.4). */
+async function profileOf(
+  directory: ReturnType<Awaited<ReturnType<GeoTIFF['getImage']>>['getFileDirectory']>,
+): Promise<Uint8Array | undefined> {
+  const found: unknown = await directory.loadValue(34675 as never).catch(() => undefined)
+  return found instanceof Uint8Array
+    ? found
+    : Array.isArray(found)
+      ? Uint8Array.from(found as number[])
+      : undefined
+}
+
 /** Whether a TIFF holds JPEG data, which libvips reads. */
 export async function isJpegTiff(bytes: Uint8Array): Promise<boolean> {
   const file = await fromArrayBuffer(new Uint8Array(bytes).buffer)
@@ -78,10 +91,13 @@ export async function readTiff(bytes: Uint8Array): Promise<Raster> {
   const extra = directory.getValue ? directory.getValue('ExtraSamples') : directory.ExtraSamples
   const kind = Array.isArray(extra) || ArrayBuffer.isView(extra) ? (extra as unknown as number[])[0] : extra
   const isFloat = read instanceof Float32Array
+  const profile = await profileOf(image.getFileDirectory())
   return {
     format: 'tiff',
     compression: 'tiff',
-    encoding: isFloat ? 'linear' : 'srgb',
+    colour: profile
+      ? profileColour(profile)
+      : namedColour('rec709', isFloat ? 'linear' : 'srgb', `as is usual for ${isFloat ? 'floats' : 'TIFF'}`),
     alpha: kind === 1 ? 'premultiplied' : 'straight',
     warnings: [],
     samples: {

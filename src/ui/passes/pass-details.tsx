@@ -1,16 +1,17 @@
 'use client'
 
+import { encodings } from '../../core/colour/curves.ts'
+import { encodingWords, primariesWords } from '../../core/colour/file-colour.ts'
+import { primariesNames } from '../../core/colour/spaces.ts'
 import { ArrowLeft } from 'lucide-react'
 import { useId, useState } from 'react'
 import {
   alphaUses,
-  encodings,
   framesOfPass,
   gapFillings,
   missingFrames,
   numberRanges,
   type AlphaUse,
-  type Encoding,
   type GapFilling,
   type Media,
   type Pass,
@@ -84,11 +85,6 @@ const depthMeanings = [
   ['inverse', 'one over distance'],
 ] as const
 const units = asIs(['scene units', 'mm', 'cm', 'm', 'km', '0–1'] as const)
-const encodingNames: Record<Encoding, string> = {
-  linear: 'linear light',
-  srgb: 'sRGB',
-  'power-2.2': 'power of 2.2',
-}
 const alphaNames: Record<AlphaUse, string> = {
   premultiplied: 'premultiplied',
   straight: 'straight',
@@ -267,7 +263,7 @@ function MediaReading({
 }) {
   const { encoding = 'linear', alpha = 'premultiplied', reading = {}, gaps = 'hold', broken } = media
   const missing = missingFrames(framesOfPass(media, pass))
-  const without = (key: 'encoding' | 'alpha') =>
+  const without = (key: 'encoding' | 'alpha' | 'primaries') =>
     Object.fromEntries(Object.entries(reading).filter(([k]) => k !== key)) as NonNullable<Media['reading']>
   return (
     <div className="flex flex-col gap-1.5 border-t border-base-300 pt-2.5">
@@ -281,13 +277,31 @@ function MediaReading({
             hint="How colour is encoded in the files. Change it where the picture looks washed out or too dark."
             value={reading.encoding ?? 'file'}
             options={[
-              ['file', `as the file says: ${encodingNames[encoding]}`],
-              ...encodings.map((e) => [e, encodingNames[e]] as const),
+              ['file', `as the file says: ${encodingWords[encoding]}`],
+              ...encodings.map((e) => [e, encodingWords[e]] as const),
             ]}
             onChoose={(next) => {
               onChange({ reading: next === 'file' ? without('encoding') : { ...reading, encoding: next } })
             }}
           />
+          <Choice
+            label="primaries"
+            hint="Which red, green and blue the numbers stand for. Change it where colours look too dull or too strong."
+            value={reading.primaries ?? 'file'}
+            options={[
+              ['file', 'as the file says'],
+              ...primariesNames.map((p) => [p, primariesWords[p]] as const),
+            ]}
+            onChoose={(next) => {
+              onChange({ reading: next === 'file' ? without('primaries') : { ...reading, primaries: next } })
+            }}
+          />
+          {media.colour && (
+            <p className={media.colour.doubt === undefined ? 'text-base-content/60' : 'text-warning'}>
+              {media.colour.words}
+              {media.colour.doubt !== undefined && `. ${media.colour.doubt}.`}
+            </p>
+          )}
           <Choice
             label="alpha"
             hint="Whether colour has been multiplied by alpha. Read wrongly, edges are too bright or too dark."

@@ -1,0 +1,247 @@
+import { execFileSync } from 'node:child_process'
+import { deflateSync } from 'node:zlib'
+import sharp from 'sharp'
+import { describe, expect, test } from 'vitest'
+import { decodeValue, type Curve } from '../../core/colour/curves.ts'
+import {
+  apply,
+  chromaticities,
+  inverse,
+  multiply,
+  primariesNames,
+  toWorking,
+  toXyz,
+  type PrimariesName,
+} from '../../core/colour/spaces.ts'
+import { chromaticitiesAttribute, writeExr } from '../../core/formats/exr-write.ts'
+import { writePng } from '../../core/formats/png.ts'
+import { halfToNumber } from '../../core/picture/half.ts'
+import { linearToSrgb } from '../../core/picture/colour.ts'
+import { nodeZlib } from './node-zlib.ts'
+import { openMedia } from './raster-file.ts'
+
+// What files say of their colours, against OpenColorIO's built-in transforms, the standards' own numbers, and sharp's profiles (Little CMS).
+
+type Rgb = readonly [number, number, number]
+const samples: readonly Rgb[] = [[0, 0, 0], [1, 1, 1], [0.18, 0.18, 0.18], [0.8, 0.1, 0.05], [0.02, 0.6, 0.3], [0.1, 0.2, 0.95], [0.5, 0.499, 0.501]] // prettier-ignore
+
+/** Values through built-in transforms of OpenColorIO, each forward or backward. */
+function byOcio(steps: readonly (readonly [name: string, isForward: boolean])[], values: readonly Rgb[]): Rgb[] {
+  const program = `
+import PyOpenColorIO as O, sys, json
+steps, values = json.loads(sys.stdin.read())
+config = O.Config.CreateRaw()
+group = O.GroupTransform([O.BuiltinTransform(n, O.TRANSFORM_DIR_FORWARD if f else O.TRANSFORM_DIR_INVERSE) for n, f in steps])
+cpu = config.getProcessor(group).getDefaultCPUProcessor()
+print(json.dumps([cpu.applyRGB(v) for v in values]))`
+  return JSON.parse(execFileSync('/usr/bin/python3', ['-c', program], { input: JSON.stringify([steps, values]), encoding: 'utf8' })) as Rgb[]
+} // prettier-ignore
+
+const near = (found: readonly number[], wanted: readonly number[], within: number, what = '') => {
+  wanted.forEach((w, i) => {
+    expect(Math.abs(found[i]! - w), `${what} ${String(i)}: ${String(found[i])}, wanted ${String(w)}`).toBeLessThanOrEqual(within * Math.max(1, Math.abs(w))) // prettier-ignore
+  })
+}
+
+describe('primaries', () => {
+  const workingToXyz = toXyz(chromaticities.rec709)
+  const through = (curve: Curve, v: Rgb) => v.map((c) => decodeValue(c, curve)) as unknown as Rgb
+  test.each<[PrimariesName, Curve, [string, boolean]]>([
+    ['acescg', 'linear', ['UTILITY - ACES-AP1_to_CIE-XYZ-D65_BFD', true]],
+    ['aces2065-1', 'linear', ['UTILITY - ACES-AP0_to_CIE-XYZ-D65_BFD', true]],
+    ['rec2020', 'power-2.4', ['DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.2020', false]],
+    ['rec709', 'power-2.4', ['DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.709', false]],
+    ['rec709', 'srgb', ['DISPLAY - CIE-XYZ-D65_to_sRGB', false]],
+    ['rec709', 'power-2.2', ['DISPLAY - CIE-XYZ-D65_to_G2.2-REC.709', false]],
+    ['p3-d65', 'pq', ['DISPLAY - CIE-XYZ-D65_to_ST2084-P3-D65', false]],
+    ['rec2020', 'pq', ['DISPLAY - CIE-XYZ-D65_to_REC.2100-PQ', false]],
+  ])('%s with %s is the CIE XYZ that OpenColorIO has', (name, curve, step) => {
+    const wanted = byOcio([step], samples)
+    const matrix = multiply(workingToXyz, toWorking(name))
+    samples.forEach((v, i) => {
+      near(apply(matrix, through(curve, v)), wanted[i]!, 1e-4, `${name} ${String(v)}`)
+    })
+  })
+  test('ACEScg to Rec.709 is OpenColorIO’s matrix to five digits', () => {
+    const unit: Rgb[] = [[1, 0, 0], [0, 1, 0], [0, 0, 1]] // prettier-ignore
+    const wanted = byOcio([['UTILITY - ACES-AP1_to_LINEAR-REC709_BFD', true]], unit)
+    unit.forEach((v, i) => {
+      near(apply(toWorking('acescg'), v), wanted[i]!, 1e-5)
+    })
+  })
+  test('white is white, and there and back is the same', () => {
+    for (const name of primariesNames) {
+      const m = toWorking(name)
+      if (name !== 'xyz') near(apply(m, [1, 1, 1]), [1, 1, 1], 1e-9, name)
+      for (const v of samples) near(apply(inverse(m), apply(m, v)), v, 1e-12, name)
+    }
+    // CIE 15, 2°, D65 as x 0.3127, y 0.3290.
+    near(apply(inverse(toWorking('xyz')), [1, 1, 1]), [0.95046, 1, 1.08906], 1e-5)
+  })
+  test('XYZ of the primaries of BT.709, as SMPTE RP 177 prints them', () => {
+    near(toXyz(chromaticities.rec709), [0.4124, 0.3576, 0.1805, 0.2126, 0.7152, 0.0722, 0.0193, 0.1192, 0.9505], 5e-5) // prettier-ignore
+    // SMPTE ST 2065-1, 4.1.2.
+    near(toXyz(chromaticities['aces2065-1']), [0.9525523959, 0, 0.0000936786, 0.3439664498, 0.7281660966, -0.0721325464, 0, 0, 1.0088251844], 1e-6) // prettier-ignore
+  })
+})
+
+describe('curves', () => {
+  const codes = Array.from({ length: 41 }, (_, i) => i / 40)
+  test.each<[Curve, string]>([
+    ['acescct', 'CURVE - ACEScct-LOG_to_LINEAR'],
+    ['pq', 'CURVE - ST-2084_to_LINEAR'],
+  ])('%s as OpenColorIO has it', (curve, name) => {
+    const wanted = byOcio([[name, true]], codes.map((v) => [v, v, v] as const)) // prettier-ignore
+    codes.forEach((v, i) => {
+      near([decodeValue(v, curve)], [wanted[i]![0]], 1e-4, `${String(curve)} ${String(v)}`)
+    })
+  })
+  test('at the points that the standards print', () => {
+    // ITU-R BT.2100: 100 cd/m² is code 0.508 of PQ; BT.2408: 203 cd/m² are 0.58 of PQ, reference white 0.75 of HLG is 0.265 of its scene light.
+    expect(decodeValue(0.5081, 'pq')).toBeCloseTo(1, 2)
+    expect(decodeValue(0.58, 'pq')).toBeCloseTo(2.03, 1)
+    expect(decodeValue(1, 'pq')).toBeCloseTo(100, 6)
+    expect(decodeValue(0.75, 'hlg') / 12).toBeCloseTo(0.265, 3)
+    expect(decodeValue(1, 'hlg')).toBeCloseTo(12, 3)
+    expect(decodeValue(0.5, 'hlg')).toBeCloseTo(1, 9)
+    // S-2016-001: 18 % grey is 0.4135884.
+    expect(decodeValue(0.4135884, 'acescct')).toBeCloseTo(0.18, 5)
+    for (const curve of ['srgb', 'power-2.2', 'power-2.4', 'pq', 'hlg'] as const)
+      expect(decodeValue(-0.4, curve)).toBe(-decodeValue(0.4, curve))
+    expect(decodeValue(0, 'acescct')).toBeCloseTo(-0.0069168, 6)
+  })
+})
+
+/** Light of Rec.709 in a picture of one row, opaque. */
+const row: readonly Rgb[] = [[0.18, 0.18, 0.18], [0.7, 0.2, 0.1], [0.1, 0.5, 0.2], [0.05, 0.1, 0.6], [0.9, 0.8, 0.05], [1, 1, 1]] // prettier-ignore
+async function lightOf(
+  bytes: Uint8Array,
+  as?: Parameters<Awaited<ReturnType<typeof openMedia>>['readPass']>[1],
+) {
+  const file = await openMedia(bytes)
+  const { data, channels } = file.readPass('beauty', as)
+  const numbers = data instanceof Uint16Array ? Array.from(data, halfToNumber) : [...data]
+  return { info: file.info, light: row.map((_, i) => numbers.slice(i * channels, i * channels + 3)) }
+}
+
+describe('files', () => {
+  const exr = (name: PrimariesName | undefined, attributes = name && name !== 'xyz' ? [chromaticitiesAttribute(chromaticities[name])] : []) => {
+    const own = row.map((v) => (name ? apply(inverse(toWorking(name)), v) : v))
+    const channels = ['R', 'G', 'B'].map((c, k) => ({ name: c, type: 'float' as const, values: Float32Array.from(own, (v) => v[k]!) }))
+    const window = [0, 0, row.length - 1, 0] as const
+    return writeExr({ dataWindow: window, displayWindow: window, compression: 'zip', channels, attributes }, nodeZlib)
+  } // prettier-ignore
+  test.each(['acescg', 'aces2065-1', 'rec2020', 'p3-d65', 'rec709'] as const)('EXR of %s is read as the same light', async (name) => {
+    const { info, light } = await lightOf(exr(name))
+    light.forEach((v, i) => { near(v, row[i]!, 1e-5, name) })
+    expect(info.colour.words).toMatch(/its chromaticities say so/)
+    // Data is not colour.
+    const raw = await lightOf(exr(name), { isData: true })
+    near(raw.light[1]!, apply(inverse(toWorking(name)), row[1]!), 1e-6)
+  }) // prettier-ignore
+  test('an ACES container says its space by its mark; primaries may be said by hand', async () => {
+    const mark = { name: 'acesImageContainerFlag', type: 'int', value: new Uint8Array(Int32Array.of(1).buffer) }
+    const { info, light } = await lightOf(exr('aces2065-1', [mark]))
+    light.forEach((v, i) => { near(v, row[i]!, 1e-5) })
+    expect(info.colour.words).toMatch(/^ACES2065-1, linear light: it is marked/)
+    for (const name of primariesNames) {
+      const said = await lightOf(exr(name, []), { isData: false, primaries: name })
+      said.light.forEach((v, i) => { near(v, row[i]!, 1e-5, name) })
+    }
+  }) // prettier-ignore
+  test('chromaticities that span nothing, or a white of 0, are told, and read as Rec.709', async () => {
+    const flat = { red: [0.3, 0.3], green: [0.3, 0.3], blue: [0.3, 0.3], white: [0.3127, 0.329] } as const
+    const dark = { ...chromaticities.rec2020, white: [0.3, 0] } as const
+    for (const [wrong, words] of [[flat, /span nothing/], [dark, /white has no light/]] as const) {
+      const { info, light } = await lightOf(exr(undefined, [chromaticitiesAttribute(wrong)]))
+      expect(info.colour.doubt).toMatch(words)
+      light.forEach((v, i) => { near(v, row[i]!, 1e-6) })
+    }
+  }) // prettier-ignore
+
+  /** Codes of the row in P3 with the sRGB curve, out of sharp's own conversion to its profile. */
+  const p3 = async (kind: 'png' | 'tiff' | 'jpeg') => {
+    const codes = Uint8Array.from(row.flatMap((v) => v.map((c) => Math.round(linearToSrgb(c) * 255))))
+    const deep = sharp(codes, { raw: { width: row.length, height: 1, channels: 3 } })
+    const large = kind === 'jpeg' ? deep.resize(row.length * 16, 16, { kernel: 'nearest' }) : deep
+    const with_ = large.withIccProfile('p3')
+    return new Uint8Array(await (kind === 'png' ? with_.png({ palette: false }) : kind === 'tiff' ? with_.tiff({ compression: 'deflate' }) : with_.jpeg({ quality: 100, chromaSubsampling: '4:4:4' })).toBuffer())
+  } // prettier-ignore
+  test.each(['png', 'tiff'] as const)(
+    '%s with the profile of P3 is the same light within a code',
+    async (kind) => {
+      const { info, light } = await lightOf(await p3(kind))
+      expect(info.colour.words).toMatch(/^P3 with D65, sRGB curve: its colour profile .* says so$/)
+      light.forEach((v, i) => {
+        near(v.map(linearToSrgb), row[i]!.map(linearToSrgb), 2 / 255, String(row[i]))
+      })
+    },
+  )
+  test('JPEG with the profile of P3 is the same light within the codes that it loses', async () => {
+    const bytes = await p3('jpeg')
+    const file = await openMedia(bytes)
+    const { data } = file.readPass('beauty')
+    expect(file.info.colour.words).toMatch(/^P3 with D65/)
+    row.forEach((v, i) => {
+      const at = (8 * row.length * 16 + i * 16 + 8) * 4
+      const found = [0, 1, 2].map((c) => linearToSrgb(data instanceof Uint16Array ? halfToNumber(data[at + c]!) : data[at + c]!))
+      near(found, v.map(linearToSrgb), 4 / 255, String(v))
+    })
+  }) // prettier-ignore
+
+  /** A PNG with further chunks behind its header. */
+  const tagged = (codes: readonly number[], ...chunks: (readonly [string, Uint8Array])[]) => {
+    const plain = writePng(row.length, 1, Uint16Array.from(codes))
+    const crc = (bytes: Uint8Array) => {
+      let sum = -1
+      for (const byte of bytes) for (let k = 0, x = byte; k < 8; k++, x >>>= 1) sum = (sum ^ x) & 1 ? ((sum >>> 1) & 0x7fffffff) ^ 0xedb88320 : (sum >>> 1) & 0x7fffffff // prettier-ignore
+      return ~sum >>> 0
+    }
+    const made = chunks.flatMap(([name, data]) => {
+      const body = Uint8Array.of(...Buffer.from(name), ...data)
+      const view = Buffer.alloc(8)
+      view.writeUInt32BE(data.length, 0)
+      view.writeUInt32BE(crc(body), 4)
+      return [...view.subarray(0, 4), ...body, ...view.subarray(4)]
+    })
+    // What the writer says itself is 16 bytes of cICP and 13 of sRGB behind 33 of signature and header.
+    return Uint8Array.of(...plain.subarray(0, 33), ...made, ...plain.subarray(33 + 29))
+  }
+  const rgba = (encode: (v: Rgb) => readonly number[]) =>
+    row.flatMap((v) => [...encode(v).map((c) => Math.round(c * 65535)), 65535])
+  test('PNG of Rec.2020 with PQ (cICP 9, 16) is the same light within a code of 8 bits', async () => {
+    const back = (v: Rgb) => byOcio([['CURVE - LINEAR_to_ST-2084', true]], [apply(inverse(toWorking('rec2020')), v)])[0]! // prettier-ignore
+    const { info, light } = await lightOf(tagged(rgba(back), ['cICP', Uint8Array.of(9, 16, 0, 1)]))
+    expect(info.colour.words).toBe('Rec.2020, PQ: its cICP tag says so')
+    light.forEach((v, i) => {
+      near(v.map(linearToSrgb), row[i]!.map(linearToSrgb), 0.5 / 255)
+    })
+  })
+  test('cHRM and gAMA of PNG are followed; codes that are not known, and broken profiles, are told', async () => {
+    const be = (...values: number[]) => {
+      const out = Buffer.alloc(values.length * 4)
+      values.forEach((v, i) => out.writeUInt32BE(Math.round(v), i * 4))
+      return new Uint8Array(out)
+    }
+    const { red, green, blue, white } = chromaticities['p3-d65']
+    const chrm = be(...[white, red, green, blue].flat().map((v) => v * 1e5))
+    const power = (v: Rgb) => apply(inverse(toWorking('p3-d65')), v).map((c) => Math.max(0, c) ** (1 / 1.8))
+    const { info, light } = await lightOf(tagged(rgba(power), ['gAMA', be(1e5 / 1.8)], ['cHRM', chrm]))
+    expect(info.colour.words).toBe('P3 with D65, gamma 1.8: its cHRM tag says so')
+    light.forEach((v, i) => {
+      near(v, row[i]!, 2e-4)
+    })
+    const unknown = await lightOf(tagged(rgba((v) => v), ['cICP', Uint8Array.of(5, 14, 0, 1)])) // prettier-ignore
+    expect(unknown.info.warnings.join()).toMatch(
+      /primaries 5 and transfer function 14, which are not followed/,
+    )
+    const profile = Uint8Array.of(...Buffer.from('Odd\0\0'), ...deflateSync(Buffer.from('no profile')))
+    expect((await lightOf(tagged(rgba((v) => v), ['iCCP', profile]))).info.warnings.join()).toMatch(/is cut short: it is not followed/) // prettier-ignore
+    const half = await lightOf(tagged(rgba((v) => v), ['cHRM', chrm])) // prettier-ignore
+    expect(half.info.colour.doubt).toMatch(/primaries but no curve/)
+  })
+  test('inks are told', async () => {
+    const inks = await sharp({ create: { width: 16, height: 16, channels: 3, background: '#a53' } }).toColourspace('cmyk').jpeg().toBuffer() // prettier-ignore
+    expect((await openMedia(new Uint8Array(inks))).info.warnings.join()).toMatch(/inks \(CMYK\)/)
+  })
+})
