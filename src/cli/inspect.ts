@@ -50,7 +50,8 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
     return [valueWarning(pass, stats), readingWarning(pass, file.info, stats)]
   })
   const warnings = [...file.info.warnings, ...noticed.filter((w) => w !== undefined), ...file.noticed()]
-  const info = { ...file.info, warnings }
+  const { words, doubt } = file.info.colour
+  const info = { ...file.info, colour: { words, ...(doubt === undefined ? {} : { doubt }) }, warnings }
   if (missing) {
     const [x0, y0, x1, y1] = info.dataWindow
     throw new UsageError(
@@ -72,6 +73,7 @@ export async function inspect(path: string, pixels: readonly string[], asJson: b
     ...info.parts.map(
       (p) => `part ${p.name || '(unnamed)'}: ${p.type}, ${p.compression}, ${p.channels.length} channels`,
     ),
+    `  colour: ${info.colour.words}`,
     ...info.passes.map(
       (p) => `  ${p.name.padEnd(16)} ${p.kind.padEnd(9)} ${p.type.padEnd(6)} ${p.channels.join(' ')}`,
     ),

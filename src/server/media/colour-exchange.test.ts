@@ -93,7 +93,7 @@ describe('curves', () => {
   ])('%s as OpenColorIO has it', (curve, name) => {
     const wanted = byOcio([[name, true]], codes.map((v) => [v, v, v] as const)) // prettier-ignore
     codes.forEach((v, i) => {
-      near([decodeValue(v, curve)], [wanted[i]![0]], 1e-4, `${String(curve)} ${String(v)}`)
+      near([decodeValue(v, curve)], [wanted[i]![0]], 1e-4, `${name} ${String(v)}`)
     })
   })
   test('at the points that the standards print', () => {

@@ -47,7 +47,12 @@ const letters = (count: number) => (count < 3 ? ['Y', 'A'] : ['R', 'G', 'B', 'A'
 async function profileOf(
   directory: ReturnType<Awaited<ReturnType<GeoTIFF['getImage']>>['getFileDirectory']>,
 ): Promise<Uint8Array | undefined> {
-  const found: unknown = await directory.loadValue(34675 as never).catch(() => undefined)
+  let found: unknown
+  try {
+    found = await directory.loadValue(34675)
+  } catch {
+    return undefined
+  }
   return found instanceof Uint8Array
     ? found
     : Array.isArray(found)

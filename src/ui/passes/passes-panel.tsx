@@ -130,6 +130,16 @@ export function PassesPanel({ buttons }: { buttons: React.ReactNode }) {
                 {one.passes.length} {one.passes.length === 1 ? 'pass' : 'passes'} ·{' '}
                 {frameWords(one, one.passes[0])}
               </span>
+              {one.colour && one.passes.some((p) => rulesOf(p.kind).isLight) && (
+                <span
+                  className={`min-w-0 truncate ${one.colour.doubt === undefined ? 'text-base-content/60' : 'text-warning'}`}
+                  title={one.colour.doubt}
+                >
+                  {(one.reading?.primaries ?? one.reading?.encoding) === undefined
+                    ? one.colour.words
+                    : 'colour as it was said by hand'}
+                </span>
+              )}
               {one.broken && (
                 <span className="text-warning">
                   {Object.keys(one.broken).length} broken{' '}
