@@ -1,7 +1,7 @@
 import { parentPort } from 'node:worker_threads'
 import type { ReadAs } from '../core/comp/media.ts'
 import type { PassBlock } from '../core/formats/pass-block.ts'
-import { encodePicture, type ExrChoice, type OwnFormat } from '../core/formats/write-picture.ts'
+import { encodePicture, type FileChoice, type OwnFormat } from '../core/formats/write-picture.ts'
 import { numberToHalf } from '../core/picture/half.ts'
 import type { Picture } from '../core/picture/picture.ts'
 import type { MediaFile } from '../server/media/media-file.ts'
@@ -24,7 +24,7 @@ export interface WriteOrder {
   readonly format: OwnFormat
   readonly name: string
   readonly dither: number | undefined
-  readonly exr: ExrChoice
+  readonly exr: FileChoice
 }
 
 export type FileOrder = { readonly id: number } & (ReadOrder | WriteOrder)

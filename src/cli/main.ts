@@ -22,7 +22,7 @@ const usage = `zafiro: finishes rendered frames
   zafiro inspect FILE [--pixel X,Y …] [--json]
       what a picture file holds, and stored values at pixels (file coordinates, y down)
   zafiro render SHOT.zafiro.json --frames 1-48,60 --out FOLDER [--format ${outputFormats.join('|')}]
-                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--compression none|zips|zip|piz|dwaa] [--movie FILE.mp4|.webm|.mov [--burn-in] [--movie-alpha]] [--threads N] [--jobs N] [--json]
+                [--scale 1|1/2|1/4|WIDTH] [--name '{shot}.{frame}'] [--skip-existing] [--layers lights,lanes,mattes,passes] [--compression none|zips|zip|piz|dwaa] [--space rec709|p3-d65|rec2020|acescg|aces2065-1] [--movie FILE.mp4|.webm|.mov [--burn-in] [--movie-alpha]] [--threads N] [--jobs N] [--json]
       renders frames of a shot file (1-100x5 is every fifth); media outside its folder only with --allow-outside;
       ends with 0 when all frames are there, 1 when one could not be made, 2 for a wrong call
   zafiro watch FOLDER --shot SHOT.zafiro.json --out FOLDER [--frames LIST] [--format …] [--scale …] [--name …] [--layers …] [--json]
@@ -116,6 +116,7 @@ async function run(args: string[]): Promise<void> {
           movie: text,
           layers: text,
           compression: text,
+          space: text,
           'burn-in': json,
           'movie-alpha': json,
           threads: text,
@@ -126,7 +127,7 @@ async function run(args: string[]): Promise<void> {
       const { frames, out, format } = values
       if (positionals.length !== 1 || !frames || !out)
         throw new UsageError('usage', 'render wants a shot file, --frames such as 1-48 and --out FOLDER')
-      const { scale, name, movie, threads, layers, compression } = values
+      const { scale, name, movie, threads, layers, compression, space } = values
       const jobs = countOption('jobs', values.jobs, 64) ?? 1
       const report = values.json ? sayJson : showProgress()
       if (jobs > 1) {
@@ -152,6 +153,7 @@ async function run(args: string[]): Promise<void> {
         threads,
         layers,
         compression,
+        space,
         burnIn: values['burn-in'],
         movieAlpha: values['movie-alpha'],
         mayLeave: values['allow-outside'],
@@ -166,7 +168,7 @@ async function run(args: string[]): Promise<void> {
       const { values, positionals } = parseArgs({
         args: rest,
         allowPositionals: true,
-        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, compression: text, threads: text },
+        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, compression: text, space: text, threads: text },
       }) // prettier-ignore
       const { shot, out } = values
       if (positionals.length !== 1 || !shot || !out)
@@ -204,6 +206,7 @@ async function run(args: string[]): Promise<void> {
           name: text,
           layers: text,
           compression: text,
+          space: text,
           into: text,
           existing: { type: 'string', default: 'replace' },
           only: { type: 'string', default: 'all' },

@@ -1,5 +1,6 @@
 import * as v from 'valibot'
 import { outputFormats, type OutputFormat } from '../core/formats/write-picture.ts'
+import { outputSpaces, type OutputSpace } from '../core/colour/spaces.ts'
 import { writtenCompressions, type WrittenCompression } from '../core/formats/exr-write.ts'
 import { layerKinds, type ExrLayers } from '../core/renders/exr-layers.ts'
 import { FrameListError, parseFrameList } from '../core/renders/frame-list.ts'
@@ -33,6 +34,14 @@ export function parseFormat(text: string): OutputFormat {
   if (!format)
     throw new UsageError('usage', `--format wants one of ${outputFormats.join(', ')}, but met ${text}`)
   return format
+}
+
+/** What colours are written as. Throws UsageError. */
+export function parseSpace(text: string): OutputSpace {
+  const found = outputSpaces.find((s) => s === text.toLowerCase())
+  if (!found)
+    throw new UsageError('usage', `--space wants one of ${outputSpaces.join(', ')}, but met ${text}`)
+  return found
 }
 
 /** How EXR files are packed. Throws UsageError. */

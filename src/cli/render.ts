@@ -20,7 +20,14 @@ import { mayHaveAlpha, MovieError, movieKinds, MovieWriter } from '../server/ren
 import { writeWhole } from '../server/whole-file.ts'
 import { openInput, readInput } from './inspect.ts'
 import { FileHelper, hasFileThread } from './file-helper.ts'
-import { parseCompression, parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
+import {
+  parseCompression,
+  parseFormat,
+  parseFrames,
+  parseLayers,
+  parseSize,
+  parseSpace,
+} from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 
 async function readJson(path: string): Promise<unknown> {
@@ -69,6 +76,8 @@ export interface RenderChoice {
   readonly layers?: string | undefined
   /** How EXR files are packed. */
   readonly compression?: string | undefined
+  /** What colours are written as. */
+  readonly space?: string | undefined
   /** The number of the frame, shot and version are written on the frames of the movie. */
   readonly burnIn?: boolean | undefined
   /** The movie has alpha. */
@@ -103,6 +112,7 @@ export async function renderShotFile(
   const format = parseFormat(options.format)
   const size = options.scale === undefined ? 1 : parseSize(options.scale)
   const compression = options.compression === undefined ? undefined : parseCompression(options.compression)
+  const space = options.space === undefined ? undefined : parseSpace(options.space)
   const pattern = options.name ?? usualName
   const unfit = nameProblem(pattern)
   if (unfit) throw new UsageError('usage', `--name: ${unfit}`)
@@ -192,7 +202,7 @@ export async function renderShotFile(
   try {
     await mkdir(options.out, { recursive: true })
     for (const [i, frame] of frames.entries()) {
-      const base = filledName(pattern, { shot: fileStem(shot.name), frame, version: 1 })
+      const base = filledName(pattern, { shot: fileStem(shot.name), frame, version: 1, space })
       const file = join(options.out, fileName(base, format))
       if (options.skipExisting && existsSync(file)) {
         skipped++
@@ -214,7 +224,11 @@ export async function renderShotFile(
         // The picture is the engine's until it makes the next one.
         const isKept = layers.length > 0 || (files && !isByLibrary(format))
         const whole = isKept ? { ...picture, data: picture.data.slice() } : picture
-        const exr = { layers: await engine.exrLayers(shot.comp, media, frame, layers, size), compression }
+        const exr = {
+          layers: await engine.exrLayers(shot.comp, media, frame, layers, size),
+          compression,
+          space,
+        }
         if (movieKind) {
           const { width, height } = whole
           const hasAlpha = options.movieAlpha ?? false

@@ -3,7 +3,14 @@ import * as v from 'valibot'
 import { askedAnswer, outputRootsAnswer, renderAnswer, shotsAnswer } from '../contracts/answers.ts'
 import { durationWords, paceOf } from '../core/renders/pace.ts'
 import { ifThere, type Delivery } from '../core/renders/render-options.ts'
-import { parseCompression, parseFormat, parseFrames, parseLayers, parseSize } from './render-words.ts'
+import {
+  parseCompression,
+  parseFormat,
+  parseFrames,
+  parseLayers,
+  parseSize,
+  parseSpace,
+} from './render-words.ts'
 import { UsageError } from './usage-error.ts'
 import { serverAddress } from './worker.ts'
 
@@ -16,6 +23,7 @@ export interface SubmitChoice {
   readonly name?: string | undefined
   readonly layers?: string | undefined
   readonly compression?: string | undefined
+  readonly space?: string | undefined
   /** A folder on the server, below one that it allows, that files are put into. */
   readonly into?: string | undefined
   /** What is done where files are there. */
@@ -86,7 +94,7 @@ async function placeOn(
 export async function submit(
   given: string,
   shot: string,
-  { frames, format, only, key, scale, name, layers, compression, into, existing, follow, json }: SubmitChoice,
+  { frames, format, only, key, scale, name, layers, compression, space, into, existing, follow, json }: SubmitChoice,
   say: (line: string) => void,
 ): Promise<number> {
   const address = serverAddress(given)
@@ -105,7 +113,7 @@ export async function submit(
   const wanted = parseLayers(layers)
   const packed = compression === undefined ? {} : { compression: parseCompression(compression) }
   const deliver = into === undefined ? {} : { deliver: await placeOn(address, key, into, existing) }
-  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }), ...packed, ...deliver }
+  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }), ...packed, ...(space === undefined ? {} : { space: parseSpace(space) }), ...deliver }
   const asked = await ask(askedAnswer, address, key, 'POST', `/api/shots/${found[0]!.id}/renders`, { frames, only, formats, options })
   if (json) say(JSON.stringify({ event: 'submitted', render: asked.id, frames: asked.frames }))
   else say(asked.id === null ? 'Nothing to do: all of these frames are there.' : `${asked.id}: ${asked.frames} frames`)

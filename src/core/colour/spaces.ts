@@ -4,6 +4,10 @@
 export const primariesNames = ['rec709', 'rec2020', 'p3-d65', 'acescg', 'aces2065-1', 'xyz'] as const
 export type PrimariesName = (typeof primariesNames)[number]
 
+/** Spaces that files may be written in. */
+export const outputSpaces = ['rec709', 'p3-d65', 'rec2020', 'acescg', 'aces2065-1'] as const
+export type OutputSpace = (typeof outputSpaces)[number]
+
 type Xy = readonly [x: number, y: number]
 /** CIE 1931 chromaticities of the primaries, and of the white that equal parts of them make. */
 export interface Chromaticities {

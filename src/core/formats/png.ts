@@ -183,12 +183,19 @@ export function readPng(bytes: Uint8Array): Samples {
   return { width, height, channels: [...letters, 'A'], most, data: withAlpha }
 }
 
-/** RGBA samples (straight, sRGB-encoded codes) as a PNG of 8 or 16 bits. */
-export function writePng(width: number, height: number, data: Uint8Array | Uint16Array): Uint8Array {
+/** RGBA samples (straight, codes of the sRGB curve) as a PNG of 8 or 16 bits, tagged with primaries by their code of ITU-T H.273 (1: those of sRGB). */
+export function writePng(
+  width: number,
+  height: number,
+  data: Uint8Array | Uint16Array,
+  primaries = 1,
+): Uint8Array {
   const depth = data instanceof Uint16Array ? 16 : 8
   const plain = encode({ width, height, data, channels: 4, depth }, { zlib: { level: 4 } })
   // Behind the header: signature, and 25 bytes of IHDR.
-  const tags = [chunk('cICP', 1, 13, 0, 1), chunk('sRGB', 0)].flatMap((c) => [...c])
+  const tags = [chunk('cICP', primaries, 13, 0, 1), ...(primaries === 1 ? [chunk('sRGB', 0)] : [])].flatMap(
+    (c) => [...c],
+  )
   const out = new Uint8Array(plain.length + tags.length)
   out.set(plain.subarray(0, 33))
   out.set(tags, 33)

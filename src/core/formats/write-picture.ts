@@ -1,4 +1,4 @@
-import { chromaticities } from '../colour/spaces.ts'
+import { chromaticities, inverse, throughMatrix, toWorking, type OutputSpace } from '../colour/spaces.ts'
 import { linearToSrgb } from '../picture/colour.ts'
 import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
@@ -89,21 +89,25 @@ export function encodePicture(
   kernels: Pick<Kernels, 'floatToHalf'>,
   zlib: Zlib,
   dither?: number,
-  { layers = [], compression = 'zip' }: ExrChoice = {},
+  { layers = [], compression = 'zip', space = 'rec709' }: FileChoice = {},
 ): Uint8Array {
   const { width, height } = picture
   const { ending, bits, isPremultiplied } = writing[format]
-  const data = isPremultiplied ? picture.data : straightened(picture.data)
-  if (ending === 'png')
-    return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither))
+  const plain = isPremultiplied ? picture.data : straightened(picture.data)
+  if (ending === 'png') {
+    const coded = codedPrimaries[space] ?? codedPrimaries.rec709!
+    const data = inSpace(plain, coded === codedPrimaries[space] ? space : 'rec709')
+    return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither), coded)
+  }
+  const data = inSpace(plain, space)
   const window = [0, 0, width - 1, height - 1] as const
   const attributes = [
     textAttribute('software', 'Zafiro'),
     textAttribute('comments', name),
-    chromaticitiesAttribute(chromaticities.rec709),
+    chromaticitiesAttribute(chromaticities[space]),
   ]
   const made = layers.flatMap((layer) =>
-    'picture' in layer ? layerChannels(layer, bits === 32, kernels) : [],
+    'picture' in layer ? layerChannels(layer, bits === 32, kernels, space) : [],
   )
   const handed = layers.flatMap((layer) => ('picture' in layer ? [] : layer.channels))
   const described = layers.flatMap((layer) => ('picture' in layer ? [] : layer.attributes))
@@ -128,9 +132,22 @@ export function encodePicture(
 }
 
 /** How EXR files are made beyond their kind. */
-export interface ExrChoice {
+export interface FileChoice {
   readonly layers?: readonly FileLayer[] | undefined
   readonly compression?: WrittenCompression | undefined
+  /** What its colours are; what a kind of file can not say is written as Rec.709. */
+  readonly space?: OutputSpace | undefined
+}
+
+/** Primaries that PNG says by a code of ITU-T H.273. */
+const codedPrimaries: Readonly<Partial<Record<OutputSpace, number>>> = { rec709: 1, rec2020: 9, 'p3-d65': 12 }
+
+/** Linear Rec.709 as light of another space; the same data where it is that. */
+function inSpace(data: Float32Array, space: OutputSpace): Float32Array {
+  if (space === 'rec709') return data
+  const out = data.slice()
+  throughMatrix(out, inverse(toWorking(space)))
+  return out
 }
 
 /** Channels that go into a file as they are, with the header entries that say what they mean. */
@@ -155,8 +172,10 @@ function layerChannels(
   { name, picture, isData }: PictureLayer,
   isFloat: boolean,
   kernels: Pick<Kernels, 'floatToHalf'>,
+  space: OutputSpace,
 ): ExrChannelData[] {
-  const { channels, data } = picture
+  const { channels } = picture
+  const data = channels === 4 && !isData ? inSpace(picture.data, space) : picture.data
   const count = channels === 1 ? 1 : 4
   return isFloat || isData
     ? floatChannels(`${name}.`, data, count)

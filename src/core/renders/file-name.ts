@@ -1,11 +1,12 @@
+import type { OutputSpace } from '../colour/spaces.ts'
 import { plainWords } from '../plain-words.ts'
 
 // How the files of a render are named.
 
 export const usualName = '{shot}.{frame}'
 
-/** What stands in a name for what: the shot's name in small letters, the number of the frame, and which render of the shot it is. */
-export const nameParts = ['{shot}', '{frame}', '{frame:6}', '{version}'] as const
+/** What stands in a name for what: the shot's name in small letters, the number of the frame, which render of the shot it is, and what its colours are. */
+export const nameParts = ['{shot}', '{frame}', '{frame:6}', '{version}', '{space}'] as const
 
 /** 'Grotto descent' → 'grotto-descent', 'Höhle_v002' → 'hohle_v002': safe in a file name anywhere. */
 export function fileStem(name: string): string {
@@ -21,7 +22,7 @@ export function nameProblem(pattern: string): string | undefined {
    
   if (/[\u0000-\u001f<>:"|?*]/.test(pattern.replaceAll(/\{[^}]*\}/g, '')))
     return 'A name may not have any of < > : " | ? *, which not every disk takes.'
-  const unknown = [...pattern.matchAll(/\{([^}]*)\}?/g)].find(([whole]) => !/^\{(shot|version|frame(:\d{1,2})?)\}$/.test(whole))
+  const unknown = [...pattern.matchAll(/\{([^}]*)\}?/g)].find(([whole]) => !/^\{(shot|version|space|frame(:\d{1,2})?)\}$/.test(whole))
   if (unknown) return `${unknown[0]} stands for nothing. There are ${nameParts.join(', ')}.`
   if (!/\{frame(:\d+)?\}/.test(pattern)) return 'Without {frame} all frames would have one name.'
   if (/^[.\s]|[.\s]$/.test(pattern)) return 'A name may not begin or end with a dot or a space.'
@@ -37,11 +38,22 @@ export function versionedName(pattern: string, version: number): string {
 /** A name, without its ending, for a frame. */
 export function filledName(
   pattern: string,
-  { shot, frame, version }: { readonly shot: string; readonly frame: number; readonly version: number },
+  {
+    shot,
+    frame,
+    version,
+    space = 'rec709',
+  }: {
+    readonly shot: string
+    readonly frame: number
+    readonly version: number
+    readonly space?: OutputSpace | undefined
+  },
 ): string {
   const padded = (digits: number) => `${frame < 0 ? '-' : ''}${String(Math.abs(frame)).padStart(digits, '0')}`
   return pattern
     .replaceAll('{shot}', shot)
+    .replaceAll('{space}', space)
     .replaceAll('{version}', `v${String(version).padStart(3, '0')}`)
     .replaceAll(/\{frame(?::(\d+))?\}/g, (_, digits: string | undefined) => padded(Number(digits ?? 4)))
 }

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { outputSpaces } from '../colour/spaces.ts'
 import { writtenCompressions } from '../formats/exr-write.ts'
 import { exrLayers } from './exr-layers.ts'
 import { nameProblem } from './file-name.ts'
@@ -30,6 +31,8 @@ export const renderOptions = v.object({
   layers: v.optional(exrLayers),
   /** How EXR files are packed; usually ZIP. */
   compression: v.optional(v.picklist(writtenCompressions)),
+  /** What colours are written as; Rec.709 where left out. */
+  space: v.optional(v.picklist(outputSpaces)),
   /** Frames that come are finished with the look that the render began with, whatever the shot becomes. */
   keepsLook: v.optional(v.boolean()),
   /** Where files are put beside the data folder. */

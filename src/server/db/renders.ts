@@ -55,8 +55,8 @@ export interface NewRender {
 /** Options as they are kept; of renders from before there were any, none. */
 export const optionsOf = (kept: unknown): RenderOptions => v.parse(v.nullish(renderOptions, {}), kept)
 /** Options that make one picture and one file of it. */
-const likeness = ({ size = 1, layers = {}, compression = 'zip', deliver }: RenderOptions) =>
-  JSON.stringify([size, layers, compression, deliver?.root, deliver?.folder])
+const likeness = ({ size = 1, layers = {}, compression = 'zip', space = 'rec709', deliver }: RenderOptions) =>
+  JSON.stringify([size, layers, compression, space, deliver?.root, deliver?.folder])
 /** Rows in one statement. */
 const mostRows = 2000
 

@@ -1,4 +1,7 @@
 import { execFileSync } from 'node:child_process'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { deflateSync } from 'node:zlib'
 import sharp from 'sharp'
 import { describe, expect, test } from 'vitest'
@@ -8,12 +11,17 @@ import {
   chromaticities,
   inverse,
   multiply,
+  outputSpaces,
   primariesNames,
   toWorking,
   toXyz,
   type PrimariesName,
 } from '../../core/colour/spaces.ts'
 import { chromaticitiesAttribute, writeExr } from '../../core/formats/exr-write.ts'
+import { primariesWords } from '../../core/colour/file-colour.ts'
+import { encodePicture } from '../../core/formats/write-picture.ts'
+import { createLoneKernels } from '../../core/kernels/wasm-kernels.ts'
+import { plainPicture } from '../../core/picture/picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import { halfToNumber } from '../../core/picture/half.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
@@ -240,6 +248,33 @@ describe('files', () => {
     const half = await lightOf(tagged(rgba((v) => v), ['cHRM', chrm])) // prettier-ignore
     expect(half.info.colour.doubt).toMatch(/primaries but no curve/)
   })
+  test('what is written in another space is that to OpenImageIO, and here the same light again', async () => {
+    const picture = plainPicture(row.length, 1)
+    row.forEach((v, i) => { picture.data.set([...v, 1], i * 4) })
+    const folder = mkdtempSync(join(tmpdir(), 'zafiro-space-'))
+    const toAcescg = byOcio([['UTILITY - ACES-AP1_to_LINEAR-REC709_BFD', false]], row)
+    const matte = { name: 'matte_x', picture: { ...plainPicture(row.length, 1, 1), data: new Float32Array(row.length).fill(0.5) }, isData: false }
+    const lane = { name: 'lane_x', picture, isData: false }
+    const bytes = encodePicture(picture, 'exr-float', 'x', createLoneKernels(16).kernels, nodeZlib, undefined, { space: 'acescg', layers: [matte, lane] })
+    writeFileSync(join(folder, 'a.exr'), bytes)
+    const info = execFileSync('oiiotool', ['-v', '--info', join(folder, 'a.exr')], { encoding: 'utf8' })
+    expect(info).toMatch(/chromaticities: 0\.713, 0\.293, 0\.165, 0\.83, 0\.128, 0\.044, 0\.32168, 0\.33767/)
+    const names = /channel list: (.*)/.exec(info)![1]!.split(', ')
+    const dumped = execFileSync('oiiotool', ['--dumpdata', join(folder, 'a.exr')], { encoding: 'utf8' })
+    const pixels = [...dumped.matchAll(/Pixel \(\d+, \d+\): (.*)/g)].map((m) => m[1]!.trim().split(/\s+/).map(Number))
+    row.forEach((_, i) => {
+      for (const prefix of ['', 'lane_x.'])
+        near(['R', 'G', 'B'].map((c) => pixels[i]![names.indexOf(prefix + c)]!), toAcescg[i]!, 1e-5, prefix)
+      expect(pixels[i]![names.indexOf('matte_x.Y')]).toBe(0.5)
+    })
+    for (const space of outputSpaces)
+      for (const format of ['exr-float', 'png16'] as const) {
+        const { light, info: said } = await lightOf(encodePicture(picture, format, 'x', createLoneKernels(16).kernels, nodeZlib, undefined, { space }))
+        light.forEach((v, i) => { near(v, row[i]!, format === 'png16' ? 1e-4 : 1e-5, `${space} ${format}`) })
+        if (format === 'exr-float') expect(said.colour.words).toContain(primariesWords[space])
+      }
+    rmSync(folder, { recursive: true })
+  }) // prettier-ignore
   test('inks are told', async () => {
     const inks = await sharp({ create: { width: 16, height: 16, channels: 3, background: '#a53' } }).toColourspace('cmyk').jpeg().toBuffer() // prettier-ignore
     expect((await openMedia(new Uint8Array(inks))).info.warnings.join()).toMatch(/inks \(CMYK\)/)

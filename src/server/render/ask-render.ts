@@ -63,7 +63,13 @@ export async function askRender(
         )
     let [frames, naming] = [listed, options]
     if (options.deliver) {
-      const named = { pattern: options.name ?? usualName, shot: fileStem(name), frames: listed, formats }
+      const named = {
+        space: options.space,
+        pattern: options.name ?? usualName,
+        shot: fileStem(name),
+        frames: listed,
+        formats,
+      }
       const beside = await besideWhatIsThere(options.deliver, named, await nextVersion(pool, shot))
       frames = [...beside.frames]
       if (beside.pattern !== usualName) naming = { ...options, name: beside.pattern }

@@ -3,6 +3,7 @@ import { access, copyFile, mkdir, readdir, rename, rm, stat } from 'node:fs/prom
 import { isAbsolute, join, relative, resolve } from 'node:path'
 import { isThumbnail } from '../../core/renders/thumbnail.ts'
 import type { Delivery } from '../../core/renders/render-options.ts'
+import type { OutputSpace } from '../../core/colour/spaces.ts'
 import { fileName, type OutputFormat } from '../../core/formats/write-picture.ts'
 import { filledName, versionedName } from '../../core/renders/file-name.ts'
 import { deliveryOf, noteDelivered } from '../db/farm.ts'
@@ -72,6 +73,7 @@ export interface Named {
   readonly shot: string
   readonly frames: readonly number[]
   readonly formats: readonly OutputFormat[]
+  readonly space?: OutputSpace | undefined
 }
 
 /**
@@ -80,12 +82,12 @@ export interface Named {
  */
 export async function besideWhatIsThere(
   delivery: Delivery,
-  { pattern, shot, frames, formats }: Named,
+  { pattern, shot, frames, formats, space }: Named,
   version: number,
 ): Promise<{ readonly pattern: string; readonly frames: readonly number[] }> {
   const there = new Set(await readdir(await checkPlace(delivery)))
   const filesOf = (name: string, frame: number, v: number) => {
-    const base = filledName(name, { shot, frame, version: v })
+    const base = filledName(name, { shot, frame, version: v, space })
     return formats.map((format) => fileName(base, format))
   }
   if (delivery.there === 'skip')

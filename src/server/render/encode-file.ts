@@ -6,7 +6,7 @@ import {
   straightened,
   toCodes,
   type OutputFormat,
-  type ExrChoice,
+  type FileChoice,
 } from '../../core/formats/write-picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import type { MediaTable } from '../../core/comp/media.ts'
@@ -45,7 +45,7 @@ export async function encodeFile(
   name: string,
   engine: NodeEngine,
   of: RenderedFrame,
-  exr: ExrChoice = {},
+  exr: FileChoice = {},
 ): Promise<Uint8Array> {
   const dither = of.comp.dither === false ? undefined : of.frame
   if (!isByLibrary(format)) return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, exr)

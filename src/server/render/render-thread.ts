@@ -43,7 +43,12 @@ async function render(
   const whole = wanted.length > 0 ? { ...picture, data: picture.data.slice() } : picture
   const layers = await engine.exrLayers(comp, media, frame, wanted, options.size)
   const files: string[] = []
-  const base = filledName(options.name ?? usualName, { shot: fileStem(shotName), frame, version })
+  const base = filledName(options.name ?? usualName, {
+    shot: fileStem(shotName),
+    frame,
+    version,
+    space: options.space,
+  })
   for (const [i, format] of plan.formats.entries()) {
     say({ type: 'progress', progress: 0.6 + (0.4 * i) / plan.formats.length })
     const name = fileName(base, format)
@@ -53,6 +58,7 @@ async function render(
       await encodeFile(whole, format, `${shotName}, frame ${frame}`, engine, of, {
         layers,
         compression: options.compression,
+        space: options.space,
       }),
     )
     files.push(name)

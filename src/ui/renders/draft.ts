@@ -1,3 +1,4 @@
+import type { OutputSpace } from '../../core/colour/spaces.ts'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import type { WrittenCompression } from '../../core/formats/exr-write.ts'
 import { layerKinds } from '../../core/renders/exr-layers.ts'
@@ -15,6 +16,7 @@ export interface Draft {
   readonly name: string
   readonly layers: readonly LayerKind[]
   readonly compression: WrittenCompression
+  readonly space: OutputSpace
   /** Where files are put, too; the data folder alone where left out. */
   readonly deliver: Delivery | undefined
 }
@@ -26,6 +28,7 @@ export const usualDraft: Draft = {
   name: usualName,
   layers: [],
   compression: 'zip',
+  space: 'rec709',
   deliver: undefined,
 }
 
@@ -55,7 +58,7 @@ export const isComplete = (draft: Draft): boolean =>
 /** As it is asked for and kept; what is as usual is left out. */
 export function settingsOf(draft: Draft): RenderSettings {
   const size = draftSize(draft)
-  const { formats, name, layers, compression, deliver } = draft
+  const { formats, name, layers, compression, space, deliver } = draft
   const isExr = writesExr(draft)
   return {
     formats: [...formats],
@@ -64,6 +67,7 @@ export function settingsOf(draft: Draft): RenderSettings {
       ...(name === usualName ? {} : { name }),
       ...(isExr && layers.length > 0 ? { layers: Object.fromEntries(layers.map((k) => [k, true])) } : {}),
       ...(isExr && compression !== 'zip' ? { compression } : {}),
+      ...(space === 'rec709' ? {} : { space }),
       // In one order, so that settings can be compared.
       ...(deliver ? { deliver: { root: deliver.root, folder: deliver.folder, there: deliver.there } } : {}),
     },
@@ -72,7 +76,7 @@ export function settingsOf(draft: Draft): RenderSettings {
 
 /** Settings to be chosen further. */
 export function draftOf({ formats, options }: RenderSettings): Draft {
-  const { size = 1, name = usualName, layers = {}, compression = 'zip', deliver } = options
+  const { size = 1, name = usualName, layers = {}, compression = 'zip', space = 'rec709', deliver } = options
   return {
     formats,
     sizeText: typeof size === 'number' ? String(size) : 'width',
@@ -81,6 +85,7 @@ export function draftOf({ formats, options }: RenderSettings): Draft {
     name: deliver?.there === 'version' ? name.replace(/-v\d{3,}(?=[._-]?\{frame)/, '') : name,
     layers: layerKinds.filter((kind) => layers[kind]),
     compression,
+    space,
     deliver,
   }
 }

@@ -13,6 +13,7 @@ import { frameListWords } from '../../core/renders/frame-list.ts'
 import { durationWords, paceOf } from '../../core/renders/pace.ts'
 import { ago } from '../ago.ts'
 import { requestJson } from '../request-json.ts'
+import { followRender } from './follow-render.ts'
 import { formatNames, sizeWords } from './format-names.ts'
 
 type Frame = ShownRender['frames'][number]
@@ -267,14 +268,7 @@ export function RenderCard({
   }
   useEffect(() => {
     if (!isUnderWay) return
-    const events = new EventSource(`/api/renders/${render.id}/events`)
-    events.onmessage = ({ data }: MessageEvent<string>) => {
-      const next = v.parse(v.nullable(renderAnswer), JSON.parse(data))
-      if (next) setRender(next)
-    }
-    return () => {
-      events.close()
-    }
+    return followRender(render.id, setRender)
   }, [render.id, isUnderWay])
   const { frames, options } = render
   const canRetry = frames.some((f) => f.state === 'failed' || f.state === 'cancelled')

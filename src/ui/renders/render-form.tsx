@@ -2,6 +2,8 @@
 
 import { useState } from 'react'
 import { askedAnswer } from '../../contracts/answers.ts'
+import { primariesWords } from '../../core/colour/file-colour.ts'
+import { outputSpaces, type OutputSpace } from '../../core/colour/spaces.ts'
 import { writtenCompressions, type WrittenCompression } from '../../core/formats/exr-write.ts'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
 import { layerKinds } from '../../core/renders/exr-layers.ts'
@@ -85,7 +87,7 @@ export function RenderForm({
   const [isAsking, setIsAsking] = useState(false)
   const [isSaving, setIsSaving] = useState(false)
   const [isSure, setIsSure] = useState(false)
-  const { formats, sizeText, width, name, layers, compression, deliver } = draft
+  const { formats, sizeText, width, name, layers, compression, space, deliver } = draft
   const change = (patch: Partial<Draft>) => {
     onChange({ ...draft, ...patch })
   }
@@ -136,7 +138,7 @@ export function RenderForm({
     change({ formats: outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))) })
   }
   const isNameRight = draftProblem({ ...draft, sizeText: '1' }) === undefined
-  const example = isNameRight ? filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1 }) : undefined
+  const example = isNameRight ? filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1, space }) : undefined
 
   return (
     <form
@@ -267,6 +269,26 @@ export function RenderForm({
             />
           </label>
           {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
+          <label
+            className="grid grid-cols-[4rem_1fr] items-center gap-2"
+            title="EXR is written in any of them; PNG in the first three, otherwise as Rec.709; all else is Rec.709. Files say what they are."
+          >
+            <span className="text-base-content/75">colours</span>
+            <select
+              aria-label="Colours of the files"
+              className="w-full rounded bg-base-300 px-1.5 py-1"
+              value={space}
+              onChange={(event) => {
+                change({ space: event.target.value as OutputSpace })
+              }}
+            >
+              {outputSpaces.map((s) => (
+                <option key={s} value={s}>
+                  {primariesWords[s]}
+                </option>
+              ))}
+            </select>
+          </label>
           <PlaceRows
             value={deliver}
             onChange={(value) => {
