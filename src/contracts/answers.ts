@@ -106,7 +106,12 @@ export const allRendersAnswer = v.object({
   renders: v.array(v.object({ shotName: v.string(), render: renderAnswer })),
 })
 /** What a render was made of: its comp, and media by which that is known. */
-export const madeAnswer = v.object({ comp: v.unknown(), media: v.unknown() })
+export const madeAnswer = v.object({
+  comp: v.unknown(),
+  media: mediaTable,
+  beside: v.array(v.string()),
+  lost: v.number(),
+})
 /** Settings of renders that are kept by name. */
 export const settingsAnswer = v.object({
   settings: v.array(v.object({ name: v.string(), ...renderSettings.entries })),

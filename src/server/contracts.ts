@@ -220,7 +220,7 @@ export const routes: readonly RouteContract[] = [
   { method: 'GET', path: '/api/renders/{render}/zip' },
   { method: 'GET', path: '/api/renders/{render}/movie/{name}', query: movieQuery },
   { method: 'GET', path: '/api/renders/{render}/shown/{frame}' },
-  { method: 'GET', path: '/api/renders/{render}/made', answer: madeAnswer },
+  { method: 'POST', path: '/api/renders/{render}/made', answer: madeAnswer },
   { method: 'GET', path: '/api/renders/{render}/files/{name}' },
   { method: 'HEAD', path: '/api/renders/{render}/files/{name}' },
   { method: 'GET', path: '/api/recipes', answer: recipesAnswer },

@@ -3,6 +3,7 @@ import { mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSyn
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterAll, beforeAll, expect, test } from 'vitest'
+import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { fileAt } from '../../core/comp/media.ts'
 import { hashName, hashToFloat } from '../../core/formats/cryptomatte.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
@@ -13,11 +14,14 @@ import { intakePath } from '../incoming.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { bringIn } from '../media/intake.ts'
 import { listIntake } from '../media/intake-folder.ts'
+import { storedPath } from '../media/store.ts'
 import { objectsOf } from '../media/objects.ts'
 import { nodeZlib } from '../media/node-zlib.ts'
 import { knownFiles, readMedia, setReading } from './media.ts'
 import { migrate } from './migrate.ts'
 import { getPool } from './pool.ts'
+import { bringBack } from '../render/bring-back.ts'
+import { insertRender } from './renders.ts'
 import { insertShot } from './shots.ts'
 
 const folder = mkdtempSync(join(tmpdir(), 'zafiro-intake-'))
@@ -157,4 +161,45 @@ test('the intake folder is listed by sequences, thousands of files too, and lead
   symlinkSync('/etc', join(folders.intake, 'out'))
   await expect(intakePath('out/passwd')).rejects.toThrow(/does not lie in the intake folder/)
   await expect(listIntake('nowhere')).rejects.toThrow(/not there any more/)
+})
+
+test('a shot is opened as a render had it: media that became others stand beside what they are now, once', async () => {
+  for (const n of [1, 2]) await bring(`vent.000${n}.exr`, rgb(n))
+  await bring('still.exr', rgb(7))
+  const refOf = async (name: string) => Object.entries(await table()).find(([, m]) => m.name === name)![0]
+  const [vent, still] = [await refOf('vent'), await refOf('still')]
+  await setReading(getPool(), shotId, vent, { gaps: 'black' })
+  let comp = addLane(emptyComp(width, height), 'Vent', { type: 'pass', media: vent, pass: 'beauty' })
+  comp = addLane(comp, 'Still', { type: 'pass', media: still, pass: 'beauty' })
+  const was = await table()
+  const id = randomBytes(6).toString('hex')
+  await insertRender(getPool(), {
+    id, shotId, revision: 1, comp, media: was, formats: ['exr'], options: {}, frames: [1, 2],
+  }) // prettier-ignore
+  expect(await bringBack(getPool(), id)).toEqual({ comp, media: was, beside: [], lost: 0 })
+
+  // One frame comes anew, and the passes are read otherwise by hand.
+  await bring('vent.0002.exr', rgb(20))
+  await setReading(getPool(), shotId, vent, { reading: { alpha: 'straight' } })
+  const now = await table()
+  const back = await bringBack(getPool(), id)
+  expect(back).toMatchObject({ beside: ['vent · render 1'], lost: 0 })
+  const [first, second] = back.comp.lanes.map((l) => (l.source.type === 'pass' ? l.source.media : ''))
+  expect(second).toBe(still)
+  expect(back.media[first!]).toEqual({ ...was[vent], name: 'vent · render 1' })
+  const { [first!]: _added, ...others } = back.media
+  expect(others).toEqual(now)
+  // Opened once more, the same is taken; a frame that comes now joins what it is named for.
+  expect(await bringBack(getPool(), id)).toEqual(back)
+  await bring('vent.0003.exr', rgb(30))
+  expect(Object.keys((await table())[vent]!.frames)).toEqual(['1', '2', '3'])
+
+  // A file that is there no more is told, and the rest comes back.
+  const gone = was[vent]!.frames[2]!
+  await getPool().query('delete from media where shot_id = ? and ref = ?', [shotId, first])
+  rmSync(storedPath(gone))
+  const poorer = await bringBack(getPool(), id)
+  expect(poorer.lost).toBe(1)
+  expect(Object.keys(poorer.media[first!]!.frames)).toEqual(['1'])
+  await expect(bringBack(getPool(), '000000000000')).rejects.toThrow('There is no such render')
 })

@@ -138,6 +138,17 @@ export async function insertFrame(db: Db, shotId: string, ref: string, row: Fram
   await db.execute('delete from refused_files where shot_id = ? and file_name = ?', [shotId, row.fileName])
 }
 
+/** What is known of a file of any shot; undefined where none has it (any more). */
+export async function findFile(
+  db: Db,
+  hash: string,
+): Promise<Pick<FrameRow, 'fileName' | 'width' | 'height' | 'warnings'> | undefined> {
+  const [rows] = await db.execute<
+    (RowDataPacket & Pick<FrameRow, 'fileName' | 'width' | 'height' | 'warnings'>)[]
+  >('select file_name as fileName, width, height, warnings from frames where file_hash = ? limit 1', [hash])
+  return rows[0]
+}
+
 /** Notes that a file could not be read, so that its frame is known to be broken and not only missing. */
 export async function noteRefused(
   db: Db,

@@ -3,7 +3,6 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useState } from 'react'
 import { madeAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
-import { linksOf } from '../../core/comp/references.ts'
 import { parseComp } from '../../core/comp/schema.ts'
 import { requestJson } from '../request-json.ts'
 import { useShotContext } from '../shot/shot-context.tsx'
@@ -35,29 +34,29 @@ export function RendersPanel({ shotName }: { shotName: string }) {
   /** Puts the comp of a render in the place of this one, as one change that can be undone. */
   const openAsItWas = async ({ id: renderId, version }: ShownRender) => {
     try {
-      const made = await requestJson(madeAnswer, `/api/renders/${renderId}/made`)
+      const made = await requestJson(madeAnswer, `/api/renders/${renderId}/made`, 'POST')
       const comp = parseComp(made.comp)
-      const { edit, set, media, selection } = store.getState()
+      const { edit, set, selection } = store.getState()
       const isThere = comp.lanes.some(
         (l) =>
           l.id === selection?.lane &&
           (selection.step === undefined || l.steps.some((s) => s.id === selection.step)),
       )
-      set({ opened: [], selection: isThere ? selection : comp.lanes[0] && { lane: comp.lanes[0].id } })
+      set({
+        media: made.media,
+        opened: [],
+        selection: isThere ? selection : comp.lanes[0] && { lane: comp.lanes[0].id },
+      })
       edit(`Open as render ${version} was`, () => comp)
-      const before = made.media as Record<string, { frames: unknown; beside?: unknown } | undefined>
-      const used = new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))
-      const other = [...used].filter(
-        (ref) =>
-          JSON.stringify([before[ref]?.frames, before[ref]?.beside]) !==
-          JSON.stringify([media[ref]?.frames, media[ref]?.beside]),
-      )
-      const names = other.map((ref) => media[ref]?.name ?? ref)
-      setSaid(
-        other.length === 0
-          ? `The shot is as render ${version} was. Undo brings it back.`
-          : `The desk is as render ${version} was, but files of ${names.join(', ')} have come, gone or come anew since: the picture may be another. Undo brings it back.`,
-      )
+      const back =
+        made.beside.length === 0
+          ? ''
+          : ` Its files of then stand beside those of now: ${made.beside.join(', ')}.`
+      const gone =
+        made.lost === 0
+          ? ''
+          : ` ${made.lost === 1 ? 'One file of then is' : `${made.lost} files of then are`} no longer there.`
+      setSaid(`The shot is as render ${version} was.${back}${gone} Undo brings the desk back.`)
     } catch (problem) {
       setSaid(problem instanceof Error ? problem.message : String(problem))
     }
