@@ -111,6 +111,7 @@ export const madeAnswer = v.object({
   media: mediaTable,
   beside: v.array(v.string()),
   lost: v.number(),
+  isOtherBuild: v.boolean(),
 })
 /** Settings of renders that are kept by name. */
 export const settingsAnswer = v.object({

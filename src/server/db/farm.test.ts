@@ -17,7 +17,7 @@ import { storedPath } from '../media/store.ts'
 import { migrate } from './migrate.ts'
 import type { Handed } from './farm.ts'
 import { getPool } from './pool.ts'
-import { findRender, insertRender, moveRender } from './renders.ts'
+import { findRender, insertRender, isOfOtherBuild, moveRender } from './renders.ts'
 import { insertShot } from './shots.ts'
 
 // On a real MariaDB and a real Redis.
@@ -113,6 +113,12 @@ describe('the queue', () => {
     expect((await readdir(join(folders.renders, id))).sort()).toEqual([1, 2, 3, 4, 5].map((n) => `f${n}.exr`))
     expect(await readFile(join(folders.renders, id, 'f3.exr'), 'utf8')).toBe('picture 3')
     for (const { token } of a) await expect(readdir(stagingOf(token))).rejects.toThrow(/ENOENT/)
+    // It is known which build of the application made them.
+    expect(await isOfOtherBuild(getPool(), id)).toBe(false)
+    await getPool().query(
+      "update workers set build = 'a later one', seen_at = current_timestamp(3) where seat = 'a'",
+    )
+    expect(await isOfOtherBuild(getPool(), id)).toBe(true)
   })
   test('is made again from the database when it has lost everything, and nothing is done twice', async () => {
     const local = new LocalDispatch(queue)

@@ -200,9 +200,9 @@ export async function finishFrame(
     if (!row) return false
     const undelivered = await place()
     await db.execute(
-      `update render_frames set state = 'done', token = null, progress = 1, files = ?, problem = ?, undelivered = ?, picture_key = ?, ms = ?, finished_at = current_timestamp(3)
+      `update render_frames set state = 'done', token = null, progress = 1, files = ?, problem = ?, undelivered = ?, picture_key = ?, ms = ?, build = (select build from workers where seat = ?), finished_at = current_timestamp(3)
        where render_id = ? and frame = ?`,
-      [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, undelivered, pictureKey, ms, renderId, frame],
+      [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, undelivered, pictureKey, ms, row.seat, renderId, frame],
     )
     await db.execute(
       `update workers set frames_made = frames_made + 1, pace = coalesce(pace * 0.8 + ? * 0.2, ?) where seat = ?`,

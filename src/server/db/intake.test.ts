@@ -176,7 +176,13 @@ test('a shot is opened as a render had it: media that became others stand beside
   await insertRender(getPool(), {
     id, shotId, revision: 1, comp, media: was, formats: ['exr'], options: {}, frames: [1, 2],
   }) // prettier-ignore
-  expect(await bringBack(getPool(), id)).toEqual({ comp, media: was, beside: [], lost: 0 })
+  expect(await bringBack(getPool(), id)).toEqual({
+    comp,
+    media: was,
+    beside: [],
+    lost: 0,
+    isOtherBuild: false,
+  })
 
   // One frame comes anew, and the passes are read otherwise by hand.
   await bring('vent.0002.exr', rgb(20))

@@ -127,6 +127,16 @@ export async function findMade(
   return row && { shotId: row.shotId, doc: row.doc, media: row.media }
 }
 
+/** Whether frames of a render were made by another build of the application than the worker seen last. */
+export async function isOfOtherBuild(db: Db, id: string): Promise<boolean> {
+  const [[row]] = await db.execute<(RowDataPacket & { others: number })[]>(
+    `select count(*) as others from render_frames
+     where render_id = ? and build <> (select build from workers order by seen_at desc limit 1)`,
+    [id],
+  )
+  return row!.others > 0
+}
+
 /** Frames a second of the shot as a render keeps it, and the shot's name. */
 export async function shotOfRender(db: Db, id: string): Promise<{ rate: number; shot: string }> {
   const [rows] = await db.execute<(RowDataPacket & { rate: number | string | null; shot: string })[]>(

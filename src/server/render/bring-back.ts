@@ -7,7 +7,7 @@ import { cutName } from '../../core/comp/cut-name.ts'
 import { RequestError } from '../answer.ts'
 import { findFile, freshMediaRef, insertFrame, insertMedia, readMedia, setReading, type FrameRow } from '../db/media.ts' // prettier-ignore
 import { inTransaction, type Db } from '../db/pool.ts'
-import { findMade, findRender } from '../db/renders.ts'
+import { findMade, findRender, isOfOtherBuild } from '../db/renders.ts'
 import { lockShot } from '../db/shots.ts'
 import { DecodeError, decodePool } from '../media/decode-pool.ts'
 import { storedPath } from '../media/store.ts'
@@ -65,6 +65,8 @@ export interface BroughtBack {
   readonly beside: readonly string[]
   /** Files of then that are there no more. */
   readonly lost: number
+  /** Frames of the render were made by another build of the application, so that pixels may differ a little. */
+  readonly isOtherBuild: boolean
 }
 
 /**
@@ -80,6 +82,7 @@ export async function bringBack(pool: Pool, renderId: string): Promise<BroughtBa
   const used = [...new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))]
   const others = ({ table }: { readonly table: MediaTable }) =>
     used.filter((ref) => made.media[ref] && !(table[ref] && gist(table[ref]) === gist(made.media[ref])))
+  const isOtherBuild = await isOfOtherBuild(pool, renderId)
   const facts = await factsOf(pool, others(await readMedia(pool, shotId)).map((ref) => made.media[ref]!))
   return inTransaction(pool, async (db) => {
     if (!(await lockShot(db, shotId))) throw new RequestError(404, 'There is no such shot. It may have been deleted.')
@@ -103,6 +106,7 @@ export async function bringBack(pool: Pool, renderId: string): Promise<BroughtBa
       media: now,
       beside: [...refs.values()].map((ref) => now[ref]!.name),
       lost,
+      isOtherBuild,
     }
   })
 } // prettier-ignore

@@ -56,7 +56,10 @@ export function RendersPanel({ shotName }: { shotName: string }) {
         made.lost === 0
           ? ''
           : ` ${made.lost === 1 ? 'One file of then is' : `${made.lost} files of then are`} no longer there.`
-      setSaid(`The shot is as render ${version} was.${back}${gone} Undo brings the desk back.`)
+      const build = made.isOtherBuild
+        ? ' Frames of it were made by another build of Zafiro, so that fine differences are possible.'
+        : ''
+      setSaid(`The shot is as render ${version} was.${back}${gone}${build} Undo brings the desk back.`)
     } catch (problem) {
       setSaid(problem instanceof Error ? problem.message : String(problem))
     }
