@@ -70,3 +70,31 @@ describe('a setting that moves', () => {
     await waitFor(driver, 'one key', async () => (await track()).at[2] === 10)
   })
 })
+
+test('the dials and every view are reached by keys alone, and left again', async () => {
+  const press = (...keys: string[]) =>
+    driver
+      .switchTo()
+      .activeElement()
+      .sendKeys(...keys)
+  const within = () =>
+    driver.executeScript<string>(
+      'return document.activeElement.closest("section")?.getAttribute("aria-label") ?? document.activeElement.tagName',
+    )
+  await driver.executeScript('document.activeElement.blur()')
+  await press('d')
+  expect(await within()).toBe('Dials')
+  await press(Key.TAB, Key.TAB)
+  expect(await within()).toBe('Dials')
+  await press(Key.ESCAPE)
+  expect(await within()).toBe('BODY')
+  const shown = () => textOf(driver, 'nav[aria-label=Views] [aria-pressed=true]')
+  for (const view of ['passes', 'timing', 'recipes', 'renders', 'desk']) {
+    await press('v')
+    expect((await shown()).toLowerCase()).toBe(view)
+  }
+  await press(Key.chord(Key.SHIFT, 'v'), Key.chord(Key.SHIFT, 'v'))
+  await press(Key.TAB)
+  expect(await within()).toBe('Recipes')
+  await press('v', 'v')
+})

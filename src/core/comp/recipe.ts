@@ -28,12 +28,14 @@ const dial = v.strictObject({
   key: id,
   name,
   hint: v.optional(words),
-  type: v.picklist(['number', 'flag', 'choice', 'colour', 'point']),
+  type: v.picklist(['number', 'flag', 'choice', 'colour', 'point', 'curve', 'gradient', 'picks']),
   /** Of points: as parts of the frame's width and height. */
   default: constant,
   /** Of numbers: what its slider covers, and its unit. */
   range: v.optional(v.strictTuple([finite, finite])),
   unit: v.optional(v.pipe(v.string(), v.maxLength(12))),
+  /** Of curves: see CurveDial. */
+  axis: v.optional(v.picklist(['unit', 'light'])),
   /** Of choices: what each is called. */
   options: v.optional(v.record(id, name)),
   moves: v.pipe(v.array(move), v.maxLength(64, 'wants at most 64 moves')),
@@ -59,6 +61,8 @@ export const recipeHead = v.strictObject({
   words: v.optional(words),
   inputs: v.pipe(v.array(input), v.maxLength(24, 'wants at most 24 inputs')),
   dials: v.pipe(v.array(dial), v.maxLength(24, 'wants at most 24 dials')),
+  /** It has a switch between all of it, its light alone, and what comes in without it: the dial partShown. */
+  parts: v.optional(v.literal(true)),
   /** The recipe of the library that it is, and which version of it. */
   from: v.optional(v.strictObject({ id, version: v.pipe(v.number(), v.integer(), v.minValue(1)) })),
 })
@@ -71,3 +75,5 @@ export type RecipeMove = RecipeDial['moves'][number]
 export const pictureInput = 'picture'
 /** What `effect` of a step holds that is made of others. */
 export const compoundEffect = 'recipe'
+/** The dial of a recipe that offers its parts: 'all', 'light' (what it has added, alone) or 'thing' (what comes in, without). */
+export const partShown = 'part-shown'

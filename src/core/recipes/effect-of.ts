@@ -1,11 +1,24 @@
-import { compoundEffect, type RecipeDial, type RecipeHead } from '../comp/recipe.ts'
-import type { Step } from '../comp/schema.ts'
-import { choice, colour, flag, number, point, type Dial } from '../dials/dials.ts'
+import { compoundEffect, partShown, type RecipeDial, type RecipeHead } from '../comp/recipe.ts'
+import { allSteps, type Comp, type Step } from '../comp/schema.ts'
+import {
+  choice,
+  colour,
+  curve,
+  dialProblem,
+  flag,
+  gradient,
+  number,
+  picks,
+  point,
+  type Dial,
+} from '../dials/dials.ts'
 import { defineEffect, type Effect } from '../effects/effect.ts'
 import { findEffect } from '../effects/registry.ts'
 
 /** The dial that a recipe declares, as effects declare theirs. */
-export function dialOf({ name: label, hint = '', type, default: value, range = [0, 1], unit = '', options = {} }: RecipeDial): Dial {
+export function dialOf({ name: label, hint = '', type, default: value, range = [0, 1], unit = '', axis = 'unit', options = {} }: RecipeDial): Dial {
+  /** Its own default where it is one of this type. */
+  const orElse = <D extends Dial>(usual: D): D => ({ ...usual, default: dialProblem(usual, value) === undefined ? value : usual.default })
   switch (type) {
     case 'number':
       // How far it may be typed beyond is a matter of what it moves.
@@ -16,6 +29,12 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
       return colour({ default: Array.isArray(value) && value.length === 3 ? (value as unknown as [number, number, number]) : [1, 1, 1], label, hint })
     case 'point':
       return point({ default: Array.isArray(value) && value.length === 2 ? (value as unknown as [number, number]) : [0.5, 0.5], label, hint })
+    case 'curve':
+      return orElse(curve({ default: [[0, 0], [1, 1]], axis, label, hint }))
+    case 'gradient':
+      return orElse(gradient({ default: [[0, 0, 0, 0], [1, 1, 1, 1]], label, hint }))
+    case 'picks':
+      return orElse(picks({ default: [], label, hint }))
     case 'choice': {
       const keys = Object.keys(options)
       const first = typeof value === 'string' && keys.includes(value) ? value : (keys[0] ?? '')
@@ -23,6 +42,13 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
     }
   }
 } // prettier-ignore
+
+const partsDial = choice({
+  default: 'all',
+  options: { all: 'All of it', light: 'Its light alone', thing: 'Without it' },
+  label: 'Show',
+  hint: 'All of it; what it adds alone, for a lane of its own; or what comes in, without it.',
+})
 
 const made = new WeakMap<RecipeHead, Effect>()
 
@@ -44,7 +70,10 @@ export function effectOfRecipe(recipe: RecipeHead): Effect {
         { kind, required, hint: hint || name, ...(without === undefined ? {} : { without }) },
       ]),
     ),
-    dials: Object.fromEntries(recipe.dials.map((dial) => [dial.key, dialOf(dial)])),
+    dials: {
+      ...Object.fromEntries(recipe.dials.map((dial) => [dial.key, dialOf(dial)])),
+      ...(recipe.parts ? { [partShown]: partsDial } : {}),
+    },
     apply: () => {
       throw new Error('Internal mistake: a recipe is planned, not applied')
     },
@@ -57,4 +86,11 @@ export function effectOfRecipe(recipe: RecipeHead): Effect {
 export function effectOf(step: Pick<Step, 'effect' | 'recipe'> | undefined): Effect | undefined {
   if (step?.recipe) return effectOfRecipe(step.recipe)
   return step && findEffect(step.effect)
+}
+
+/** The step inside that a dial of a step made of others moves first, through all that lie in each other: where what it picks from comes in. */
+export function movedStep(comp: Comp, stepId: string, key: string): string {
+  const step = allSteps(comp).find((s) => s.id === stepId)
+  const first = step?.recipe?.dials.find((d) => d.key === key)?.moves[0]?.setting
+  return first?.of === 'dial' ? movedStep(comp, first.step, first.key) : stepId
 }

@@ -1,8 +1,10 @@
+import { assertNever } from '../assert.ts'
 import { freshId, masterId, placeOfStep } from '../comp/edits.ts'
 import { ordered, placedIn } from '../comp/buses.ts'
 import type { MediaTable } from '../comp/media.ts'
 import {
   compoundEffect,
+  partShown,
   pictureInput,
   type RecipeDial,
   type RecipeHead,
@@ -33,6 +35,8 @@ export interface NewRecipe {
   readonly family: RecipeHead['family']
   readonly words?: string
   readonly dials: readonly NewDial[]
+  /** It offers its parts by a switch. */
+  readonly parts?: boolean
   /** Drawings stay a part of it; else they come in. */
   readonly keepsDrawings?: boolean
 }
@@ -66,7 +70,7 @@ function inProportion(
   return [(low * own) / leading, (high * own) / leading]
 }
 
-/** The dial of a recipe for settings of a comp; undefined where none can be made of them: curves, points and picks stay inside. */
+/** The dial of a recipe for settings of a comp; undefined where none can be made of them. */
 export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken: ReadonlySet<string>): RecipeDial | undefined {
   const [first] = settings
   const dial = first && isInsideRef(first.ref) ? dialAt(comp, first.ref) : undefined
@@ -77,12 +81,13 @@ export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken:
   const moves = settings.flatMap(({ ref, at }): RecipeDial['moves'] => {
     if (!isInsideRef(ref)) return []
     const own = dialAt(comp, ref)
-    if (own?.type !== dial.type) return []
+    if (own?.type !== dial.type || (own.type === 'curve' && dial.type === 'curve' && own.axis !== dial.axis)) return []
     const isFirst = ref === first.ref
     const over = own.type !== 'number' || isFirst ? undefined : (at ?? inProportion(range, value, settingOf(comp, ref), own.range))
     return [{ setting: ref, ...(over ? { at: [...over] as [number, number] } : {}) }]
   })
-  const constant = (fallback: unknown) => (typeof value === 'object' && !Array.isArray(value) ? fallback : (value ?? fallback)) as RecipeDial['default']
+  const constant = (fallback: unknown) => (value !== undefined && isTrack(value) ? fallback : (value ?? fallback)) as RecipeDial['default']
+  const list = (fallback: readonly (readonly number[])[]) => constant(fallback.map((one) => [...one])) as number[][]
   switch (dial.type) {
     case 'number':
       return { ...base, type: 'number', range, unit: dial.unit, default: constant(dial.default), moves }
@@ -95,8 +100,13 @@ export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken:
     }
     case 'choice':
       return { ...base, type: 'choice', options: { ...dial.options }, default: constant(dial.default), moves }
+    case 'curve':
+      return { ...base, type: 'curve', axis: dial.axis, default: list(dial.default), moves }
+    case 'gradient':
+    case 'picks':
+      return { ...base, type: dial.type, default: list(dial.default), moves }
     default:
-      return undefined
+      return assertNever(dial)
   }
 } // prettier-ignore
 
@@ -171,8 +181,8 @@ function withInputs(comp: Comp, media: MediaTable, lanes: readonly Lane[], pictu
 } // prettier-ignore
 
 /** The head of a recipe, and what its dials stand on: what moved inside moves them now. */
-function headed(comp: Comp, { name, about, family, words, dials }: NewRecipe, inputs: readonly RecipeInput[]) {
-  const keys = new Set<string>()
+function headed(comp: Comp, { name, about, family, words, dials, parts }: NewRecipe, inputs: readonly RecipeInput[]) {
+  const keys = new Set<string>([partShown])
   const values: Record<string, Setting> = {}
   const made = dials.flatMap((wanted) => {
     const dial = recipeDial(comp, wanted, keys)
@@ -181,7 +191,7 @@ function headed(comp: Comp, { name, about, family, words, dials }: NewRecipe, in
     values[dial.key] = settingOf(comp, wanted.settings[0]!.ref)!
     return [dial]
   })
-  const recipe: RecipeHead = { name, about, family, ...(words ? { words } : {}), inputs: [...inputs], dials: made }
+  const recipe: RecipeHead = { name, about, family, ...(words ? { words } : {}), inputs: [...inputs], dials: made, ...(parts ? { parts: true } : {}) }
   return { recipe, values }
 } // prettier-ignore
 
@@ -304,7 +314,7 @@ const isRow = (tops: readonly Lane[]): boolean => {
 
 /**
  * The comp with what is in a step on the desk, and the same picture. A row of steps comes into its place; lanes come into a bus of their own, which the
- * step, now *Another picture*, shows where and as far as it acted.
+ * step, now *Another picture*, shows where and as far as it acted. Of one that shows a part of it alone, all comes back.
  */
 export function takeApart(comp: Comp, stepId: string): Comp {
   const place = placeOfStep(comp, stepId)

@@ -4,6 +4,7 @@ import { editStep, emptyComp, placeOfStep } from '../comp/edits.ts'
 import { putIn, takeOut } from '../comp/fragment.ts'
 import type { MediaTable } from '../comp/media.ts'
 import { naturalFeeds } from '../comp/natural-feeds.ts'
+import { partShown } from '../comp/recipe.ts'
 import { ProblemError } from '../comp/problem.ts'
 import { allSteps, issuesToProblems, isTrack, parseComp, type Comp, type Drawing, type Lane, type Setting, type Step } from '../comp/schema.ts' // prettier-ignore
 import { scaledDial, type Dial, type DialValue } from '../dials/dials.ts'
@@ -202,7 +203,7 @@ export function takeVersion(comp: Comp, stepId: string, file: RecipeFile): Comp 
   const [put, id] = putRecipe(comp, {}, file, place.laneId, place.index + 1)
   const fresh = allSteps(put).find((s) => s.id === id)!
   const { step: old } = place
-  const has = (key: string) => fresh.recipe!.dials.some((d) => d.key === key && d.type === old.recipe!.dials.find((o) => o.key === key)?.type)
+  const has = (key: string) => key === partShown ? fresh.recipe!.parts === true : fresh.recipe!.dials.some((d) => d.key === key && d.type === old.recipe!.dials.find((o) => o.key === key)?.type)
   const takes = (key: string) => fresh.recipe!.inputs.some((i) => i.key === key)
   const among = <T>(all: Readonly<Record<string, T>>, keep: (key: string) => boolean) =>
     Object.fromEntries(Object.entries(all).filter(([key]) => keep(key)))

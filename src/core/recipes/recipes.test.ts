@@ -12,13 +12,16 @@ import {
 } from '../comp/edits.ts'
 import { duplicateLane, insertSteps } from '../comp/fragment.ts'
 import type { MediaTable } from '../comp/media.ts'
+import { partShown } from '../comp/recipe.ts'
 import { findLoop } from '../comp/references.ts'
 import { allSteps, parseComp, type Comp, type Link, type Setting } from '../comp/schema.ts'
 import { listSettings, putDial, putSetting, settingOf } from '../comp/settings.ts'
 import { plan, type Planned } from '../engine/plan/plan.ts'
 import type { Target } from '../engine/plan/plan-targets.ts'
 import { dialProblems, storeProblems } from '../comp/check.ts'
-import { effectOf } from './effect-of.ts'
+import { defaultDials } from '../effects/registry.ts'
+import { effectOf, movedStep } from './effect-of.ts'
+import { parseRecipeFile, recipeFileOf, takeVersion } from './recipe-file.ts'
 import { expanded, movedTo } from './expand.ts'
 import { allApart, makeOneStep, makeOneStepOfLanes, makeProblem, takeApart, type NewRecipe } from './make.ts'
 
@@ -299,4 +302,65 @@ describe('what a dial makes of its value', () => {
       keys: [{ frame: 1, value: 0.2, go: 'hold' }, { frame: 5, value: 0.9, go: 'hold' }],
     }) // prettier-ignore
   })
+})
+
+test('curves, gradients and picked colours show as dials of one step, of one in another too, and a document keeps them', () => {
+  let comp = addLane(emptyComp(64, 36), 'Back', beauty)
+  for (const effect of ['colour-key', 'gradient-map', 'curves']) comp = addStep(comp, 'lane1', 0, effect)[0]
+  const own: Record<string, Setting> = {
+    luminance: [[0, 0.1], [0.5, 0.7], [1, 1]],
+    gradient: [[0, 0, 0, 0.2], [1, 4, 1, 0]],
+    picked: [[0.2, 0.3, 0.4, 1], [0.9, 0.1, 0.1, -1]],
+  } // prettier-ignore
+  const refs = listSettings(comp).filter((ref) => ref.of === 'dial' && ref.key in own)
+  const keyed = (ref: (typeof refs)[number]) => (ref.of === 'dial' ? ref.key : '')
+  expect(refs.map(keyed)).toEqual(['luminance', 'gradient', 'picked'])
+  for (const ref of refs) comp = putSetting(comp, ref, own[keyed(ref)]!)
+  const ids = comp.lanes[0]!.steps.map((s) => s.id)
+  const dials = refs.map((ref) => ({ name: keyed(ref), settings: [{ ref }] }))
+  const [made, id] = makeOneStep(comp, media, ids, recipe({ dials }))
+  const again = refs.map((ref) => ({ name: keyed(ref), settings: [{ ref: { of: 'dial' as const, step: id, key: keyed(ref) } }] })) // prettier-ignore
+  const [outer, outerId] = makeOneStep(made, media, [id], recipe({ name: 'Outer', dials: again }))
+  for (const [one, stepId] of [
+    [made, id],
+    [outer, outerId],
+  ] as const) {
+    isSound(one)
+    expect(keysOf(one)).toEqual(keysOf(comp))
+    // Its own defaults are what they were made of.
+    expect(defaultDials(effectOf(allSteps(one).find((s) => s.id === stepId))!, comp.canvas)).toEqual(own)
+    const other: Record<string, Setting> = { luminance: [[0, 0], [1, 0.5]], gradient: [[0.5, 1, 1, 1]], picked: [] } // prettier-ignore
+    for (const ref of refs) {
+      const moved = putDial(one, stepId, keyed(ref), other[keyed(ref)]!)
+      expect(keysOf(moved)).toEqual(keysOf(putSetting(comp, ref, other[keyed(ref)]!)))
+      expect(keysOf(moved)).not.toEqual(keysOf(comp))
+    }
+    // Colours are picked where they come to the step that keys them.
+    expect(movedStep(one, stepId, 'picked')).toBe(refs[2]!.of === 'dial' && refs[2]!.step)
+    const file = recipeFileOf(one, stepId)!
+    expect(parseRecipeFile(JSON.parse(JSON.stringify(file)))).toEqual(file)
+  }
+  // One that is no curve is told.
+  const wrong = putDial(made, id, 'luminance', [[1, 2, 3]])
+  expect(dialProblems(wrong)).not.toEqual([])
+})
+
+test('one that offers its parts shows all of it, what it adds alone, or what comes in', () => {
+  let comp = addLane(emptyComp(64, 36), 'Back', beauty)
+  for (const effect of ['exposure', 'bloom']) comp = addStep(comp, 'lane1', 0, effect)[0]
+  const [made, id] = makeOneStep(comp, media, ['step2', 'step1'], recipe({ parts: true, dials: [] }))
+  isSound(made)
+  const shown = (part: string) => putDial(made, id, partShown, part)
+  expect(keysOf(made)).toEqual(keysOf(comp))
+  expect(keysOf(shown('all'))).toEqual(keysOf(comp))
+  expect(keyOf(shown('thing'))).toBe(keyOf(editStep(made, id, (s) => (s.on = false))))
+  expect(keyOf(shown('light'), 3, { type: 'lane', lane: 'lane1' })).toBe(
+    keyOf(made, 3, { type: 'light', step: id }),
+  )
+  // Taken apart, or in another version, it is whole again or what it was.
+  expect(keysOf(takeApart(shown('light'), id))).toEqual(keysOf(comp))
+  const other = takeVersion(shown('thing'), id, recipeFileOf(made, id)!)
+  expect(settingOf(other, { of: 'dial', step: id, key: partShown })).toBe('thing')
+  const plain = makeOneStep(comp, media, ['step2', 'step1'], recipe())[0]
+  expect(Object.keys(effectOf(allSteps(plain).find((s) => s.recipe))!.dials)).toEqual([])
 })

@@ -50,7 +50,11 @@ function entriesOf(text: string, recipes: readonly KnownRecipe[], liked: Liked):
   const near = kept
     .slice(0, count)
     .filter(({ known }) => known && [...liked.favourites, ...liked.lately].includes(known.id))
-  return [...near, ...effects.slice(0, first), ...kept.slice(near.length), ...effects.slice(first)]
+  const all = [...near, ...effects.slice(0, first), ...kept.slice(near.length), ...effects.slice(first)]
+  // Who types a name means what has it.
+  const typed = text.trim().toLowerCase()
+  const isNamed = ({ title }: Entry) => typed.length > 2 && title.toLowerCase().startsWith(typed)
+  return [...all.filter(isNamed), ...all.filter((entry) => !isNamed(entry))]
 }
 
 /** *Add a step*: finds an effect by name or by what it does, and says where it is best placed and why. */

@@ -1,14 +1,20 @@
 'use client'
 
+import { useRef } from 'react'
 import { masterId, placeOfStep } from '../../core/comp/edits.ts'
 import { ShapesPanel } from '../drawing/shapes-panel.tsx'
 import { PassDetails } from '../passes/pass-details.tsx'
+import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { useShot } from '../shot/shot-context.tsx'
 import { LaneDials } from './lane-dials.tsx'
 import { StepDials } from './step-dials.tsx'
 
 /** Everything that can be set about what is selected on the desk. */
 export function DialsPanel() {
+  const panel = useRef<HTMLElement>(null)
+  useShortcut('dials', () => {
+    panel.current?.querySelector<HTMLElement>('button, input, select, [tabindex="0"]')?.focus()
+  })
   const selection = useShot((s) => s.selection)
   const place = useShot((s) => (s.selection?.step ? placeOfStep(s.comp, s.selection.step) : undefined)?.step)
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === s.selection?.lane))
@@ -29,6 +35,17 @@ export function DialsPanel() {
     )
   return (
     <section
+      ref={panel}
+      onKeyDown={(event) => {
+        // A field that is left by Escape first has it for itself.
+        const { target } = event
+        if (
+          event.key === 'Escape' &&
+          target instanceof HTMLElement &&
+          !target.matches('input:not([type=range])')
+        )
+          target.blur()
+      }}
       aria-label="Dials"
       className="flex h-full flex-col gap-2.5 overflow-y-auto bg-base-100 p-3 pl-4.5"
     >

@@ -3,10 +3,11 @@
 import { Crosshair, X } from 'lucide-react'
 import type { ColourPicked, PicksDial } from '../../core/dials/dials.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
+import { movedStep } from '../../core/recipes/effect-of.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import type { Probed } from '../../core/engine/session/requests.ts'
 import { useShot } from '../shot/shot-context.tsx'
-import type { SetValue } from './value-field.tsx'
+import type { RowProps } from './row.tsx'
 import { usePick } from './use-pick.ts'
 
 const ways = [
@@ -37,19 +38,11 @@ function PickButton({
 }
 
 /** Colours that are meant and colours that are not, picked on the picture that comes to the step. */
-export function PicksRow({
-  dial,
-  value,
-  onChange,
-}: {
-  dial: PicksDial
-  value: readonly ColourPicked[]
-  onChange: SetValue
-}) {
-  const step = useShot((s) => s.selection?.step) ?? ''
+export function PicksRow({ name, dial, value, onChange }: RowProps<PicksDial, readonly ColourPicked[]>) {
+  const step = useShot((s) => movedStep(s.comp, s.selection?.step ?? '', name))
   const of = { type: 'light-input', step } as const
   return (
-    <div className="space-y-1 py-0.5" data-dial="picked" title={dial.hint}>
+    <div className="space-y-1 py-0.5" data-dial={name} title={dial.hint}>
       <div className="flex gap-1">
         {ways.map((way) => (
           <PickButton

@@ -70,6 +70,8 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
   const [words, setWords] = useState('')
   const [family, setFamily] = useState(effectOf(list[start])?.family ?? 'light')
   const [keepsDrawings, setKeepsDrawings] = useState(false)
+  // Of lanes on one of their own, nothing comes in that it could be without.
+  const [parts, setParts] = useState(!isOfLane)
   const chosen = list.slice(from, to + 1)
   const laneIds = isOfLane ? withInside(comp, making.lane) : chosen.flatMap((s) => lanesOfStep(comp, s.id))
   const steps = new Set(isOfLane ? comp.lanes.filter((l) => laneIds.includes(l.id)).flatMap((l) => l.steps.map((s) => s.id)) : chosen.map((s) => s.id))
@@ -86,7 +88,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
 
   const make = () => {
     const { edit, set, media } = store.getState()
-    const wanted = { name: name.trim() || 'One step', about: about.trim() || 'Made from steps of a shot.', family, dials, keepsDrawings, ...(words.trim() ? { words: words.trim() } : {}) }
+    const wanted = { name: name.trim() || 'One step', about: about.trim() || 'Made from steps of a shot.', family, dials, keepsDrawings, parts, ...(words.trim() ? { words: words.trim() } : {}) }
     let [laneId, stepId] = [making.lane, '']
     edit(`Make ${wanted.name} one step`, (c) => {
       if (isOfLane) {
@@ -178,6 +180,14 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
               <input type="checkbox" className="checkbox checkbox-xs checkbox-primary" checked={keepsDrawings} onChange={(e) => { setKeepsDrawings(e.target.checked) }} />
               its drawings go along; else they are connected from outside
             </label>
+            {!isOfLane && (
+              <label className="flex cursor-pointer items-center gap-2">
+                <input type="checkbox" className="checkbox checkbox-xs checkbox-primary" checked={parts} onChange={(e) => { setParts(e.target.checked) }} />
+                <span>
+                  a switch <em>Show</em>: all of it, what it adds alone, or what comes in without it
+                </span>
+              </label>
+            )}
             {problem !== undefined && <p role="alert" className="text-warning">{problem}</p>}
             <div className="flex justify-end gap-2">
               <Dialog.Close className="btn btn-sm">Leave it</Dialog.Close>

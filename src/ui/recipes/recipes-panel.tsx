@@ -140,7 +140,7 @@ function Card({
           </p>
         </div>
       </div>
-      <div className="flex items-center gap-1">
+      <div className="flex flex-wrap items-center">
         <button
           type="button"
           className="btn btn-xs"
@@ -151,7 +151,7 @@ function Card({
         </button>
         <button
           type="button"
-          className="btn btn-ghost btn-xs"
+          className="btn btn-ghost btn-xs px-1.5"
           title="As a file to send to someone"
           onClick={() => {
             saveFile(
@@ -166,7 +166,7 @@ function Card({
         {known.isOwn && (
           <button
             type="button"
-            className="btn btn-ghost btn-xs"
+            className="btn btn-ghost btn-xs px-1.5"
             aria-label={`Delete ${recipe.name}`}
             title="Takes it out of the library"
             onClick={() => {
@@ -178,7 +178,7 @@ function Card({
         )}
         <button
           type="button"
-          className="btn btn-ghost btn-xs"
+          className="btn btn-ghost btn-xs px-1.5"
           title="Puts it onto other shots"
           onClick={onMany}
         >
@@ -186,7 +186,7 @@ function Card({
         </button>
         <button
           type="button"
-          className={`btn btn-ghost btn-xs ml-auto ${uses > 0 ? 'text-accent' : ''}`}
+          className={`btn btn-ghost btn-xs ml-auto px-1.5 ${uses > 0 ? 'text-accent' : ''}`}
           aria-expanded={hasUses}
           title="The shots that use it"
           onClick={() => {
@@ -311,7 +311,7 @@ export function RecipesPanel() {
             setText(event.target.value)
           }}
         />
-        <button type="button" className="btn btn-ghost btn-xs" title="*.zafiro-recipe.json; or drop them here" onClick={() => chooser.current?.click()}>
+        <button type="button" className="btn btn-ghost btn-xs px-1.5" title="*.zafiro-recipe.json; or drop them here" onClick={() => chooser.current?.click()}>
           <Upload size={12} aria-hidden /> Bring in a file
         </button>
         <input
@@ -327,7 +327,7 @@ export function RecipesPanel() {
             })
           }}
         />
-        <button type="button" className="btn btn-ghost btn-xs" title="Lanes, steps, drawings and viewing of this shot onto others" onClick={() => { setMany('look') }}>
+        <button type="button" className="btn btn-ghost btn-xs px-1.5" title="Lanes, steps, drawings and viewing of this shot onto others" onClick={() => { setMany('look') }}>
           This look for many shots …
         </button>
         <span className="text-base-content/55">Make your own: select a step, then Make one step.</span>

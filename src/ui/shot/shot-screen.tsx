@@ -68,6 +68,24 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   useEffect(() => autosave.start(), [autosave])
   useEffect(() => followMedia(shot.id, store), [shot.id, store])
   useEffect(() => followRides(store), [store])
+  const view = useRef<HTMLDivElement>(null)
+  const goTo = (name: Tab) => {
+    setTab(name)
+    if (name !== 'passes') store.getState().set({ shownPass: undefined })
+  }
+  const turnView = (by: number) => {
+    const next = tabs[(tabs.indexOf(tab) + by + tabs.length) % tabs.length]!
+    goTo(next)
+    // Tab goes on within it; the desk has its own keys.
+    if (next === 'desk') (document.activeElement as HTMLElement | null)?.blur()
+    else view.current?.focus()
+  }
+  useShortcut('nextView', () => {
+    turnView(1)
+  })
+  useShortcut('lastView', () => {
+    turnView(-1)
+  })
   useShortcut('timing', () => {
     setTab((now) => (now === 'timing' ? 'desk' : 'timing'))
   })
@@ -219,17 +237,19 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
             </Panel>
             <Separator className="h-1 bg-base-300 hover:bg-primary" />
             <Panel defaultSize="40%" minSize="15%">
-              {tab === 'desk' ? (
-                <Desk buttons={<BringInButtons bringIn={bringIn} />} />
-              ) : tab === 'passes' ? (
-                <PassesPanel buttons={<BringInButtons bringIn={bringIn} />} />
-              ) : tab === 'timing' ? (
-                <TimingPanel />
-              ) : tab === 'recipes' ? (
-                <RecipesPanel />
-              ) : (
-                <RendersPanel shotName={shot.name} />
-              )}
+              <div ref={view} tabIndex={-1} className="h-full outline-none">
+                {tab === 'desk' ? (
+                  <Desk buttons={<BringInButtons bringIn={bringIn} />} />
+                ) : tab === 'passes' ? (
+                  <PassesPanel buttons={<BringInButtons bringIn={bringIn} />} />
+                ) : tab === 'timing' ? (
+                  <TimingPanel />
+                ) : tab === 'recipes' ? (
+                  <RecipesPanel />
+                ) : (
+                  <RendersPanel shotName={shot.name} />
+                )}
+              </div>
             </Panel>
           </Group>
           <nav
@@ -243,8 +263,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
                 aria-pressed={tab === name}
                 className={`border-t-2 px-3 capitalize ${tab === name ? 'border-accent text-base-content' : 'border-transparent text-base-content/60 hover:text-base-content'}`}
                 onClick={() => {
-                  setTab(name)
-                  if (name !== 'passes') store.getState().set({ shownPass: undefined })
+                  goTo(name)
                 }}
               >
                 {name}

@@ -1,4 +1,5 @@
 import { ownDials } from '../../comp/own-dials.ts'
+import { partShown } from '../../comp/recipe.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
 import type { DialValue } from '../../dials/dials.ts'
 import type { Effect, FeedKind } from '../../effects/effect.ts'
@@ -316,7 +317,8 @@ function compoundNode(
     store.release(out)
     return less
   })
-  return { after, light }
+  const part = step.recipe!.parts ? dialsOf(p, step, effectOf(step)!, laneId)[partShown] : 'all'
+  return { after: part === 'light' ? light : part === 'thing' ? picture : after, light }
 }
 
 /** The picture after a step, and the light it gives when it is of that kind. */
