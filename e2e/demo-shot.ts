@@ -24,13 +24,13 @@ export function useDemo(): void {
   })
 }
 
-/** The picture is settled when what is shown is what was asked for last, at full size. */
+/** The picture is settled when what is shown is what was asked for last, at the size that it is looked at. */
 export const settled = () =>
   waitFor(driver, 'the latest picture at full size', () =>
     driver.executeScript<boolean>(() => {
-      const { wanted, serial, reduction } =
+      const { wanted, serial, settled } =
         document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset
-      return serial === wanted && reduction === '1'
+      return serial === wanted && settled === 'true'
     }),
   )
 export const saved = () =>

@@ -71,7 +71,7 @@ test.each([1e10, 65504, 0])(
       driver,
       'the picture',
       async () =>
-        (await (await find(driver, '[data-testid=picture]')).getAttribute('data-reduction')) === '1',
+        (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true',
     )
     await driver.actions().sendKeys('/').perform()
     await find(driver, 'dialog[open] input')

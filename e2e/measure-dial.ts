@@ -37,7 +37,7 @@ const measure = (count: number, done: (result: { times: number[]; reductions: nu
 
 try {
   await driver.get(`${address}/shots/${shot}`)
-  await driver.wait(until.elementLocated(By.css('[data-testid=picture][data-reduction="1"]')), 20_000)
+  await driver.wait(until.elementLocated(By.css('[data-testid=picture][data-settled="true"]')), 20_000)
   const bloom = await driver.findElements(By.css('[aria-label="Step Bloom"]'))
   if (bloom.length === 0) {
     await driver.findElement(By.css('[aria-label="Source of Cave"]')).click()

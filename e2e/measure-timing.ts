@@ -78,7 +78,7 @@ const driver = await openBrowser()
 try {
   await driver.manage().setTimeouts({ script: 60_000 })
   await driver.get(`${address}/shots/${shot}`)
-  await driver.wait(until.elementLocated(By.css('[data-testid=picture][data-reduction="1"]')), 60_000)
+  await driver.wait(until.elementLocated(By.css('[data-testid=picture][data-settled="true"]')), 60_000)
   const state = () =>
     driver.executeScript<string>(() => document.querySelector('[role=slider][aria-label=Frame]')!.getAttribute('aria-valuetext')!) // prettier-ignore
   const frames = original.frames.last - original.frames.first + 1

@@ -16,7 +16,7 @@ import { Evaluator, type LoadPass } from './evaluator.ts'
 import { luminanceHistogram, shareAbove } from './histogram.ts'
 import { displayViewed } from './viewed.ts'
 import { plan } from './plan/plan.ts'
-import type { PassRef } from './plan/plan-node.ts'
+import type { StoredPassRef } from './small-passes.ts'
 import type { Target } from './plan/plan-targets.ts'
 import type { Reduction } from './work-area.ts'
 import { plainPicture } from '../picture/picture.ts'
@@ -48,8 +48,11 @@ const media: MediaTable = {
   },
 }
 /** As a server gives it: the pass at the size that is asked for. */
-const sized = (block: PassBlock, { pass, reduction }: PassRef, frame: { width: number; height: number }) =>
-  Promise.resolve(reduction === 1 ? block : reducePass(block, passFilter(pass), reduction, frame))
+const sized = (
+  block: PassBlock,
+  { pass, reduction }: StoredPassRef,
+  frame: { width: number; height: number },
+) => Promise.resolve(reduction === 1 ? block : reducePass(block, passFilter(pass), reduction, frame))
 const load: LoadPass = (ref) => sized(blocks[ref.pass.name]!, ref, { width, height })
 const source = (pass: string) => ({ type: 'pass', media: 'm1', pass }) as const
 const newEvaluator = (budget = 2 ** 28) => {

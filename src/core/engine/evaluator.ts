@@ -5,6 +5,7 @@ import { passFilter } from '../passes/passes.ts'
 import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/picture.ts'
 import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan/plan-node.ts'
+import { withSmallSizes, type StoredPassRef } from './small-passes.ts'
 import { workArea } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
 
@@ -17,7 +18,7 @@ function tablePicture({ width, height, channels, data }: PassBlock, { kernels, s
   return picture
 }
 
-export type LoadPass = (ref: PassRef) => Promise<PassBlock>
+export type LoadPass = (ref: StoredPassRef) => Promise<PassBlock>
 
 /** Remembers what was taken within one step of work, so that nothing leaks when it is broken off. */
 class ScopedStore implements PictureStore {
@@ -63,6 +64,7 @@ interface Kept {
  * again. What has not been used longest is dropped beyond the budget.
  */
 export class Evaluator {
+  private readonly loadPass: (ref: PassRef) => Promise<PassBlock>
   /** In order of use, oldest first. */
   private readonly kept = new Map<string, Kept>()
   private keptBytes = 0
@@ -78,9 +80,11 @@ export class Evaluator {
 
   constructor(
     readonly workshop: Workshop,
-    private readonly loadPass: LoadPass,
+    loadPass: LoadPass,
     private readonly budgetBytes: number,
-  ) {}
+  ) {
+    this.loadPass = withSmallSizes(loadPass)
+  }
 
   /**
    * Loads the passes a plan needs and does not have yet. What the plan builds on is held until the next call, so that

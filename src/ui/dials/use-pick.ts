@@ -29,7 +29,7 @@ export function usePick(
   )
   const pick = ([x, y]: readonly [number, number]) => {
     const { comp, media, frame } = store.getState()
-    void engine?.probe({ comp, media, frame }, x, y, of).then((probed) => {
+    void engine?.probe({ comp, media, frame }, x, y, { of }).then((probed) => {
       if (probed) latest.current(probed)
     })
   }

@@ -188,3 +188,47 @@ test('a proxy is never given up, full size is for anything newer, and only the n
   expect(engine.requests.at(-1)?.kind).toBe('thumbs')
   expect(listener.onShown.mock.calls.map(([, serial]) => serial as number)).toEqual([1, 3, 4, 4])
 })
+
+test('a large frame that is seen small settles at that size, moves at one that is fast enough, and is made finer when it is looked at closely', async () => {
+  const client = new EngineClient(listener)
+  const [comp, engine] = [emptyComp(3840, 2160), engines()[0]!]
+  const seen = () => engine.shows.map((s) => [s.wish.reduction, s.wish.isProxy, s.class])
+  const show = async (finest: 1 | 4, tookMs: readonly number[], isThere = false) => {
+    const before = engine.shows.length
+    client.show({ ...wanted, comp, finest }, isThere)
+    for (const ms of tookMs) await engine.answer({ type: 'answer', value: { tookMs: ms } })
+    return seen().slice(before)
+  }
+  expect(await show(4, [3, 80])).toEqual([[16, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  expect(engine.requests.at(-1)?.kind).toBe('thumbs')
+  // An eighth is expected to take 80 / 8^½ ms, too long; after a faster picture it is shown first.
+  expect(await show(4, [3, 40])).toEqual([[16, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  expect(await show(4, [10, 20])).toEqual([[8, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  expect(await show(4, [10, 20])).toEqual([[8, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  // It is fast enough by now to need no proxy.
+  expect(await show(4, [20])).toEqual([[4, false, 'picture']]) // prettier-ignore
+  // Looked at closely: what is there stays until the whole is there, and a change goes through a size that is fast.
+  expect(await show(1, [700], true)).toEqual([[1, false, 'picture']]) // prettier-ignore
+  expect(await show(1, [20, 700])).toEqual([[8, true, 'drag'], [1, false, 'picture']]) // prettier-ignore
+  expect(listener.onBusy).toHaveBeenLastCalledWith(false, 7)
+})
+
+test('before a picture that takes long, one between is shown, which is given up for anything newer', async () => {
+  const client = new EngineClient(listener)
+  const [comp, engine] = [emptyComp(3840, 2160), engines()[0]!]
+  const show = () => {
+    client.show({ ...wanted, comp })
+  }
+  const seen = () => engine.shows.map((s) => s.wish.reduction)
+  show()
+  // A half is expected to take 1300 ms, too long as well, a quarter 320.
+  for (const tookMs of [20, 250, 4000]) await engine.answer({ type: 'answer', value: { tookMs } })
+  expect(seen().slice(-3)).toEqual([16, 4, 1])
+  expect(engine.shows.map((s) => s.class).slice(-3)).toEqual(['drag', 'drag', 'picture'])
+  show()
+  await engine.answer({ type: 'answer', value: { tookMs: 20 } })
+  const between = engine.shows.at(-1)!
+  expect(between.wish.reduction).toBe(4)
+  show()
+  expect(engine.flags.isGivenUp(between.id)).toBe(true)
+})

@@ -17,7 +17,7 @@ import type {
   Wish,
   Work,
 } from '../../core/engine/session/requests.ts'
-import type { Reduction } from '../../core/engine/work-area.ts'
+import { reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from './messages.ts'
@@ -26,19 +26,27 @@ import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from
 export interface AtFrame extends Work {
   readonly frame: number
 }
-export type Wanted = AtFrame & Omit<Wish<'show'>, 'reduction' | 'frame'>
+export type Wanted = AtFrame &
+  Omit<Wish<'show'>, 'reduction' | 'isProxy' | 'frame'> & {
+    /** The size at which it is looked at; full size where left out. */
+    readonly finest?: Reduction
+  }
 
 export interface EngineListener {
   /** A picture of the wish with this number. */
   onShown(shown: Shown, serial: number): void
   onThumbs(thumbs: readonly Thumb[], meters: Readonly<Record<string, number>>): void
-  /** True from when a picture has been asked for until it is there at full size; the number of the latest wish. */
+  /** True from when a picture has been asked for until it is there at the size that is looked at; the number of the latest wish. */
   onBusy(isBusy: boolean, serial: number): void
   onFailed(message: string): void
 }
 
-/** A full-size picture that takes less than this is shown at once, without a proxy before it. */
+/** A picture at the size that is looked at which takes less than this is shown at once, without a proxy before it. */
 const directMs = 45
+/** A proxy is the largest that takes less than this. */
+const proxyMs = 25
+/** Before a picture that takes longer, one between it and the proxy is shown. */
+const longMs = 800
 const thumbWidth = 96
 
 /** What the engine says of a request that it could not answer. */
@@ -67,7 +75,7 @@ interface Asked<K extends Kind> {
 
 /**
  * The page's side of the engine. A new wish first shows a proxy, which is never given up (or a fast drag would show
- * nothing), then settles to full size, which is given up for anything newer; thumbnails come last.
+ * nothing), then settles to the size that is looked at, which is given up for anything newer; thumbnails come last.
  */
 export class EngineClient {
   private engine!: Worker
@@ -138,7 +146,7 @@ export class EngineClient {
     if (this.wanted) this.show(this.wanted)
   }
 
-  /** Asks for a picture; only the latest wish counts. One that is there already, kept ready, is made at full size only. */
+  /** Asks for a picture; only the latest wish counts. Of one that is there already, kept ready, no proxy is made. */
   show(wanted: Wanted, isThere = false): void {
     this.wanted = wanted
     this.serial++
@@ -157,9 +165,14 @@ export class EngineClient {
     return this.chart('histogram', work, { frame, target, byMost })
   }
 
-  /** A second picture at full size; undefined where it can not be made. */
-  side({ frame, ...work }: AtFrame, target: Target, view: DisplayOptions): Promise<Codes | undefined> {
-    return this.chart('side', work, { frame, target, view }, 'picture')
+  /** A second picture; undefined where it can not be made. */
+  side(
+    { frame, ...work }: AtFrame,
+    target: Target,
+    view: DisplayOptions,
+    reduction: Reduction = 1,
+  ): Promise<Codes | undefined> {
+    return this.chart('side', work, { frame, target, view, reduction }, 'picture')
   }
 
   /** A picture at full size as an EXR file; undefined where it can not be made. */
@@ -172,9 +185,9 @@ export class EngineClient {
     { frame, ...work }: AtFrame,
     target: Target,
     scope: ScopeKind,
-    region?: ScopeRegion,
+    { region, reduction }: { readonly region?: ScopeRegion | undefined; readonly reduction?: Reduction } = {},
   ): Promise<{ readonly scope: Scope; readonly tookMs: number } | undefined> {
-    return this.chart('scope', work, { frame, target, scope, region })
+    return this.chart('scope', work, { frame, target, scope, region, reduction })
   }
 
   /** Where the values of a pass or a feed lie; undefined where it can not be loaded. */
@@ -183,8 +196,13 @@ export class EngineClient {
   }
 
   /** Values under a pixel of the full frame; undefined outside the picture. */
-  probe({ frame, ...work }: AtFrame, x: number, y: number, of?: Target): Promise<Probed | undefined> {
-    return this.chart('probe', work, { frame, x, y, of }, 'measures')
+  probe(
+    { frame, ...work }: AtFrame,
+    x: number,
+    y: number,
+    { of, isExact = false }: { readonly of?: Target | undefined; readonly isExact?: boolean } = {},
+  ): Promise<Probed | undefined> {
+    return this.chart('probe', work, { frame, x, y, of, isExact }, 'measures')
   }
 
   /** A picture made ahead for playing; undefined where it can not be made or was given up. */
@@ -236,29 +254,60 @@ export class EngineClient {
     for (const worker of this.workers) worker.terminate()
   }
 
-  /** The largest picture that is there at once, by how long those before it took. */
-  private firstReduction(): Reduction {
-    if (this.isThere) return 1
-    const { 1: full = 1000, 2: half = full / 3 } = this.tookMs
-    if (full < directMs) return 1
-    // A quarter is there already, from the thumbnails; a half has to be worth its own beginning.
-    return half < directMs / 2 ? 2 : 4
+  private get finest(): Reduction {
+    return this.wanted?.finest ?? 1
   }
 
-  private run(reduction: Reduction): void {
+  /** Sizes that may be shown, the one that is looked at first. */
+  private sizes(): Reduction[] {
+    const all = this.wanted ? reductionsOf(this.wanted.comp) : []
+    const fit = all.filter((r) => r >= this.finest)
+    return fit.length > 0 ? fit : [this.finest]
+  }
+
+  /** How long a picture of a size takes, by those before it: work follows its pixels, less so in small ones. Undefined before there were any. */
+  private expectedMs(size: Reduction): number | undefined {
+    const known = (Object.keys(this.tookMs).map(Number) as Reduction[]).sort(
+      (a, b) => Math.abs(Math.log2(a / size)) - Math.abs(Math.log2(b / size)),
+    )[0]
+    if (known === undefined) return undefined
+    return this.tookMs[known]! * (known / size) ** (size < known ? 2 : 1.5)
+  }
+
+  /** The largest picture that is there at once, by how long those before it took. */
+  private firstReduction(): Reduction {
+    if (this.isThere) return this.finest
+    const sizes = this.sizes()
+    const smallest = sizes.at(-1)!
+    return (
+      sizes.find((size) => (this.expectedMs(size) ?? 1000) < (size === this.finest ? directMs : proxyMs)) ??
+      smallest
+    )
+  }
+
+  /** The size after one: that which is looked at, or, where that takes long, one between that is there soon. */
+  private nextSize(after: Reduction): Reduction {
+    if ((this.expectedMs(this.finest) ?? 0) < longMs) return this.finest
+    const between = this.sizes().filter((size) => size > this.finest && size <= after / 4)
+    return between.find((size) => (this.expectedMs(size) ?? 0) < longMs / 2) ?? this.finest
+  }
+
+  /** Asks for a picture at a size; one that follows another of the same wish may be given up for a newer wish. */
+  private run(reduction: Reduction, isFollowing = false): void {
     if (!this.wanted) return
-    const { comp, media, ...wish } = this.wanted
+    const { comp, media, finest = 1, ...wish } = this.wanted
     const { serial } = this
+    const isProxy = reduction > finest
     this.isRunning = true
-    const isSettling = reduction === 1 && (this.tookMs[1] ?? 1000) >= directMs
+    const mayEnd = (isFollowing || !isProxy) && (this.expectedMs(reduction) ?? 1000) >= directMs
     this.flags.countPicture()
     const asked = this.ask(
       'show',
       { comp, media },
-      { ...wish, reduction },
-      reduction === 1 ? 'picture' : 'drag',
+      { ...wish, reduction, isProxy },
+      isProxy ? 'drag' : 'picture',
     )
-    this.unwanted = isSettling ? asked.id : undefined
+    this.unwanted = mayEnd ? asked.id : undefined
     asked.answer.then(
       (shown) => {
         this.received(shown, serial)
@@ -278,19 +327,19 @@ export class EngineClient {
     if (isShort) {
       this.isShort = false
       this.listener.onFailed(
-        `There is not enough memory for this picture at full size; it is shown at 1/${reduction}. Mute lanes or close other pages for more.`,
+        `There is not enough memory for this picture at the size that is looked at; it is shown at 1/${reduction}. Mute lanes or close other pages for more.`,
       )
     }
-    this.afterPicture(serial, isShort ? 1 : reduction)
+    this.afterPicture(serial, isShort ? this.finest : reduction)
   }
 
   private missed(error: unknown, reduction: Reduction, serial: number): void {
     if (error instanceof EngineLost) return
     if (error instanceof Cancelled) {
-      this.afterPicture(serial, 1)
+      this.afterPicture(serial, this.finest)
       return
     }
-    const smaller = ({ 1: 2, 2: 4, 4: undefined } as const)[reduction]
+    const smaller = this.sizes().find((size) => size > reduction)
     if (error instanceof EngineError && error.isMemory && smaller && serial === this.serial) {
       // Shown smaller, and said, rather than not at all.
       this.isShort = true
@@ -298,13 +347,13 @@ export class EngineClient {
       return
     }
     this.listener.onFailed(error instanceof Error ? error.message : String(error))
-    this.afterPicture(serial, 1)
+    this.afterPicture(serial, this.finest)
   }
 
   private afterPicture(serial: number, reduction: Reduction): void {
     this.isRunning = false
     if (serial !== this.serial) this.run(this.firstReduction())
-    else if (reduction > 1) this.run(1)
+    else if (reduction > this.finest) this.run(this.nextSize(reduction), true)
     else {
       this.listener.onBusy(false, this.serial)
       this.askForThumbs()

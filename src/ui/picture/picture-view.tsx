@@ -144,6 +144,7 @@ export function PictureView({
         element.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
         element.dataset['serial'] = String(serial)
         element.dataset['reduction'] = String(shown.reduction)
+        element.dataset['settled'] = String(shown.isSettled)
       }),
     [onPicture],
   )

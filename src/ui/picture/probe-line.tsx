@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from 'react'
 import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
 import type { Probed } from '../../core/engine/session/requests.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
+import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v))))
@@ -31,6 +32,9 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
   if (point && point !== place) setPlace(point)
   const asking = useRef(false)
   const again = useRef(false)
+  const exact = useRef(false)
+  const askNow = useRef(() => {})
+  const [isExacting, setIsExacting] = useState(false)
 
   useEffect(() => {
     if (!engine || !place) return
@@ -41,8 +45,13 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
       }
       asking.current = true
       const { comp, media, frame } = store.getState()
-      void engine.probe({ comp, media, frame }, place[0], place[1]).then((result) => {
+      // What has been asked for exactly is asked for the shown picture again as soon as that or the place is another.
+      const isExact = exact.current
+      exact.current = false
+      setIsExacting(isExact)
+      void engine.probe({ comp, media, frame }, place[0], place[1], { isExact }).then((result) => {
         asking.current = false
+        setIsExacting(false)
         setProbed(result)
         if (again.current) {
           again.current = false
@@ -51,8 +60,16 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
       })
     }
     ask()
+    askNow.current = ask
     return onPicture(ask)
   }, [engine, store, place, onPicture])
+  const askExactly = () => {
+    exact.current = true
+    askNow.current()
+  }
+  useShortcut('exact', () => {
+    if (probed && probed.reduction > 1) askExactly()
+  })
 
   useEffect(() => {
     const timer = setTimeout(
@@ -97,6 +114,19 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
           ) : (
             <span data-testid="probe-values">ID {probed.object}</span>
           )}
+          {probed.reduction > 1 && (
+            <button
+              type="button"
+              className="text-accent hover:underline"
+              title="These values are of a smaller picture, as large as it is looked at. X makes the whole one for the exact value here."
+              disabled={isExacting}
+              onClick={askExactly}
+            >
+              {isExacting
+                ? 'making it at full size …'
+                : `mean of ${probed.reduction} × ${probed.reduction} · exact (X)`}
+            </button>
+          )}
           {probed.data.map(({ name, value }) => (
             <span key={name}>
               {name}{' '}
@@ -113,7 +143,7 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
       )}
       {isSlow && (
         <span className="ml-auto text-accent" role="status">
-          settling to full size …
+          settling …
         </span>
       )}
     </div>

@@ -8,6 +8,7 @@ import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { scopeKinds, type ScopeKind } from '../../core/kernels/kernels.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'
+import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const names: Readonly<Record<ScopeKind, string>> = {
@@ -149,15 +150,17 @@ function ScopeView({ kind, onKind }: { kind: ScopeKind; onKind: (kind: ScopeKind
         of === 'step' && lane !== undefined
           ? { type: 'lane', lane, ...(step === undefined || !placeOfStep(comp, step) ? {} : { after: step }) }
           : { type: 'picture' }
-      void engine.scope({ comp, media, frame }, target, kind, region).then((found) => {
-        const context = canvas.current?.getContext('2d')
-        if (!isWanted() || !found || !context) return
-        const { scope } = found
-        if (kind === 'histogram') paintHistogram(context, scope)
-        else if (kind === 'vectorscope') paintVectors(context, scope)
-        else paintPlanes(context, scope, (plane) => (kind === 'waveform' ? inks[3] : inks[plane]!))
-        setTold({ pixels: scope.pixels, tookMs: found.tookMs })
-      })
+      void engine
+        .scope({ comp, media, frame }, target, kind, { region, reduction: seenReduction(store.getState()) })
+        .then((found) => {
+          const context = canvas.current?.getContext('2d')
+          if (!isWanted() || !found || !context) return
+          const { scope } = found
+          if (kind === 'histogram') paintHistogram(context, scope)
+          else if (kind === 'vectorscope') paintVectors(context, scope)
+          else paintPlanes(context, scope, (plane) => (kind === 'waveform' ? inks[3] : inks[plane]!))
+          setTold({ pixels: scope.pixels, tookMs: found.tookMs })
+        })
     })
   }, [engine, store, kind, region, of, selection, onPicture])
   return (

@@ -2,6 +2,7 @@
 
 import { useEffect, useRef, type PointerEvent, type RefObject } from 'react'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'
+import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { sideTarget } from './compare.ts'
 
@@ -57,7 +58,12 @@ export function Wipe({
         checker: state.isCheckered ? 8 : 0,
       }
       void engine
-        .side({ comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame }, asked.target, view)
+        .side(
+          { comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame },
+          asked.target,
+          view,
+          seenReduction(state),
+        )
         .then((side) => {
           if (side && isWanted())
             draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)

@@ -46,6 +46,11 @@ export const shortcuts = {
   light: { keys: 'l', does: 'Light alone', group: 'Picture' },
   fit: { keys: 'f', does: 'Fit the picture into view', group: 'Picture' },
   fullSize: { keys: '1', does: 'One pixel as one pixel', group: 'Picture' },
+  exact: {
+    keys: 'x',
+    does: 'The exact value, where a smaller picture is shown',
+    group: 'Picture',
+  },
   wipe: { keys: 'w', does: 'Wipe between two sides', group: 'Picture' },
   matte: { keys: 'm', does: 'Show the matte: over, grey, cut out', group: 'Picture' },
   scopes: { keys: 's', does: 'Scopes', group: 'Picture' },

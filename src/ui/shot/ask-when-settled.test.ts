@@ -4,8 +4,8 @@ import { askWhenSettled } from './ask-when-settled.ts'
 
 test('asks at once and with settled pictures, not with proxies nor while paused, and no answer is wanted after its end', () => {
   const listeners = new Set<(shown: Shown, serial: number) => void>()
-  const show = (reduction: number) => {
-    for (const listener of listeners) listener({ reduction } as Shown, 1)
+  const show = (isSettled: boolean) => {
+    for (const listener of listeners) listener({ isSettled } as Shown, 1)
   }
   const wanted: (() => boolean)[] = []
   let isPaused = false
@@ -18,17 +18,17 @@ test('asks at once and with settled pictures, not with proxies nor while paused,
     () => isPaused,
   )
   expect(wanted).toHaveLength(1)
-  show(4)
+  show(false)
   expect(wanted).toHaveLength(1)
-  show(1)
+  show(true)
   expect(wanted).toHaveLength(2)
   isPaused = true
-  show(1)
+  show(true)
   expect(wanted).toHaveLength(2)
   expect(wanted.map((is) => is())).toEqual([true, true])
   end()
   isPaused = false
-  show(1)
+  show(true)
   expect(wanted.map((is) => is())).toEqual([false, false])
   expect(listeners.size).toBe(0)
 })

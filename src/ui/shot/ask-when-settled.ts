@@ -1,7 +1,7 @@
 import type { ShotContextValue } from './shot-context.tsx'
 
 /**
- * Asks at once, and again with every picture that has settled at full size, unless it `isPaused`. What is asked is told whether its answer is
+ * Asks at once, and again with every picture that has settled, unless it `isPaused`. What is asked is told whether its answer is
  * still wanted. Gives back how to end it, as an effect does.
  */
 export function askWhenSettled(
@@ -13,7 +13,7 @@ export function askWhenSettled(
   const isWanted = () => isCurrent
   ask(isWanted)
   const stop = onPicture((shown) => {
-    if (shown.reduction === 1 && !isPaused()) ask(isWanted)
+    if (shown.isSettled && !isPaused()) ask(isWanted)
   })
   return () => {
     isCurrent = false

@@ -3,7 +3,7 @@ import { frameNumbers, type MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { putSetting } from '../../core/comp/settings.ts'
 import type { Codes, Overlay } from '../../core/engine/session/requests.ts'
-import type { Reduction } from '../../core/engine/work-area.ts'
+import { reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
 import type { EngineClient, Wanted } from '../engine/engine-client.ts'
 import { sideTarget } from '../picture/compare.ts'
 import { Player, type Played } from '../playing/player.ts'
@@ -39,7 +39,8 @@ function wantedOf(now: ShotState): Wanted {
       viewTarget(state.comp, state.viewMode, state.selection))
   const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
   const { media, frame, hasWarnings } = state
-  return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings }
+  const finest = seenReduction(state)
+  return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings, finest }
 }
 
 /** The comp with what is moved by hand where the hand is. */
@@ -65,16 +66,17 @@ const looked = (s: ShotState) =>
     s.viewMode === 'picture' && !s.matteView && s.compare?.left !== 'before' ? 0 : s.selection,
   ] as const
 
-/** The largest size that a picture needs to have to be looked at. */
-export function seenReduction(zoom: number): Reduction {
-  return zoom <= 0.26 ? 4 : zoom <= 0.52 ? 2 : 1
+/** The smallest size that has a pixel for each of the screen's; a little less is not seen. */
+export function seenReduction({ zoom, comp }: Pick<ShotState, 'zoom' | 'comp'>): Reduction {
+  const scale = zoom * window.devicePixelRatio
+  return reductionsOf(comp).findLast((r) => r * scale <= 1.04) ?? 1
 }
 
 /** What can be kept ready and played: the picture itself, with nothing laid over it and no second one beside it. */
 function playedOf(state: ShotState): Played | undefined {
   const { overlay, hasWarnings, comp, media, target, view } = wantedOf(state)
   if (overlay || hasWarnings || state.compare || state.shownPass) return undefined
-  return { work: { comp, media }, wish: { target, view, reduction: seenReduction(state.zoom) } }
+  return { work: { comp, media }, wish: { target, view, reduction: seenReduction(state) } }
 }
 
 /** Frame numbers for which every sequence of a shot has a file of its own. */
@@ -154,7 +156,8 @@ export function followPicture(
   player.changed()
   const stop = store.subscribe((now, before) => {
     const isLooked = !shallow(looked(now), looked(before))
-    const hasSize = seenReduction(now.zoom) !== seenReduction(before.zoom)
+    const hasSize = seenReduction(now) !== seenReduction(before)
+    const isFiner = seenReduction(now) < seenReduction(before)
     if (now.cacheMb !== before.cacheMb) player.cache.budgetBytes = now.cacheMb * 2 ** 20
     const byFiles = now.media !== before.media && now.comp === before.comp
     if (isLooked || hasSize) player.changed(!byFiles)
@@ -171,6 +174,8 @@ export function followPicture(
     // A playing picture is shown by the player, unless it is looked at in a way that can not be kept ready.
     const isPlayed = now.isPlaying && !now.riding && playedOf(now) !== undefined
     if (isLooked) engine.show(wantedOf(now))
+    // What is there stays until it is there at the size that is looked at now.
+    else if (isFiner && !now.isPlaying) engine.show(wantedOf(now), true)
     else if (now.frame !== before.frame && isPlayed) player.goTo(now.frame)
     else if (now.frame !== before.frame) settle()
     if (before.isBusy && !now.isBusy) player.rested()

@@ -25,7 +25,7 @@ export function sendThumbnail(
     const { viewMode, exposure, channel, shownPass } = store.getState()
     // Only the picture as it is, not as someone happens to look at it; and not when it was only opened.
     if (
-      shown.reduction > 1 ||
+      !shown.isSettled ||
       viewMode !== 'picture' ||
       shownPass !== undefined ||
       exposure !== 0 ||

@@ -2,29 +2,37 @@ import { encodePicture } from '../../formats/write-picture.ts'
 import { portableZlib } from '../../formats/exr-codecs.ts'
 import { readablePass } from '../../passes/readable-pass.ts'
 import { Cancelled } from '../../cancelled.ts'
+import type { Comp } from '../../comp/schema.ts'
 import { cropToCanvas } from '../crop.ts'
 import { luminanceHistogram, valueHistogram } from '../histogram.ts'
 import { countScope } from '../scopes.ts'
+import { reductionFor } from '../work-area.ts'
 import { sampleSmall, shrink, smallToCodes } from '../shrink.ts'
 import type { PassThumb, Thumb } from './requests.ts'
 import type { Handler } from './session-state.ts'
 
+/** A picture of this size says how often values lie where. */
+const chartSize = (comp: Comp) => reductionFor(comp, 480, 2)
+/** Small pictures are made of it. */
+export const smallSize = (comp: Comp) => reductionFor(comp, 240, 4)
+
 export const histogram: Handler<'histogram'> = async (session, work, { frame, target, byMost }, isStale) => {
-  const { picture } = await session.make(work, frame, 2, target, isStale)
+  const { picture } = await session.make(work, frame, chartSize(work.comp), target, isStale)
   return luminanceHistogram(picture, byMost)
 }
 
 export const values: Handler<'values'> = async (session, work, { frame, target }, isStale) => {
-  const { picture } = await session.make(work, frame, 2, target, isStale)
+  const { picture } = await session.make(work, frame, chartSize(work.comp), target, isStale)
   return valueHistogram(picture)
 }
 
 export const scope: Handler<'scope'> = async (session, work, wish, isStale) => {
-  const { picture, area } = await session.make(work, wish.frame, 1, wish.target, isStale)
+  const { reduction = 1 } = wish
+  const { picture, area } = await session.make(work, wish.frame, reduction, wish.target, isStale)
   if (picture.channels === 1) throw new Error('A scope needs a picture of colour.')
   const { marginPx: m, canvasWidth, canvasHeight } = area
-  const [left, top, right, bottom] = wish.region ?? [0, 0, canvasWidth, canvasHeight]
-  const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v)))
+  const [left, top, right, bottom] = wish.region ?? [0, 0, canvasWidth * reduction, canvasHeight * reduction]
+  const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v / reduction)))
   const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
   const started = performance.now()
   const counted = countScope(picture, wish.scope, part, session.evaluator.workshop.kernels)
@@ -45,7 +53,7 @@ export const passes: Handler<'passes'> = async (session, work, { frame, width },
     for (const { name: pass, kind } of all)
       try {
         const target = { type: 'pass', media, pass } as const
-        const { picture, area } = await session.make(work, frame, 4, target, isStale)
+        const { picture, area } = await session.make(work, frame, smallSize(work.comp), target, isStale)
         const small = sampleSmall(cropToCanvas(picture, area), width)
         const { codes: pixels, low, high } = readablePass(small, kind)
         found.push({ media, pass, width: small.width, height: small.height, pixels, low, high })
@@ -60,7 +68,13 @@ export const previews: Handler<'previews'> = async (session, { media }, wish, is
   const found: (Thumb | undefined)[] = []
   for (const [i, comp] of wish.comps.entries())
     try {
-      const { node, area } = await session.plan({ comp, media }, wish.frame, 4, wish.target, isStale)
+      const { node, area } = await session.plan(
+        { comp, media },
+        wish.frame,
+        smallSize(comp),
+        wish.target,
+        isStale,
+      )
       await session.evaluator.load(comp, node)
       const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
       const { width, height } = small

@@ -22,7 +22,7 @@ function objectOf(picture: Picture, masks: 'ranked' | 'plain' | undefined, x: nu
 }
 
 /** Values under a pixel of the full frame: of the picture that is shown, with the depths there; or of something else. */
-export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of }, isStale) => {
+export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, isExact }, isStale) => {
   const { comp, media } = work
   if (of) {
     const { picture, area } = await session.make(work, frame, 1, of, isStale)
@@ -30,14 +30,16 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of }
     const rgba = pixelAt(picture, px, py)
     const pass = of.type === 'pass' ? media[of.media]?.passes.find((p) => p.name === of.pass) : undefined
     const masks = pass?.kind === 'ids' ? (pass.detail?.masks ?? 'plain') : undefined
-    return rgba && { rgba, ...objectOf(picture, masks, px, py), data: [] }
+    return rgba && { rgba, reduction: 1, ...objectOf(picture, masks, px, py), data: [] }
   }
   const { shown } = session
   if (!shown) return undefined
-  const [px, py] = [x, y].map((v) => Math.floor(v / shown.reduction) + shown.marginPx) as [number, number]
-  const rgba = pixelAt(shown.picture, px, py)
+  const made = isExact ? await session.make(work, frame, 1, shown.target, isStale) : undefined
+  const seen = made ? { ...shown, picture: made.picture, reduction: 1, marginPx: made.area.marginPx } : shown
+  const [px, py] = [x, y].map((v) => Math.floor(v / seen.reduction) + seen.marginPx) as [number, number]
+  const rgba = pixelAt(seen.picture, px, py)
   if (!rgba) return undefined
-  const object = objectOf(shown.picture, shown.masks, px, py)
+  const object = objectOf(seen.picture, seen.masks, px, py)
   const data: { name: string; value: number }[] = []
   for (const [ref, one] of Object.entries(media)) {
     const depth = one.passes.find((p) => p.kind === 'depth')
@@ -48,5 +50,5 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of }
     const value = pixelAt(picture, Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx)?.[0]
     if (value !== undefined) data.push({ name: depth.name, value })
   }
-  return { rgba, ...object, data }
+  return { rgba, reduction: seen.reduction, ...object, data }
 }

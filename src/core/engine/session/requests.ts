@@ -32,6 +32,8 @@ export interface Codes {
 }
 export interface Shown extends Codes {
   readonly reduction: Reduction
+  /** It is as large as it is looked at, and all that was read for it is in it. */
+  readonly isSettled: boolean
   readonly problems: readonly PlanProblem[]
   readonly warnings: Warnings | undefined
   readonly tookMs: number
@@ -54,6 +56,8 @@ export interface PassThumb {
   readonly high: number
 }
 export interface Probed {
+  /** How many pixels of the full frame it is the mean of, on each side. */
+  readonly reduction: number
   readonly rgba: readonly [number, number, number, number]
   /** Eight hexadecimal digits: the object under the pointer, where IDs are shown. */
   readonly object?: string
@@ -77,6 +81,8 @@ export interface Requests {
   show: {
     wish: OfTarget & {
       readonly reduction: Reduction
+      /** One at the size that is looked at follows; what has to be read first is not waited for. */
+      readonly isProxy?: boolean | undefined
       readonly view: DisplayOptions
       readonly overlay?: Overlay | undefined
       /** Marks what a display hides. */
@@ -95,16 +101,29 @@ export interface Requests {
   values: { wish: OfTarget; answer: ValueHistogram }
   /** A scope of a picture, or of a part of it in pixels of the full frame. */
   scope: {
-    wish: OfTarget & { readonly scope: ScopeKind; readonly region?: ScopeRegion | undefined }
+    wish: OfTarget & {
+      readonly scope: ScopeKind
+      readonly region?: ScopeRegion | undefined
+      readonly reduction?: Reduction | undefined
+    }
     answer: { readonly scope: Scope; readonly tookMs: number }
   }
   /** A second picture to be compared with the shown one. */
-  side: { wish: OfTarget & { readonly view: DisplayOptions }; answer: Codes }
+  side: {
+    wish: OfTarget & { readonly view: DisplayOptions; readonly reduction?: Reduction | undefined }
+    answer: Codes
+  }
   /** A picture at full size as the bytes of an EXR file. */
   exr: { wish: OfTarget; answer: Uint8Array<ArrayBuffer> }
   /** Values at a pixel of the full frame; of this instead of the shown picture. Undefined outside of it. */
   probe: {
-    wish: OfFrame & { readonly x: number; readonly y: number; readonly of?: Target | undefined }
+    wish: OfFrame & {
+      readonly x: number
+      readonly y: number
+      readonly of?: Target | undefined
+      /** At full size, whatever is shown: the whole is made for it. */
+      readonly isExact?: boolean | undefined
+    }
     answer: Probed | undefined
   }
   /** A picture made ahead for playing, with what it depends on; where that is what is known already, without its pixels. */

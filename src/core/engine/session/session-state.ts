@@ -10,6 +10,7 @@ import type { Answer, Kind, Wish, Work } from './requests.ts'
 /** The picture that is looked at, for the probe. */
 interface NowShown {
   readonly picture: Picture
+  readonly target: Target
   readonly reduction: number
   readonly marginPx: number
   readonly unpin: () => void

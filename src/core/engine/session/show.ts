@@ -97,7 +97,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   if (isStale()) throw new Cancelled()
   // A proxy does not wait for what has to be read first: the settled picture has it.
   const planned = (of: Target) =>
-    reduction > 1
+    wish.isProxy
       ? plan(comp, media, frame, reduction, of, session.readings)
       : session.plan(work, frame, reduction, of, isStale)
   const { node, area, problems } = await planned(target)
@@ -112,7 +112,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
   const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
   const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
-  session.nowShown({ picture: whole, reduction, marginPx: area.marginPx, unpin, masks })
+  session.nowShown({ picture: whole, target, reduction, marginPx: area.marginPx, unpin, masks })
   if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   if (overlay) {
@@ -123,7 +123,14 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   }
   const warnings = wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
   const shown = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
-  return { ...shown, reduction, problems, warnings, tookMs: performance.now() - started }
+  return {
+    ...shown,
+    reduction,
+    isSettled: !wish.isProxy,
+    problems,
+    warnings,
+    tookMs: performance.now() - started,
+  }
 }
 
 /** A picture as it is looked at, without the margin. It is pinned by the caller. */
@@ -141,10 +148,12 @@ export async function codesOf(
   return cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
 }
 
-/** A second picture at full size, to be compared with the shown one. */
-export const side: Handler<'side'> = async (session, work, { frame, target, view }, isStale) => {
+/** A second picture, to be compared with the shown one. */
+export const side: Handler<'side'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
-  const { node, area } = await session.plan(work, frame, 1, target, isStale)
+  const { frame, target, reduction = 1 } = wish
+  const view = { ...wish.view, checker: wish.view.checker / reduction }
+  const { node, area } = await session.plan(work, frame, reduction, target, isStale)
   await evaluator.load(work.comp, node)
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)

@@ -9,6 +9,7 @@ import { cropToCanvas } from '../crop.ts'
 import { planAll, planJoins } from '../plan/plan.ts'
 import type { PlanNode } from '../plan/plan-node.ts'
 import type { Target } from '../plan/plan-targets.ts'
+import { smallSize } from './charts.ts'
 import { settled } from '../readings.ts'
 import { shrink, smallToCodes } from '../shrink.ts'
 import { matteKey, type Thumb } from './requests.ts'
@@ -45,7 +46,7 @@ function placesOf(comp: Comp): { key: string; target: Target }[] {
 /** Small pictures of the desk that are not on the page yet, and its meters. */
 export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { frame, width }, isStale) => {
   const { evaluator, measured, readings } = session
-  const reduction = 4
+  const reduction = smallSize(comp)
   const points = placesOf(comp)
   const targets = points.map((p) => p.target)
   const make = () => {
