@@ -233,7 +233,13 @@ export async function renderShotFile(
           const { width, height } = whole
           const hasAlpha = options.movieAlpha ?? false
           const { rate } = shot.comp.frames
-          movie ??= new MovieWriter(options.movie!, movieKind, { width, height, rate, hasAlpha })
+          movie ??= new MovieWriter(options.movie!, movieKind, {
+            width,
+            height,
+            rate,
+            hasAlpha,
+            screen: shot.comp.screen,
+          })
           const codes = await (hasAlpha ? straightCodes(engine, whole, of) : engine.shownCodes(whole, of))
           const words = { shot: shot.name, frame, version: 1 }
           await movie.write(options.burnIn ? await burntIn(codes, { width, height }, words) : codes)

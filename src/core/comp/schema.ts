@@ -113,6 +113,8 @@ const compSchema = v.strictObject({
       v.strictObject({ type: v.literal('table'), table: passLink, takes: v.picklist(['linear', 'srgb']) }),
     ]),
   ),
+  /** The screen that it is looked at on, and that movies and review pictures are made for; sRGB where left out. */
+  screen: v.optional(v.picklist(['p3', 'gamma-2.4'])),
   /** Drawn shapes, for sources and mattes to name. */
   drawings: v.optional(v.pipe(v.array(drawing), v.maxLength(500, 'wants at most 500 drawings')), []),
 })
@@ -121,6 +123,7 @@ export type Comp = v.InferOutput<typeof compSchema>
 export type Lane = Comp['lanes'][number]
 export type Step = Lane['steps'][number]
 export type Viewing = NonNullable<Comp['viewing']>
+export type Screen = NonNullable<Comp['screen']>
 export type Source = Lane['source']
 export type Link = v.InferOutput<typeof link>
 export type FeedLink = v.InferOutput<typeof feed>

@@ -579,7 +579,7 @@ describe('colour tables', () => {
     const look = (viewing: Comp['viewing'], channel: 'colour' | 'alpha' = 'colour') => {
       const codes = new Uint8Array(8)
       const pass = withTable['look']!.passes[0]!
-      displayViewed(codes, picture, { gain: 1, channel, checker: 0 }, viewing, { picture: entries, pass }, { kernels, store })
+      displayViewed(codes, picture, { gain: 1, channel, checker: 0 }, { viewing }, { picture: entries, pass }, { kernels, store })
       return [...codes]
     }
     // Linear 0.5 and 0.25 are the codes 188 and 137 of sRGB (IEC 61966-2-1).

@@ -1,3 +1,5 @@
+import type { Screen } from '../comp/schema.ts'
+import { p3Matrix } from './viewed.ts'
 import type { Picture } from '../picture/picture.ts'
 
 /** Sapphire, as 8-bit codes. */
@@ -24,14 +26,21 @@ export interface Warnings {
 }
 
 /**
- * Marks in shown codes what a display hides: light above 1 by white stripes, negative light in blue, alpha outside 0–1 in red.
+ * Marks in shown codes what a screen hides: light above 1 by stripes, colour that lies outside its gamut (negative in its primaries) in blue, alpha outside
+ * 0–1 in red.
  * Gives back how many pixels of the picture are of each kind.
  */
-export function markWarnings(codes: Uint8Array, picture: Picture): Warnings {
+export function markWarnings(codes: Uint8Array, picture: Picture, screen?: Screen): Warnings {
   const { width, data } = picture
+  const m = screen === 'p3' ? p3Matrix : undefined
+  const on = (row: number, r: number, g: number, b: number) =>
+    m![row]! * r + m![row + 1]! * g + m![row + 2]! * b
   let [bright, negative, alpha] = [0, 0, 0]
   for (let i = 0; i < codes.length; i += 4) {
-    const [r, g, b, a] = [data[i]!, data[i + 1]!, data[i + 2]!, data[i + 3]!]
+    const [red, green, blue, a] = [data[i]!, data[i + 1]!, data[i + 2]!, data[i + 3]!]
+    const [r, g, b] = m
+      ? [on(0, red, green, blue), on(4, red, green, blue), on(8, red, green, blue)]
+      : [red, green, blue]
     const isStripe = (((i >> 2) % width) + Math.floor((i >> 2) / width)) % 6 < 3
     if (a < -1e-6 || a > 1 + 1e-6) {
       alpha++

@@ -183,25 +183,37 @@ export function readPng(bytes: Uint8Array): Samples {
   return { width, height, channels: [...letters, 'A'], most, data: withAlpha }
 }
 
-/** RGBA samples (straight, codes of the sRGB curve) as a PNG of 8 or 16 bits, tagged with primaries by their code of ITU-T H.273 (1: those of sRGB). */
+/** How codes of a PNG are meant: primaries by their code of ITU-T H.273 (1: those of sRGB) under the sRGB curve, or those of sRGB under a power. */
+export type PngTag = { readonly primaries: number } | { readonly power: number }
+
+/** RGBA samples (straight) as a PNG of 8 or 16 bits, tagged with what they mean; sRGB where left out. */
 export function writePng(
   width: number,
   height: number,
   data: Uint8Array | Uint16Array,
-  primaries = 1,
+  tag: PngTag = { primaries: 1 },
 ): Uint8Array {
   const depth = data instanceof Uint16Array ? 16 : 8
   const plain = encode({ width, height, data, channels: 4, depth }, { zlib: { level: 4 } })
   // Behind the header: signature, and 25 bytes of IHDR.
-  const tags = [chunk('cICP', primaries, 13, 0, 1), ...(primaries === 1 ? [chunk('sRGB', 0)] : [])].flatMap(
-    (c) => [...c],
-  )
+  const chunks =
+    'power' in tag
+      ? [chunk('gAMA', ...bytesOf(100_000 / tag.power)), chunk('cHRM', ...rec709Chunk)]
+      : [chunk('cICP', tag.primaries, 13, 0, 1), ...(tag.primaries === 1 ? [chunk('sRGB', 0)] : [])]
+  const tags = chunks.flatMap((c) => [...c])
   const out = new Uint8Array(plain.length + tags.length)
   out.set(plain.subarray(0, 33))
   out.set(tags, 33)
   out.set(plain.subarray(33), 33 + tags.length)
   return out
 }
+
+const bytesOf = (value: number) => {
+  const v = Math.round(value)
+  return [(v >>> 24) & 255, (v >>> 16) & 255, (v >>> 8) & 255, v & 255]
+}
+/** White, red, green, blue of Rec.709 in parts of 100,000. Source: W3C PNG, 11.3.2.1. */
+const rec709Chunk = [31270, 32900, 64000, 33000, 30000, 60000, 15000, 6000].flatMap(bytesOf)
 
 /** The check sum of PNG chunks. Source: W3C PNG, annex D. */
 function checkSum(bytes: Uint8Array): number {

@@ -97,7 +97,8 @@ export function encodePicture(
   if (ending === 'png') {
     const coded = codedPrimaries[space] ?? codedPrimaries.rec709!
     const data = inSpace(plain, coded === codedPrimaries[space] ? space : 'rec709')
-    return writePng(width, height, bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither), coded)
+    const codes = bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither)
+    return writePng(width, height, codes, { primaries: coded })
   }
   const data = inSpace(plain, space)
   const window = [0, 0, width - 1, height - 1] as const
@@ -143,7 +144,7 @@ export interface FileChoice {
 const codedPrimaries: Readonly<Partial<Record<OutputSpace, number>>> = { rec709: 1, rec2020: 9, 'p3-d65': 12 }
 
 /** Linear Rec.709 as light of another space; the same data where it is that. */
-function inSpace(data: Float32Array, space: OutputSpace): Float32Array {
+export function inSpace(data: Float32Array, space: OutputSpace): Float32Array {
   if (space === 'rec709') return data
   const out = data.slice()
   throughMatrix(out, inverse(toWorking(space)))

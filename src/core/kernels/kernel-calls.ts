@@ -1,4 +1,3 @@
-import { displayTable } from '../picture/colour.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { KernelMemory } from './kernel-memory.ts'
 import type { Tap } from './line-profile.ts'
@@ -6,9 +5,6 @@ import type { RowArguments, RowFunction, ThreadPool } from './thread-pool.ts'
 
 /** What the calls of kernels need: the memory, the threads, and numbers put where a kernel finds them. */
 export function kernelCalls(store: KernelMemory, pool: ThreadPool) {
-  const table = displayTable()
-  const tableAt = store.allocateBytes(table.length)
-  new Uint8Array(store.memory.buffer, tableAt, table.length).set(table)
   const run = <N extends RowFunction>(name: N, out: Picture, ...args: RowArguments<N>) => {
     pool.run(name, args, out.height, out.width * 4)
   }
@@ -70,8 +66,6 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool) {
     }
   }
   return {
-    table,
-    tableAt,
     run,
     withBytes,
     withScratch,

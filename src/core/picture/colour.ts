@@ -42,16 +42,31 @@ export function hexToLinear(hex: string): [number, number, number] | undefined {
   return [at(0), at(2), at(4)]
 }
 
+/** A curve of screens: `encode` from light 0–1 to signal 0–1, and the bits of the float below which it is taken as straight. */
+export interface ScreenCurve {
+  readonly encode: (light: number) => number
+  readonly first: number
+}
+/** The sRGB curve, which is straight below 2^-13, and the power 2.4 of BT.1886 with a black of 0, whose code below 2^-22 is under a half. */
+export const screenCurves = {
+  srgb: { encode: linearToSrgb, first: 0x39000000 },
+  'power-2.4': { encode: (v) => Math.max(0, v) ** (1 / 2.4), first: 0x34800000 },
+} as const satisfies Record<string, ScreenCurve>
+export type ScreenCurveName = keyof typeof screenCurves
+
+/** How many entries of 512 an octave a table of a curve has. */
+export const displayEntries = ({ first }: ScreenCurve): number => (0x3f800000 - first) >>> 14
+
 /**
- * The table the display kernels look 8-bit sRGB codes up in: entry i stands for the floats whose bits begin at
- * 0x39000000 + i·2^14 (2^-13 … 1, 512 entries an octave) and holds the code of the middle of that span.
+ * The table the display kernels look 8-bit codes up in: entry i stands for the floats whose bits begin at
+ * `first` + i·2^14 (to 1, 512 entries an octave) and holds the code of the middle of that span.
  */
-export function displayTable(): Uint8Array {
+export function displayTable(curve: ScreenCurve = screenCurves.srgb): Uint8Array {
   const bits = new Uint32Array(1)
   const value = new Float32Array(bits.buffer)
-  return Uint8Array.from({ length: 6656 }, (_, i) => {
-    bits[0] = 0x39000000 + i * 0x4000 + 0x2000
-    return Math.round(linearToSrgb(value[0]!) * 255)
+  return Uint8Array.from({ length: displayEntries(curve) }, (_, i) => {
+    bits[0] = curve.first + i * 0x4000 + 0x2000
+    return Math.round(curve.encode(value[0]!) * 255)
   })
 }
 

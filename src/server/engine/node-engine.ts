@@ -198,7 +198,7 @@ export class NodeEngine {
     const codes = new Uint8Array(picture.width * picture.height * 4)
     const dither = comp.dither === false ? undefined : frame
     const view = { gain: 1, channel: 'colour', checker: 0, dither } as const
-    displayViewed(codes, src, view, comp.viewing, entries, this.evaluator.workshop)
+    displayViewed(codes, src, view, comp, entries, this.evaluator.workshop)
     store.release(src)
     return codes
   }

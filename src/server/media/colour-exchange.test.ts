@@ -25,6 +25,12 @@ import { plainPicture } from '../../core/picture/picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import { halfToNumber } from '../../core/picture/half.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
+import { emptyComp } from '../../core/comp/edits.ts'
+import { NodeEngine } from '../engine/node-engine.ts'
+import { encodeFile, screenTag } from '../render/encode-file.ts'
+import { markWarnings } from '../../core/engine/overlay.ts'
+import { displayViewed } from '../../core/engine/viewed.ts'
+import { MovieWriter } from '../render/movie.ts'
 import { nodeZlib } from './node-zlib.ts'
 import { openMedia } from './raster-file.ts'
 
@@ -275,8 +281,97 @@ describe('files', () => {
       }
     rmSync(folder, { recursive: true })
   }) // prettier-ignore
+  test.each(['rec709', 'p3-d65', 'rec2020'] as const)('TIFF and JPEG of %s say so by a profile that Little CMS and OpenImageIO follow', async (space) => {
+    const engine = new NodeEngine(() => Promise.reject(new Error('no pass')), { threads: 1, memoryMiB: 64 })
+    const side = 16
+    const picture = plainPicture(row.length * side, side)
+    for (let i = 0; i < picture.width * side; i++) picture.data.set([...row[Math.floor((i % picture.width) / side)]!, 1], i * 4)
+    const folder = mkdtempSync(join(tmpdir(), 'zafiro-profile-'))
+    for (const [format, within] of [['tiff16', 1e-4], ['jpeg', 4 / 255]] as const) {
+      const of = { comp: { ...emptyComp(8, 8), dither: false }, media: {}, frame: 1 }
+      const bytes = await encodeFile(picture, format, 'x', engine, of, { space })
+      const file = await openMedia(bytes)
+      expect(file.info.colour.words).toMatch(/profile .* says so/)
+      expect(file.info.colour.words).toContain(primariesWords[space].split(' ')[0])
+      expect(file.info.warnings).toEqual([])
+      const { data, channels } = file.readPass('beauty')
+      const numbers = data instanceof Uint16Array ? Array.from(data, halfToNumber) : [...data]
+      const middle = (i: number) => (side / 2) * picture.width + i * side + side / 2
+      // Ours is half floats where it is read from 8 bits.
+      row.forEach((v, i) => { near(numbers.slice(middle(i) * channels, middle(i) * channels + 3).map(linearToSrgb), v.map(linearToSrgb), Math.max(within, 5e-4), `${space} ${format}`) })
+      // Little CMS takes it to sRGB by the profile alone. Sharp works on 16 bits in P3.
+      const codes = await sharp(bytes).toColourspace('srgb').removeAlpha().raw().toBuffer()
+      const seen = (v: Rgb) => (format === 'jpeg' ? v : apply(inverse(toWorking('p3-d65')), v)).map(linearToSrgb)
+      row.forEach((v, i) => { near([...codes.subarray(middle(i) * 3, middle(i) * 3 + 3)].map((c) => c / 255), seen(v), 0.006 + within, `${space} ${format} by sharp`) })
+      const name = join(folder, `a.${format === 'jpeg' ? 'jpg' : 'tif'}`)
+      writeFileSync(name, bytes)
+      const info = execFileSync('oiiotool', ['-v', '--info', name], { encoding: 'utf8' })
+      expect(info).toMatch(/ICCProfile:profile_version: "4\.4\.0"/)
+      expect(info).toMatch(/ICCProfile: /)
+    }
+    rmSync(folder, { recursive: true })
+  }) // prettier-ignore
   test('inks are told', async () => {
     const inks = await sharp({ create: { width: 16, height: 16, channels: 3, background: '#a53' } }).toColourspace('cmyk').jpeg().toBuffer() // prettier-ignore
     expect((await openMedia(new Uint8Array(inks))).info.warnings.join()).toMatch(/inks \(CMYK\)/)
   })
+})
+
+describe('screens', () => {
+  const wide: readonly Rgb[] = [...row, [0.004, 0.0004, 0.00002], [0.0001, 0.3, 0.001]]
+  const picture = createLoneKernels(32).store.allocate(wide.length, 1, 4)
+  test.each([
+    ['p3', 'DISPLAY - CIE-XYZ-D65_to_G2.6-P3-D65'],
+    ['gamma-2.4', 'DISPLAY - CIE-XYZ-D65_to_REC.1886-REC.709'],
+    [undefined, 'DISPLAY - CIE-XYZ-D65_to_sRGB'],
+  ] as const)('codes for a screen of %s are those of OpenColorIO within one, with noise on the mean', async (screen, name) => {
+    const { kernels, store } = createLoneKernels(64)
+    const found = byOcio([[name, true]], wide.map((v) => apply(toXyz(chromaticities.rec709), v)))
+    // It has P3 under a power of 2.6 alone.
+    const toScreen = screen === 'p3' ? found.map((v) => v.map((c) => linearToSrgb(Math.max(0, c) ** 2.6))) : found
+    const shown = (dither?: number) => {
+      const [of, codes] = [store.allocate(wide.length, 64, 4), new Uint8Array(wide.length * 64 * 4)]
+      for (let i = 0; i < wide.length * 64; i++) of.data.set([...wide[i % wide.length]!, 1], i * 4)
+      displayViewed(codes, of, { gain: 1, channel: 'colour', checker: 0, dither }, { screen }, undefined, { kernels, store })
+      return codes
+    }
+    const [plain, noisy] = [shown(), shown(3)]
+    wide.forEach((_, i) => {
+      for (const c of [0, 1, 2] as const) {
+        const wanted = 255 * Math.min(1, Math.max(0, toScreen[i]![c]))
+        expect(Math.abs(plain[i * 4 + c]! - wanted), `${name} ${String(i)} ${String(c)}`).toBeLessThan(1.05)
+        let sum = 0
+        for (let y = 0; y < 64; y++) sum += noisy[(y * wide.length + i) * 4 + c]!
+        expect(Math.abs(sum / 64 - wanted)).toBeLessThan(0.3)
+      }
+    })
+    // What is written for it says so, and is the same light again.
+    const codes = plain.slice(0, wide.length * 4)
+    const { info, light } = await lightOf(writePng(wide.length, 1, codes, screenTag(screen)))
+    expect(info.colour.words).toMatch(screen === 'p3' ? /^P3/ : screen ? /gamma 2\.4/ : /sRGB/)
+    light.forEach((v, i) => { near(v.map(linearToSrgb), row[i]!.map(linearToSrgb), 1.2 / 255) })
+  }) // prettier-ignore
+  test('colours that a screen can not show are marked: those of P3 on sRGB, none of them on P3', () => {
+    const inP3 = apply(toWorking('p3-d65'), [0.05, 0.9, 0.05])
+    const inRec2020 = apply(toWorking('rec2020'), [0.02, 0.9, 0.02])
+    expect(Math.min(...inP3)).toBeLessThan(0)
+    const marked = (v: readonly number[], screen?: 'p3') => {
+      picture.data.fill(0)
+      picture.data.set([...v, 1])
+      return markWarnings(new Uint8Array(wide.length * 4), picture, screen).negative
+    }
+    expect([marked(inP3), marked(inP3, 'p3'), marked(inRec2020, 'p3'), marked([0.2, 0.3, 0.4])]).toEqual([1, 0, 1, 0]) // prettier-ignore
+  })
+  test('movies say which primaries they were made for', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'zafiro-movie-'))
+    for (const [screen, primaries] of [['p3', 'smpte432'], [undefined, 'bt709']] as const) {
+      const file = join(folder, `${primaries}.mp4`)
+      const movie = new MovieWriter(file, 'mp4', { width: 32, height: 32, rate: 24, screen })
+      await movie.write(new Uint8Array(32 * 32 * 4).fill(128))
+      await movie.finish()
+      const said = execFileSync('ffprobe', ['-v', 'error', '-show_entries', 'stream=color_primaries', '-of', 'csv=p=0', file], { encoding: 'utf8' })
+      expect(said.trim()).toBe(primaries)
+    }
+    rmSync(folder, { recursive: true })
+  }) // prettier-ignore
 })

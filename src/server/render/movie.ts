@@ -2,6 +2,7 @@ import { spawn, type ChildProcess } from 'node:child_process'
 import { once } from 'node:events'
 import { rename, rm } from 'node:fs/promises'
 import { randomBytes } from 'node:crypto'
+import type { Comp } from '../../core/comp/schema.ts'
 
 /** Kinds of movies for review: H.264 in MP4, VP9 in WebM, ProRes 4444 in QuickTime. */
 export const movieKinds = ['mp4', 'webm', 'mov'] as const
@@ -28,9 +29,9 @@ const fractions: readonly (readonly [number, string])[] = [
 ]
 const rateText = (rate: number) => fractions.find(([r]) => Math.abs(r - rate) < 0.005)?.[1] ?? String(rate)
 
-/** Tagged as BT.709, in the range of television: what players take untagged sRGB-like codes for (common practice). */
+/** Tagged as BT.709 (or, for P3 screens, with the primaries of SMPTE EG 432-1), in the range of television: what players take untagged sRGB-like codes for (common practice). */
 const colour = 'scale=out_color_matrix=bt709:out_range=tv'
-const tags = ['-colorspace', 'bt709', '-color_primaries', 'bt709', '-color_trc', 'bt709']
+const tags = (screen: Comp['screen']) => ['-colorspace', 'bt709', '-color_primaries', screen === 'p3' ? 'smpte432' : 'bt709', '-color_trc', screen === 'p3' ? 'iec61966-2-1' : 'bt709'] // prettier-ignore
 const even = 'pad=ceil(iw/2)*2:ceil(ih/2)*2'
 /** With alpha; what shows light over nothing is straight there (common practice). H.264 has none. */
 const codecsWithAlpha: Readonly<Partial<Record<MovieKind, readonly string[]>>> = {
@@ -62,15 +63,17 @@ export class MovieWriter {
       readonly height: number
       readonly rate: number
       readonly hasAlpha?: boolean
+      /** What its codes were made for. */
+      readonly screen?: Comp['screen']
     },
     command = 'ffmpeg',
   ) {
     this.part = `${file}.${randomBytes(4).toString('hex')}.part`
-    const { width, height, rate, hasAlpha = false } = shape
+    const { width, height, rate, hasAlpha = false, screen } = shape
     const codec = (hasAlpha ? codecsWithAlpha[kind] : undefined) ?? codecs[kind]
     const input = ['-f', 'rawvideo', '-pixel_format', 'rgba', '-video_size', `${width}x${height}`, '-framerate', rateText(rate), '-i', 'pipe:0'] // prettier-ignore
     const container = { mp4: 'mp4', webm: 'webm', mov: 'mov' }[kind]
-    const args = ['-hide_banner', '-loglevel', 'error', '-y', ...input, ...codec, ...tags, '-f', container, this.part] // prettier-ignore
+    const args = ['-hide_banner', '-loglevel', 'error', '-y', ...input, ...codec, ...tags(screen), '-f', container, this.part] // prettier-ignore
     this.child = spawn(/*turbopackIgnore: true*/ command, args, { stdio: ['pipe', 'ignore', 'pipe'] })
     this.child.stderr!.on('data', (text: Buffer) => {
       this.said = (this.said + text.toString()).slice(-2000)

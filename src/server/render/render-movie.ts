@@ -1,6 +1,7 @@
-import { stat } from 'node:fs/promises'
+import { readFile, stat } from 'node:fs/promises'
 import { join } from 'node:path'
 import sharp from 'sharp'
+import { readPngHeader } from '../../core/formats/png.ts'
 import { isReview } from '../../core/formats/write-picture.ts'
 import { folders } from '../home.ts'
 import type { Render } from '../db/renders.ts'
@@ -38,7 +39,10 @@ async function make(
   { hasWords = false, hasAlpha = false }: MovieChoice,
 ): Promise<void> {
   const { width, height } = await sharp(frames[0]!.file).metadata()
-  const writer = new MovieWriter(path, kind, { width, height, rate, hasAlpha })
+  // The pictures say which screen they were made for.
+  const { coded } = readPngHeader(await readFile(frames[0]!.file))
+  const screen = coded?.[0] === 12 ? 'p3' : undefined
+  const writer = new MovieWriter(path, kind, { width, height, rate, hasAlpha, screen })
   try {
     for (const { file, words } of frames) {
       const codes = await sharp(file).ensureAlpha().raw().toBuffer()

@@ -1,11 +1,26 @@
 'use client'
 
 import { useEffect, useRef, useState } from 'react'
+import { Pipette } from 'lucide-react'
 import { RgbColorPicker } from 'react-colorful'
 import { dialLabel, type ColourDial } from '../../core/dials/dials.ts'
 import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
+import type { Screen } from '../../core/comp/schema.ts'
+import type { Target } from '../../core/engine/plan/plan-targets.ts'
+import { p3Matrix } from '../../core/engine/viewed.ts'
+import type { Rgb } from '../../core/picture/picture.ts'
+import { useShot } from '../shot/shot-context.tsx'
+import { usePick } from './use-pick.ts'
 import { Row, type RowProps } from './row.tsx'
 import { newGesture, ValueField } from './value-field.tsx'
+
+/** What a screen can not show of a colour, in words. */
+function outsideWords(colour: Rgb, screen: Screen | undefined): string {
+  const own = screen === 'p3' ? [0, 4, 8].map((row) => p3Matrix[row]! * colour[0] + p3Matrix[row + 1]! * colour[1] + p3Matrix[row + 2]! * colour[2]) : colour
+  if (own.some((v) => v < -1e-6)) return 'outside the colours of the screen'
+  const most = Math.max(...own)
+  return most > 1.0005 ? `${most.toFixed(2)} times as bright as its white` : ''
+} // prettier-ignore
 
 export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, readonly number[]>) {
   const [r = 0, g = 0, b = 0] = value
@@ -17,6 +32,17 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
   const brightest = Math.max(1, r, g, b)
   const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest))))
   const hex = linearToHex([r, g, b])
+  const step = useShot((s) => s.selection?.step) ?? ''
+  const of: Target = step === '' ? { type: 'picture' } : { type: 'light-input', step }
+  const { isPicking, toggle } = usePick(
+    { words: `Click on the colour for ${label.toLowerCase()}`, of },
+    ({ rgba: [pr, pg, pb, a] }) => {
+      // Colour without its cover; what is negative lies outside of what a dial holds.
+      onChange([pr, pg, pb].map((v) => Number(Math.max(0, a > 0 ? v / a : v).toFixed(5))))
+    },
+  )
+  const screen = useShot((s) => s.comp.screen)
+  const outside = outsideWords([r, g, b], screen)
   useEffect(() => {
     if (isOpen) picker.current?.scrollIntoView({ block: 'nearest' })
   }, [isOpen])
@@ -37,7 +63,13 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
             className="h-5 w-10 rounded border border-base-content/25"
             style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }}
           />
-          <span className="text-xs text-base-content/60">{value.map((v) => v.toFixed(2)).join('  ')}</span>
+          <span
+            className="text-xs text-base-content/60"
+            title={`${hex} on an sRGB screen${outside ? `; ${outside}` : ''}`}
+          >
+            {value.map((v) => v.toFixed(2)).join('  ')}
+            {outside && <span className="text-warning"> !</span>}
+          </span>
         </button>
       </Row>
       {isOpen && (
@@ -59,6 +91,16 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
             }}
           />
           <div className="flex flex-col gap-1.5">
+            <button
+              type="button"
+              className={`btn btn-xs ${isPicking ? 'btn-primary' : ''}`}
+              aria-pressed={isPicking}
+              aria-label={`Pick ${label} from the picture`}
+              title="Click on the picture: its linear value there, at full size, is taken"
+              onClick={toggle}
+            >
+              <Pipette size={12} aria-hidden /> Pick
+            </button>
             <input
               aria-label={`${label} as hex`}
               className="input input-xs w-full"

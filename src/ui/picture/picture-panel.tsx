@@ -119,7 +119,7 @@ export function PicturePanel() {
     },
     {
       name: 'Warnings',
-      hint: 'Marks light above white (stripes), negative light (blue) and alpha outside 0–1 (red)',
+      hint: 'Marks light above white (stripes), colours that this screen can not show (blue: negative in its primaries) and alpha outside 0–1 (red)',
       isOn: hasWarnings,
       toggle: () => {
         set({ hasWarnings: !hasWarnings })
@@ -244,7 +244,7 @@ export function PicturePanel() {
             >
               {[
                 [warnings.bright, 'above white'],
-                [warnings.negative, 'negative'],
+                [warnings.negative, 'outside the screen’s colours'],
                 [warnings.alpha, 'α outside 0–1'],
               ]
                 .filter(([count]) => Number(count) > 0)

@@ -14,6 +14,7 @@ import dynamic from 'next/dynamic'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawTool } from '../shot/shot-store.ts'
 import { ScopeRegion } from './scope-region.tsx'
+import { drawCodes } from './draw-codes.ts'
 import { Wipe } from './wipe.tsx'
 
 // The handles draw on a canvas, which only a browser has.
@@ -52,6 +53,7 @@ export function PictureView({
   const isDrawing = useShot((s) => s.draw !== undefined && !s.shownPass)
   const drawTool = useShot((s) => s.draw?.tool)
   const { width, height } = useShot((s) => s.comp.canvas)
+  const screen = useShot((s) => s.comp.screen)
   const frame = useRef<HTMLDivElement>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
   // Zoom and place of the picture's corner in the frame; kept out of React, as it changes with every pointer move.
@@ -73,6 +75,9 @@ export function PictureView({
     const box = frame.current
     if (box) setPlaced({ x, y, zoom, width: box.clientWidth, height: box.clientHeight })
   }, [width, height, onZoom])
+
+  // Another screen has another canvas.
+  useLayoutEffect(apply, [apply, screen])
 
   const place = useCallback(
     (zoom: number, isFitted: boolean) => {
@@ -137,11 +142,7 @@ export function PictureView({
       onPicture((shown, serial) => {
         const element = canvas.current
         if (!element) return
-        if (element.width !== shown.width || element.height !== shown.height) {
-          element.width = shown.width
-          element.height = shown.height
-        }
-        element.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
+        drawCodes(element, shown, store.getState().comp.screen)
         element.dataset['serial'] = String(serial)
         element.dataset['reduction'] = String(shown.reduction)
         element.dataset['settled'] = String(shown.isSettled)
@@ -151,11 +152,10 @@ export function PictureView({
 
   useEffect(
     () =>
-      onFrame(({ width: w, height: h, pixels }, shownFrame) => {
+      onFrame((codes, shownFrame) => {
         const element = canvas.current
         if (!element) return
-        if (element.width !== w || element.height !== h) [element.width, element.height] = [w, h]
-        element.getContext('2d')!.putImageData(new ImageData(pixels, w, h), 0, 0)
+        drawCodes(element, codes, store.getState().comp.screen)
         element.dataset['frame'] = String(shownFrame)
         const { shown, late } = player?.count ?? { shown: 0, late: 0 }
         element.dataset['played'] = `${shown} ${late}`
@@ -225,6 +225,7 @@ export function PictureView({
       }}
     >
       <canvas
+        key={screen}
         ref={canvas}
         className="absolute left-0 top-0 origin-top-left"
         data-testid="picture"

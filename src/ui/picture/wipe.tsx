@@ -5,6 +5,7 @@ import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { sideTarget } from './compare.ts'
+import { drawCodes } from './draw-codes.ts'
 
 /**
  * The right side of a comparison, laid over the picture and cut at a line that is dragged. `place` is the picture's corner and
@@ -21,18 +22,18 @@ export function Wipe({
   const { set } = store.getState()
   const compare = useShot((s) => s.compare)
   const { width, height } = useShot((s) => s.comp.canvas)
+  const screen = useShot((s) => s.comp.screen)
   const canvas = useRef<HTMLCanvasElement>(null)
   const right = compare?.right
   useEffect(() => {
     if (!engine || right === undefined) return
-    const draw = (source: CanvasImageSource | ImageData, w: number, h: number) => {
+    const draw = (source: CanvasImageSource, w: number, h: number) => {
       const element = canvas.current
       if (!element) return
       element.width = w
       element.height = h
-      const context = element.getContext('2d')!
-      if (source instanceof ImageData) context.putImageData(source, 0, 0)
-      else context.drawImage(source, 0, 0)
+      const colorSpace = store.getState().comp.screen === 'p3' ? 'display-p3' : 'srgb'
+      element.getContext('2d', { colorSpace })!.drawImage(source, 0, 0)
     }
     // What it shows may change with the comp.
     return askWhenSettled(onPicture, (isWanted) => {
@@ -45,7 +46,7 @@ export function Wipe({
         }
         // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
         image.onerror = () => {
-          if (isWanted()) draw(new ImageData(1, 1), 1, 1)
+          if (canvas.current && isWanted()) canvas.current.width = 1
         }
         image.src = right.startsWith('render ')
           ? `/api/renders/${right.slice(7)}/shown/${state.frame}`
@@ -65,11 +66,10 @@ export function Wipe({
           seenReduction(state),
         )
         .then((side) => {
-          if (side && isWanted())
-            draw(new ImageData(side.pixels, side.width, side.height), side.width, side.height)
+          if (side && canvas.current && isWanted()) drawCodes(canvas.current, side, state.comp.screen)
         })
     })
-  }, [engine, store, onPicture, right, id])
+  }, [engine, store, onPicture, right, id, screen])
   if (!compare) return null
   const [x, w] = [place.x, width * place.zoom]
   const cut = x + w * compare.at
@@ -82,6 +82,7 @@ export function Wipe({
   return (
     <>
       <canvas
+        key={screen}
         ref={canvas}
         className="pointer-events-none absolute left-0 top-0 origin-top-left"
         style={{

@@ -66,10 +66,9 @@ const looked = (s: ShotState) =>
     s.viewMode === 'picture' && !s.matteView && s.compare?.left !== 'before' ? 0 : s.selection,
   ] as const
 
-/** The smallest size that has a pixel for each of the screen's; a little less is not seen. */
+/** The smallest size that has a pixel for each of the screen's (which `zoom` counts); a little less is not seen. */
 export function seenReduction({ zoom, comp }: Pick<ShotState, 'zoom' | 'comp'>): Reduction {
-  const scale = zoom * window.devicePixelRatio
-  return reductionsOf(comp).findLast((r) => r * scale <= 1.04) ?? 1
+  return reductionsOf(comp).findLast((r) => r * zoom <= 1.04) ?? 1
 }
 
 /** What can be kept ready and played: the picture itself, with nothing laid over it and no second one beside it. */

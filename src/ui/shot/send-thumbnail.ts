@@ -14,7 +14,10 @@ export function sendThumbnail(
   let isFirst = true
   const send = async (shown: Shown) => {
     const full = new OffscreenCanvas(shown.width, shown.height)
-    full.getContext('2d')!.putImageData(new ImageData(shown.pixels, shown.width, shown.height), 0, 0)
+    // The list of shots is sRGB.
+    const colorSpace = store.getState().comp.screen === 'p3' ? 'display-p3' : 'srgb'
+    const codes = new ImageData(shown.pixels, shown.width, shown.height, { colorSpace })
+    full.getContext('2d')!.putImageData(codes, 0, 0)
     const small = new OffscreenCanvas(width, Math.max(1, Math.round((width * shown.height) / shown.width)))
     small.getContext('2d')!.drawImage(full, 0, 0, small.width, small.height)
     const body = await small.convertToBlob({ type: 'image/png' })

@@ -27,7 +27,7 @@ async function display(
   if (table) await evaluator.load(comp, table.node)
   const entries = table && { picture: evaluator.evaluate(table.node), pass: table.pass }
   const dither = comp.dither === false ? undefined : frame
-  displayViewed(codes, picture, { ...view, dither }, comp.viewing, entries, evaluator.workshop)
+  displayViewed(codes, picture, { ...view, dither }, comp, entries, evaluator.workshop)
 }
 
 /** One channel of a matte: of a picture, its alpha. */
@@ -121,7 +121,8 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     const matte = evaluator.evaluate(over.node, isStale)
     lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
   }
-  const warnings = wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole) : undefined
+  const warnings =
+    wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole, comp.screen) : undefined
   const shown = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
   return {
     ...shown,

@@ -2,11 +2,11 @@
 import { mixedBits } from './maths'
 
 @inline
-function codes(linear: v128, table: usize): u32 {
-  const lowest = reinterpret<f32>(0x39000000) // 2^-13, below which the code is 0
+function codes(linear: v128, table: usize, first: i32): u32 {
+  const lowest = reinterpret<f32>(first) // below it the code is 0
   const highest = reinterpret<f32>(0x3f7fffff)
   const clipped = f32x4.pmin(f32x4.splat(highest), f32x4.pmax(f32x4.splat(lowest), linear))
-  const index = i32x4.shr_u(i32x4.sub(clipped, i32x4.splat(0x39000000)), 14)
+  const index = i32x4.shr_u(i32x4.sub(clipped, i32x4.splat(first)), 14)
   const r = load<u8>(table + (i32x4.extract_lane(index, 0) as usize)) as u32
   const g = load<u8>(table + (i32x4.extract_lane(index, 1) as usize)) as u32
   const b = load<u8>(table + (i32x4.extract_lane(index, 2) as usize)) as u32
@@ -22,16 +22,16 @@ function fineCode(fine: usize, bits: i32): i32 {
 }
 
 /** Codes rounded up and down by noise of a row and a column, see picture/dither.ts. */
-function ditheredCodes(linear: v128, fine: usize, row: v128, x: i32): u32 {
-  const lowest = reinterpret<f32>(0x39000000), highest = reinterpret<f32>(0x3f7fffff)
+function ditheredCodes(linear: v128, fine: usize, first: i32, slope: f32, row: v128, x: i32): u32 {
+  const lowest = reinterpret<f32>(first), highest = reinterpret<f32>(0x3f7fffff)
   const h = mixedBits(v128.xor(row, i32x4.splat(x * 0x85ebca77)))
   const byte = i32x4.splat(255)
   const a = v128.and(h, byte), b = v128.and(i32x4.shr_u(h, 8), byte)
   const clipped = f32x4.pmin(f32x4.splat(highest), f32x4.pmax(f32x4.splat(lowest), linear))
-  const bits = i32x4.sub(clipped, i32x4.splat(0x39000000))
+  const bits = i32x4.sub(clipped, i32x4.splat(first))
   const tabled = i32x4(fineCode(fine, i32x4.extract_lane(bits, 0)), fineCode(fine, i32x4.extract_lane(bits, 1)), fineCode(fine, i32x4.extract_lane(bits, 2)), 0)
-  // Below the table the curve is straight.
-  const dark = i32x4.trunc_sat_f32x4_s(f32x4.mul(f32x4.pmax(f32x4.splat(0), linear), f32x4.splat(12.92 * 255 * 128)))
+  // Below the table it is taken as straight.
+  const dark = i32x4.trunc_sat_f32x4_s(f32x4.mul(f32x4.pmax(f32x4.splat(0), linear), f32x4.splat(slope)))
   const code = v128.bitselect(dark, tabled, f32x4.lt(linear, f32x4.splat(lowest)))
   const isEnd = v128.or(i32x4.lt_s(code, i32x4.splat(128)), i32x4.gt_s(code, i32x4.splat(254 * 128)))
   const even = i32x4.sub(i32x4.shr_s(a, 1), i32x4.splat(64)), triangle = i32x4.sub(i32x4.shr_s(i32x4.add(i32x4.add(a, b), i32x4.splat(1)), 1), i32x4.splat(128))
@@ -40,8 +40,8 @@ function ditheredCodes(linear: v128, fine: usize, row: v128, x: i32): u32 {
   return 0xff000000 | ((i32x4.extract_lane(held, 2) as u32) << 16) | ((i32x4.extract_lane(held, 1) as u32) << 8) | (i32x4.extract_lane(held, 0) as u32)
 }
 
-/** channel: 0 colour, 1–3 red, green, blue, 4 alpha, 5 luminance. checker: side in pixels, 0 = black backing. */
-export function display(out: usize, src: usize, table: usize, gain: f32, channel: i32, checker: i32, fine: usize, seed: i32, width: i32, y0: i32, y1: i32): void {
+/** channel: 0 colour, 1–3 red, green, blue, 4 alpha, 5 luminance. checker: side in pixels, 0 = black backing. first: bits of the float that the tables begin with; slope: 128ths of codes below it. */
+export function display(out: usize, src: usize, table: usize, gain: f32, channel: i32, checker: i32, fine: usize, seed: i32, first: i32, slope: f32, width: i32, y0: i32, y1: i32): void {
   const g = f32x4.replace_lane(f32x4.splat(gain), 3, 1)
   const lanes = i32x4(0x1b873593, 0x36e7, 0x51ed270b, 0x27d4eb2f)
   for (let y = y0; y < y1; y++) {
@@ -65,7 +65,7 @@ export function display(out: usize, src: usize, table: usize, gain: f32, channel
           f32x4.extract_lane(p, 0) * 0.2126 + f32x4.extract_lane(p, 1) * 0.7152 + f32x4.extract_lane(p, 2) * 0.0722,
         )
       } else p = v128.load32_splat(src + (i << 4) + (((channel - 1) as usize) << 2)), p = f32x4.mul(p, f32x4.splat(gain))
-      store<u32>(out + (i << 2), fine ? ditheredCodes(p, fine, row, x) : codes(p, table))
+      store<u32>(out + (i << 2), fine ? ditheredCodes(p, fine, first, slope, row, x) : codes(p, table, first))
     }
   }
 }

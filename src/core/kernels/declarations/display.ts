@@ -1,5 +1,12 @@
 import type { Picture } from '../../picture/picture.ts'
-import { displayTable, linearToSrgb, luminance } from '../../picture/colour.ts'
+import {
+  displayEntries,
+  displayTable,
+  luminance,
+  screenCurves,
+  type ScreenCurve,
+  type ScreenCurveName,
+} from '../../picture/colour.ts'
 import { ditherBits, ditheredCode } from '../../picture/dither.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
@@ -11,24 +18,28 @@ export interface DisplayOptions {
   checker: number
   /** The frame by which codes are rounded up and down so that no bands are seen; left out: to the nearest code. */
   dither?: number | undefined
+  /** The curve of the screen; sRGB where left out. */
+  curve?: ScreenCurveName | undefined
 }
 
 export const displayChannels = ['colour', 'red', 'green', 'blue', 'alpha', 'luminance'] as const
 
 export interface DisplayKernels {
-  /** To 8-bit sRGB-encoded RGBA for a screen, opaque; by table, at most one code off; with dither right on the mean, see dither.ts. */
+  /** To 8-bit RGBA for a screen, by its curve, opaque; by table, at most one code off; with dither right on the mean, see dither.ts. */
   display(out: Uint8Array, src: Picture, options: DisplayOptions): void
 }
 
 /** The plain twins. */
 export const plainDisplay: DisplayKernels = {
-  display(out, src, { gain, channel, checker, dither }) {
-    const table = displayTable()
+  display(out, src, { gain, channel, checker, dither, curve = 'srgb' }) {
+    const { encode, first } = screenCurves[curve]
+    const table = displayTable(screenCurves[curve])
     const bits = new Uint32Array(1)
     const value = new Float32Array(bits.buffer)
     const code = (v: number) => {
-      value[0] = Math.min(1 - 2 ** -24, Math.max(2 ** -13, v))
-      return table[(bits[0]! - 0x39000000) >>> 14]!
+      bits[0] = first
+      value[0] = Math.min(1 - 2 ** -24, Math.max(value[0]!, v))
+      return table[(bits[0]! - first) >>> 14]!
     }
     for (let p = 0; p < src.width * src.height; p++) {
       const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]
@@ -40,7 +51,7 @@ export const plainDisplay: DisplayKernels = {
         out[p * 4 + c] =
           dither !== undefined && channel !== 'alpha'
             ? ditheredCode(
-                linearToSrgb(linear) * 255,
+                encode(linear) * 255,
                 ditherBits(p % src.width, Math.floor(p / src.width), c, dither),
               )
             : channel === 'alpha'
@@ -53,27 +64,42 @@ export const plainDisplay: DisplayKernels = {
 }
 
 /** Codes between codes, in 128ths, over the same places as displayTable, and one more. */
-function fineTable(): Uint16Array {
+function fineTable({ encode, first }: ScreenCurve): Uint16Array {
   const bits = new Uint32Array(1)
   const value = new Float32Array(bits.buffer)
-  return Uint16Array.from({ length: 6658 }, (_, i) => {
-    bits[0] = 0x39000000 + i * 0x4000
-    return Math.round(linearToSrgb(Math.min(1, value[0]!)) * 255 * 128)
+  return Uint16Array.from({ length: displayEntries({ encode, first }) + 2 }, (_, i) => {
+    bits[0] = first + i * 0x4000
+    return Math.round(encode(Math.min(1, value[0]!)) * 255 * 128)
   })
 }
 
-export const fastDisplay = ({ tableAt, run, isShared, store }: KernelCalls): DisplayKernels => {
-  const fine = fineTable()
-  const fineAt = store.allocateBytes(fine.byteLength)
-  new Uint16Array(store.memory.buffer, fineAt, fine.length).set(fine)
+/** 128ths of codes for light below the tables of a curve, which meet them there. */
+function darkSlope({ encode, first }: ScreenCurve): number {
+  const bits = new Uint32Array([first])
+  const [light] = new Float32Array(bits.buffer)
+  return (encode(light!) * 255 * 128) / light!
+}
+
+export const fastDisplay = ({ run, isShared, store }: KernelCalls): DisplayKernels => {
+  const tablesOf = (curve: ScreenCurve) => {
+    const [table, fine] = [displayTable(curve), fineTable(curve)]
+    const tableAt = store.allocateBytes(table.length)
+    new Uint8Array(store.memory.buffer, tableAt, table.length).set(table)
+    const fineAt = store.allocateBytes(fine.byteLength)
+    new Uint16Array(store.memory.buffer, fineAt, fine.length).set(fine)
+    return { tableAt, fineAt, first: curve.first, slope: darkSlope(curve) }
+  }
+  const kept = new Map<ScreenCurveName, ReturnType<typeof tablesOf>>()
   return {
-    display: (out, src, { gain, channel, checker, dither }) => {
+    display: (out, src, { gain, channel, checker, dither, curve = 'srgb' }) => {
+      const { tableAt, fineAt, first, slope } = kept.get(curve) ?? tablesOf(screenCurves[curve])
+      kept.set(curve, { tableAt, fineAt, first, slope })
       const size = src.width * src.height * 4
       const at = isShared(out) ? out.byteOffset : store.allocateBytes(size)
       const seed = Math.imul(Math.round((dither ?? 0) * 16), 0x27d4eb2d)
       const rounding = [dither === undefined ? 0 : fineAt, seed] as const
       const shown = displayChannels.indexOf(channel)
-      run('display', src, at, src.at, tableAt, gain, shown, checker, ...rounding, src.width)
+      run('display', src, at, src.at, tableAt, gain, shown, checker, ...rounding, first, slope, src.width)
       if (isShared(out)) return
       out.set(new Uint8Array(store.memory.buffer, at, size))
       store.releaseBytes(at)
