@@ -2,7 +2,7 @@
 
 import { useEffect, useRef, useState } from 'react'
 import { Pipette } from 'lucide-react'
-import { RgbColorPicker } from 'react-colorful'
+import { RgbColorPicker, setNonce } from 'react-colorful'
 import { dialLabel, type ColourDial } from '../../core/dials/dials.ts'
 import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
 import type { Screen } from '../../core/comp/schema.ts'
@@ -13,6 +13,12 @@ import { useShot } from '../shot/shot-context.tsx'
 import { usePick } from './use-pick.ts'
 import { Row, type RowProps } from './row.tsx'
 import { newGesture, ValueField } from './value-field.tsx'
+
+// It brings a style sheet of its own, which the page's policy takes only with its nonce.
+if (typeof document !== 'undefined') {
+  const nonce = document.querySelector<HTMLScriptElement>('script[nonce]')?.nonce
+  if (nonce) setNonce(nonce)
+}
 
 /** What a screen can not show of a colour, in words. */
 function outsideWords(colour: Rgb, screen: Screen | undefined): string {
