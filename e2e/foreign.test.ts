@@ -1,6 +1,7 @@
 import { rmSync, writeFileSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { Key, type WebDriver } from 'selenium-webdriver'
+import sharp from 'sharp'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import type { Comp } from '../src/core/comp/schema.ts'
 import { writeExr } from '../src/core/formats/exr-write.ts'
@@ -96,3 +97,36 @@ test.each([1e10, 65504, 0])(
     expect(Object.values(media)[0]!.passes.find((p) => p.name === 'depth')!.detail!.miss).toBe(miss)
   },
 )
+
+test('a large frame settles at the size that it is looked at, says so under the probe, and is whole when it is looked at closely', async () => {
+  const [width, height] = [3840, 2160]
+  // A fine checker: its pixels are 0 or light, the mean of many is half of that.
+  const codes = new Uint8Array(width * height * 3)
+  for (let i = 0; i < width * height; i++) codes.fill((i + Math.floor(i / width)) & 1 ? 255 : 0, i * 3, i * 3 + 3)
+  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } }).png({ compressionLevel: 1 }).toBuffer()
+  const made = await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'x-file-name': 'large.png' }, body: new Uint8Array(bytes) })
+  const { id } = (await made.json()) as { id: string }
+  await driver.get(`${app.address}/shots/${id}`)
+  const picture = async (name: string) => (await find(driver, '[data-testid=picture]')).getAttribute(name)
+  const settledAt = (reduction: string) =>
+    waitFor(driver, `the picture at 1/${reduction}`, async () => {
+      const is = await Promise.all(['data-settled', 'data-reduction'].map(picture))
+      return is[0] === 'true' && is[1] === reduction && (await picture('data-serial')) === (await picture('data-wanted'))
+    })
+  await settledAt('4')
+  const red = async () => Number(/R (-?[\d.]+)/.exec(await textOf(driver, '[data-testid=probe-values]'))![1])
+  await driver.actions().move({ origin: await find(driver, '[data-testid=picture]') }).perform()
+  await waitFor(driver, 'a mean', async () => /mean of 4 × 4/.test(await textOf(driver, '[data-testid=probe]')))
+  expect(await red()).toBeCloseTo(0.5, 3)
+  await driver.actions().sendKeys('x').perform()
+  await waitFor(driver, 'the exact value', async () => !/mean of|making/.test(await textOf(driver, '[data-testid=probe]')))
+  expect([0, 1]).toContain(await red())
+  await driver.actions().sendKeys('1').perform()
+  await settledAt('1')
+  await driver.actions().sendKeys('f').perform()
+  // What is there is finer than what is looked at; the next picture is as large as that.
+  await driver.actions().sendKeys('s').perform()
+  await driver.executeScript('document.activeElement.blur()')
+  await driver.actions().sendKeys('l').perform()
+  await settledAt('4')
+}) // prettier-ignore

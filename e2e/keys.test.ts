@@ -96,5 +96,19 @@ test('the dials and every view are reached by keys alone, and left again', async
   await press(Key.chord(Key.SHIFT, 'v'), Key.chord(Key.SHIFT, 'v'))
   await press(Key.TAB)
   expect(await within()).toBe('Recipes')
+  // Letters belong to the field that has the focus now.
+  await driver.executeScript('document.activeElement.blur()')
   await press('v', 'v')
+  expect((await shown()).toLowerCase()).toBe('desk')
+})
+
+test('a colour is chosen in a field of colours that is there to see', async () => {
+  await (await find(driver, '[aria-label="Step Bloom"]')).click()
+  await (await find(driver, '[aria-label="Tint, choose a colour"]')).click()
+  const field = await find(driver, '.react-colorful__saturation')
+  expect((await field.getRect()).height).toBeGreaterThan(60)
+  expect(await field.getCssValue('background-image')).toMatch(/gradient/)
+  await driver.actions().move({ origin: field, x: 40, y: -20 }).click().perform()
+  const hex = await find(driver, 'input[aria-label="Tint as hex"]')
+  expect(await hex.getAttribute('value')).not.toBe('#ffffff')
 })

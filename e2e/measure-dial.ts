@@ -1,4 +1,4 @@
-// Drives the real page: from the movement of a dial to its picture on the screen, over 50 moves.
+// Drives the real page: from the movement of a dial to its picture on the screen, and to the picture at the size that it is looked at, over 50 moves.
 //   npm run measure -- http://127.0.0.1:4310 [shot id]
 import { By, until } from 'selenium-webdriver'
 import { openBrowser } from './app.ts'
@@ -9,12 +9,21 @@ const moves = 50
 const driver = await openBrowser()
 
 /** In the page: moves the threshold and waits until a newer picture has been drawn and a frame was shown. */
-const measure = (count: number, done: (result: { times: number[]; reductions: number[] }) => void) => {
+interface Measured {
+  readonly times: number[]
+  readonly settles: number[]
+  readonly reductions: number[]
+  readonly settledAt: string
+}
+const measure = (count: number, done: (result: Measured) => void) => {
   const slider = document.querySelector<HTMLInputElement>('input[aria-label="Threshold slider"]')!
   const canvas = document.querySelector<HTMLCanvasElement>('[data-testid=picture]')!
   const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value')!.set!
   const times: number[] = []
+  const settles: number[] = []
   const reductions: number[] = []
+  const isSettled = () =>
+    canvas.dataset['settled'] === 'true' && canvas.dataset['serial'] === canvas.dataset['wanted']
   const rest = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
   const one = async (i: number) => {
     const before = canvas.dataset['serial']
@@ -26,12 +35,14 @@ const measure = (count: number, done: (result: { times: number[]; reductions: nu
     while (canvas.dataset['serial'] === before) await new Promise((resolve) => requestAnimationFrame(resolve))
     times.push(performance.now() - started)
     reductions.push(Number(canvas.dataset['reduction']))
+    while (!isSettled()) await new Promise((resolve) => requestAnimationFrame(resolve))
+    settles.push(performance.now() - started)
     await rest(250)
   }
   void (async () => {
     await rest(1500)
     for (let i = 0; i < count; i++) await one(i)
-    done({ times, reductions })
+    done({ times, settles, reductions, settledAt: canvas.dataset['reduction']! })
   })()
 }
 
@@ -46,15 +57,18 @@ try {
     await driver.actions().sendKeys('bloom\uE007').perform()
   } else await bloom[0]!.click()
   await driver.wait(until.elementLocated(By.css('input[aria-label="Threshold slider"]')), 5000)
-  await driver.manage().setTimeouts({ script: 60_000 })
-  const { times, reductions } = await driver.executeAsyncScript<{ times: number[]; reductions: number[] }>(
+  await driver.manage().setTimeouts({ script: 300_000 })
+  const { times, settles, reductions, settledAt } = await driver.executeAsyncScript<Measured>(
     `return (${measure.toString()})(...arguments)`,
     moves,
   )
-  const sorted = times.toSorted((a, b) => a - b)
-  const full = reductions.filter((r) => r === 1).length
+  const said = (all: readonly number[]) => {
+    const sorted = all.toSorted((a, b) => a - b)
+    return `median ${sorted[moves >> 1]!.toFixed(0)} ms, worst ${sorted.at(-1)!.toFixed(0)} ms`
+  }
+  const sizes = [...new Set(reductions)].sort((a, b) => a - b).map((r) => `1/${r}`)
   console.log(
-    `dial to picture on screen, ${moves} moves: median ${sorted[moves >> 1]!.toFixed(0)} ms, worst ${sorted.at(-1)!.toFixed(0)} ms; ${full} of them at full size at once`,
+    `dial to picture on screen, ${moves} moves: ${said(times)}, at ${sizes.join(', ')}; settled at 1/${settledAt}: ${said(settles)}`,
   )
 } finally {
   await driver.quit()

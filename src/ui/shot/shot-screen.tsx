@@ -73,13 +73,19 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     setTab(name)
     if (name !== 'passes') store.getState().set({ shownPass: undefined })
   }
+  const isTurned = useRef(false)
   const turnView = (by: number) => {
-    const next = tabs[(tabs.indexOf(tab) + by + tabs.length) % tabs.length]!
-    goTo(next)
-    // Tab goes on within it; the desk has its own keys.
-    if (next === 'desk') (document.activeElement as HTMLElement | null)?.blur()
-    else view.current?.focus()
+    isTurned.current = true
+    setTab((now) => tabs[(tabs.indexOf(now) + by + tabs.length) % tabs.length]!)
   }
+  useEffect(() => {
+    if (!isTurned.current) return
+    isTurned.current = false
+    if (tab !== 'passes') store.getState().set({ shownPass: undefined })
+    // Tab goes on within it; the desk has its own keys.
+    if (tab === 'desk') (document.activeElement as HTMLElement | null)?.blur()
+    else view.current?.focus()
+  }, [tab, store])
   useShortcut('nextView', () => {
     turnView(1)
   })
