@@ -5,7 +5,9 @@ export const encodings = ['linear', 'srgb', 'power-2.2', 'power-2.4', 'pq', 'hlg
 export type Encoding = (typeof encodings)[number]
 
 /** A curve of a file's own: a power, or light at equal steps of the code from 0 to 1. */
-export type Curve = Encoding | { readonly power: number } | { readonly table: Float32Array }
+export type OneCurve = Encoding | { readonly power: number } | { readonly table: Float32Array }
+/** One for all, or one each for red, green and blue. */
+export type Curve = OneCurve | { readonly each: readonly [OneCurve, OneCurve, OneCurve] }
 
 /** Luminance that a code of PQ stands for, in parts of 100 cd/m². Source: SMPTE ST 2084, ITU-R BT.2100. */
 function pqToLinear(code: number): number {
@@ -32,8 +34,9 @@ function throughTable(table: Float32Array, code: number): number {
   return table[below]! + (at - below) * (table[below + 1]! - table[below]!)
 }
 
-/** Encoded value, 1 = the highest code, to light. Curves that begin at 0 are mirrored about it; PQ and HLG above 1 go on as they do below. */
-export function decodeValue(value: number, curve: Curve): number {
+/** Encoded value of a channel (0 red, 1 green, 2 blue), 1 = the highest code, to light. Curves that begin at 0 are mirrored about it; PQ and HLG above 1 go on as they do below. */
+export function decodeValue(value: number, of: Curve, channel = 0): number {
+  const curve = typeof of === 'object' && 'each' in of ? of.each[channel]! : of
   if (curve === 'linear') return value
   // It has codes for light below 0.
   if (curve === 'acescct') return acescctToLinear(value)

@@ -43,6 +43,7 @@ export const encodingWords: Readonly<Record<Encoding, string>> = {
 
 const curveWords = (curve: Curve): string => {
   if (typeof curve === 'string') return encodingWords[curve]
+  if ('each' in curve) return 'a curve each for red, green and blue'
   return 'power' in curve ? `gamma ${Number(curve.power.toFixed(3))}` : 'a curve of its own'
 }
 

@@ -1,4 +1,4 @@
-import type { Curve } from '../colour/curves.ts'
+import type { Curve, OneCurve } from '../colour/curves.ts'
 import { srgbToLinear } from '../picture/colour.ts'
 
 // Colour profiles whose meaning is a curve for each channel and a matrix. Source: ICC.1:2022.
@@ -42,7 +42,7 @@ function parametric(kind: number, p: readonly number[]): ((x: number) => number)
 const steps = 4096
 
 /** A curve as the one by name that it is, or as itself. */
-function asCurve(light: (x: number) => number): Curve {
+function asCurve(light: (x: number) => number): OneCurve {
   const known: readonly (readonly [Curve, (x: number) => number])[] = [
     ['linear', (x) => x],
     ['srgb', srgbToLinear],
@@ -142,9 +142,12 @@ export function readIcc(bytes: Uint8Array): IccProfile {
   const isAlike = [0.1, 0.3, 0.5, 0.8].every(
     (x) => Math.abs(red!(x) - green!(x)) < 1e-3 && Math.abs(red!(x) - blue!(x)) < 1e-3,
   )
-  if (!isAlike) return { ...own, problem: 'has other curves for red, green and blue' }
   const matrix = [0, 1, 2].flatMap((row) => [r[row]!, g[row]!, b[row]!])
   const det = matrix[0]! * (matrix[4]! * matrix[8]! - matrix[5]! * matrix[7]!) - matrix[1]! * (matrix[3]! * matrix[8]! - matrix[5]! * matrix[6]!) + matrix[2]! * (matrix[3]! * matrix[7]! - matrix[4]! * matrix[6]!) // prettier-ignore
   if (Math.abs(det) < 1e-6) return { ...own, problem: 'has primaries that span nothing' }
-  return { ...own, matrix, curve: asCurve(red!) }
+  return {
+    ...own,
+    matrix,
+    curve: isAlike ? asCurve(red!) : { each: [asCurve(red!), asCurve(green!), asCurve(blue!)] },
+  }
 }

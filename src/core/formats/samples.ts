@@ -21,23 +21,26 @@ export function samplesToLinear(
   alphaUse: AlphaUse,
 ): Float32Array {
   const isFloat = data instanceof Float32Array
-  const table = isFloat
-    ? undefined
-    : Float32Array.from({ length: most + 1 }, (_, code) => decodeValue(code / most, encoding))
+  const tableOf = (c: number) =>
+    Float32Array.from({ length: most + 1 }, (_, code) => decodeValue(code / most, encoding, c))
+  const hasThree = typeof encoding === 'object' && 'each' in encoding
+  const first = isFloat ? undefined : tableOf(0)
+  const tables = first && [first, hasThree ? tableOf(1) : first, hasThree ? tableOf(2) : first]
   const out = new Float32Array(width * height * 4)
   const stride = channels.length
   const alphaAt = alphaUse === 'ignored' ? -1 : channels.indexOf('A')
   const hasColour = channels[0] !== 'Y'
   const mustDivide = alphaUse === 'premultiplied' && encoding !== 'linear' && alphaAt >= 0
   // Most files: codes with colour, looked up.
-  if (table && hasColour && !mustDivide) {
+  if (tables && hasColour && !mustDivide) {
+    const [red, green, blue] = tables as [Float32Array, Float32Array, Float32Array]
     const isStraight = alphaUse === 'straight'
     for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
       const alpha = alphaAt < 0 ? 1 : data[p + alphaAt]! / most
       const by = isStraight ? alpha : 1
-      out[i] = table[data[p]!]! * by
-      out[i + 1] = table[data[p + 1]!]! * by
-      out[i + 2] = table[data[p + 2]!]! * by
+      out[i] = red[data[p]!]! * by
+      out[i + 1] = green[data[p + 1]!]! * by
+      out[i + 2] = blue[data[p + 2]!]! * by
       out[i + 3] = alpha
     }
     return out
@@ -48,10 +51,10 @@ export function samplesToLinear(
     for (let c = 0; c < 3; c++) {
       const stored = data[p + (hasColour ? c : 0)]!
       const light = mustDivide
-        ? decodeValue(stored / most / (alpha > 0 ? alpha : 1), encoding)
-        : table
-          ? table[stored]!
-          : decodeValue(stored, encoding)
+        ? decodeValue(stored / most / (alpha > 0 ? alpha : 1), encoding, c)
+        : tables
+          ? tables[c]![stored]!
+          : decodeValue(stored, encoding, c)
       out[i + c] = light * by
     }
     out[i + 3] = alpha

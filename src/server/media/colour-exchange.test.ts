@@ -31,6 +31,7 @@ import { encodeFile, screenTag } from '../render/encode-file.ts'
 import { markWarnings } from '../../core/engine/overlay.ts'
 import { displayViewed } from '../../core/engine/viewed.ts'
 import { MovieWriter } from '../render/movie.ts'
+import { jpegWithProfile, writeIcc } from '../../core/formats/icc-write.ts'
 import { nodeZlib } from './node-zlib.ts'
 import { openMedia } from './raster-file.ts'
 
@@ -310,6 +311,30 @@ describe('files', () => {
       expect(info).toMatch(/ICCProfile: /)
     }
     rmSync(folder, { recursive: true })
+  }) // prettier-ignore
+  test('a profile with three curves is followed as Little CMS follows it', async () => {
+    const plain = writeIcc('p3-d65')
+    // Another curve for red and one for blue behind all else: powers of 1.8 and 2.6 (curv of one entry, u8Fixed8).
+    const power = (gamma: number) => [...Buffer.from('curv'), 0, 0, 0, 0, 0, 0, 0, 1, Math.floor(gamma), Math.round((gamma % 1) * 256), 0, 0]
+    const profile = Uint8Array.from([...plain, ...power(1.8), ...power(2.6)])
+    const view = new DataView(profile.buffer)
+    view.setUint32(0, profile.length)
+    for (let at = 132; at < 132 + 12 * view.getUint32(128); at += 12) {
+      const tag = Buffer.from(profile.subarray(at, at + 4)).toString()
+      if (tag === 'rTRC' || tag === 'bTRC') { view.setUint32(at + 4, plain.length + (tag === 'rTRC' ? 0 : 16)); view.setUint32(at + 8, 14) }
+    }
+    const codes = Uint8Array.from(Array.from({ length: 96 * 16 }, (_, i) => [[200, 90, 40], [120, 130, 140], [60, 180, 100]][Math.floor((i % 96) / 32)]!).flat())
+    const jpeg = await sharp(codes, { raw: { width: 96, height: 16, channels: 3 } }).jpeg({ quality: 100, chromaSubsampling: '4:4:4' }).toBuffer()
+    const bytes = jpegWithProfile(jpeg, profile)
+    const file = await openMedia(bytes)
+    expect(file.info.colour.words).toMatch(/^P3 with D65, a curve each for red, green and blue: its colour profile/)
+    const { data } = file.readPass('beauty')
+    const wanted = await sharp(bytes).toColourspace('srgb').raw().toBuffer()
+    for (const x of [16, 48, 80]) {
+      const at = 8 * 96 + x
+      const light = [0, 1, 2].map((c) => (data instanceof Uint16Array ? halfToNumber(data[at * 4 + c]!) : data[at * 4 + c]!))
+      near(light.map((v) => linearToSrgb(Math.max(0, v))), [...wanted.subarray(at * 3, at * 3 + 3)].map((v) => v / 255), 2 / 255, String(x))
+    }
   }) // prettier-ignore
   test('inks are told', async () => {
     const inks = await sharp({ create: { width: 16, height: 16, channels: 3, background: '#a53' } }).toColourspace('cmyk').jpeg().toBuffer() // prettier-ignore
