@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest'
 import { addLane, addStep, emptyComp } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
+import type { Setting } from '../comp/schema.ts'
 import { putDial } from '../comp/settings.ts'
 import { reducePass } from '../formats/reduce-pass.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
@@ -39,7 +40,7 @@ test.each([
 ] as const)('%s of %j is as bright at a half and a quarter, and looks alike', async (effect, dials) => {
   let comp = addLane(emptyComp(width, height), 'Back', { type: 'pass', media: 'm1', pass: 'beauty' })
   const [stepped, id] = addStep(comp, 'lane1', 0, effect)
-  comp = Object.entries(dials).reduce((c, [key, value]) => putDial(c, id, key, value), stepped)
+  comp = Object.entries<Setting>(dials).reduce((c, [key, value]) => putDial(c, id, key, value), stepped)
   /** The mean green of cells of 32 × 32 pixels of the full frame. */
   const cells = async (reduction: 1 | 2 | 4) => {
     const { kernels, store } = createLoneKernels(512)

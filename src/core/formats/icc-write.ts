@@ -41,7 +41,7 @@ class Bytes {
 /** A text in one language, English. */
 const words = (text: string) => {
   const out = new Bytes().text('mluc').u32(0, 1, 12).text('enUS').u32(2 * text.length, 28)
-  return out.u16(...[...text].map((c) => c.charCodeAt(0)))
+  return out.u16(...Array.from(text, (c) => c.charCodeAt(0)))
 } // prettier-ignore
 
 /** The profile of codes of a space under the sRGB curve, some 600 bytes. */

@@ -43,7 +43,7 @@ const steps = 4096
 
 /** A curve as the one by name that it is, or as itself. */
 function asCurve(light: (x: number) => number): OneCurve {
-  const known: readonly (readonly [Curve, (x: number) => number])[] = [
+  const known: readonly (readonly [OneCurve, (x: number) => number])[] = [
     ['linear', (x) => x],
     ['srgb', srgbToLinear],
     ['power-2.2', (x) => x ** 2.2],

@@ -205,7 +205,7 @@ export function PicturePanel() {
           <input
             type="range"
             aria-label="View exposure"
-            className="light-slider max-w-20"
+            className="light-slider max-w-10"
             min={-6}
             max={6}
             step={0.1}

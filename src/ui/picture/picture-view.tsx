@@ -147,7 +147,7 @@ export function PictureView({
         element.dataset['reduction'] = String(shown.reduction)
         element.dataset['settled'] = String(shown.isSettled)
       }),
-    [onPicture],
+    [onPicture, store],
   )
 
   useEffect(
@@ -160,7 +160,7 @@ export function PictureView({
         const { shown, late } = player?.count ?? { shown: 0, late: 0 }
         element.dataset['played'] = `${shown} ${late}`
       }),
-    [onFrame, player],
+    [onFrame, player, store],
   )
 
   /** Pixel of the full frame under the pointer. */

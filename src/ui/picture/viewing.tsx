@@ -59,7 +59,7 @@ export function Viewing() {
       <select
         aria-label="Viewing"
         title="How light is shown on this display. The picture itself does not change. Soft shoulder: Reinhard et al. 2002, equation 4."
-        className={`max-w-28 truncate rounded bg-base-100 px-1 py-0.5 ${viewing || screen ? 'text-accent' : ''}`}
+        className={`max-w-24 truncate rounded bg-base-100 px-1 py-0.5 ${viewing || screen ? 'text-accent' : ''}`}
         value={value}
         onChange={(e) => {
           const chosen = e.target.value

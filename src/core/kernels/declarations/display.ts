@@ -39,7 +39,7 @@ export const plainDisplay: DisplayKernels = {
     const code = (v: number) => {
       bits[0] = first
       value[0] = Math.min(1 - 2 ** -24, Math.max(value[0]!, v))
-      return table[(bits[0]! - first) >>> 14]!
+      return table[(bits[0] - first) >>> 14]!
     }
     for (let p = 0; p < src.width * src.height; p++) {
       const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]
