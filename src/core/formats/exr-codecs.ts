@@ -13,21 +13,31 @@ export const portableZlib: Zlib = {
   deflate: (bytes) => zlibSync(bytes, { level: 4 }),
 }
 
+const isLittleEndian = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1
+
 /** Undoes the split into even and odd bytes and the differences that RLE and ZIP pack. */
 export function restoreBytes(packed: Uint8Array): Uint8Array {
   const count = packed.length
   const out = new Uint8Array(count)
   const middle = (count + 1) >> 1
-  // One sum runs through both halves; each goes straight to its place.
-  let sum = 128
-  for (let i = 0, o = 0; i < middle; i++, o += 2) {
-    sum = (sum + packed[i]! - 128) & 255
-    out[o] = sum
-  }
-  for (let i = middle, o = 1; i < count; i++, o += 2) {
-    sum = (sum + packed[i]! - 128) & 255
-    out[o] = sum
-  }
+  // One sum runs through both halves. Where the second begins is known first, so that both run at once and a word is written at a time.
+  let [even, odd] = [128, 128]
+  for (let i = 0; i < middle; i++) odd += packed[i]!
+  odd = (odd - 128 * middle) & 255
+  const pairs = count >> 1
+  if (isLittleEndian) {
+    const words = new Uint16Array(out.buffer, 0, pairs)
+    for (let i = 0; i < pairs; i++) {
+      even = (even + packed[i]! + 128) & 255
+      odd = (odd + packed[middle + i]! + 128) & 255
+      words[i] = even | (odd << 8)
+    }
+  } else
+    for (let i = 0; i < pairs; i++) {
+      out[2 * i] = even = (even + packed[i]! + 128) & 255
+      out[2 * i + 1] = odd = (odd + packed[middle + i]! + 128) & 255
+    }
+  if (count & 1) out[count - 1] = even + packed[middle - 1]! + 128
   return out
 }
 

@@ -179,7 +179,8 @@ function unpack(
 function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyMap<string, ExrPlane>): void {
   const [left, top] = part.dataWindow
   // Chunks may begin at any byte; typed arrays may not. (`slice` of Node's own bytes would be no copy.)
-  const buffer = new Uint8Array(bytes).buffer
+  const isOwn = bytes.byteOffset === 0 && bytes.buffer.byteLength === bytes.length
+  const buffer = isOwn ? (bytes.buffer as ArrayBuffer) : new Uint8Array(bytes).buffer
   const view = new DataView(buffer)
   let at = 0
   for (let y = area.y0; y <= area.y1; y++)
@@ -199,7 +200,8 @@ function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyM
         else {
           // Through integers, so that the bits of a NaN stay what they are.
           const words = new Uint32Array(values.buffer, start * 4, count)
-          for (let i = 0; i < count; i++) words[i] = view.getUint32(at + i * 4, true)
+          if (at % 4 === 0) words.set(new Uint32Array(buffer, at, count))
+          else for (let i = 0; i < count; i++) words[i] = view.getUint32(at + i * 4, true)
         }
       }
       at += count * bytesPerValue[channel.type]

@@ -85,35 +85,70 @@ function joinedRanks(
 ): PassBlock {
   const { width, height, x: x0, y: y0 } = at
   const ids = new Uint32Array(data.buffer, data.byteOffset, data.length)
-  const cells: (readonly (readonly [id: number, cover: number])[])[] = []
-  let ranks = 1
-  const found = new Map<number, number>()
-  for (let y = 0; y < height; y++)
-    for (let x = 0; x < width; x++) {
-      found.clear()
-      for (let v = (y + y0) * factor - block.y; v < (y + y0 + 1) * factor - block.y; v++)
-        for (let u = (x + x0) * factor - block.x; u < (x + x0 + 1) * factor - block.x; u++) {
-          if (u < 0 || v < 0 || u >= block.width || v >= block.height) continue
-          const p = (v * block.width + u) * channels
-          for (let c = 0; c + 1 < channels; c += 2) {
-            const cover = data[p + c + 1]!
-            if (cover > 0 && ids[p + c] !== 0) found.set(ids[p + c]!, (found.get(ids[p + c]!) ?? 0) + cover)
+  // What each cell holds, one after the other: few objects meet in one, so they are looked for in a row.
+  const most = (factor * factor * channels) >> 1
+  const [own, sums] = [new Uint32Array(most), new Float64Array(most)]
+  const ends = new Uint32Array(width * height)
+  let [kept, keptIds] = [new Float32Array(2 * width * height), new Uint32Array(2 * width * height)]
+  let [at0, ranks] = [0, 1]
+  for (let y = 0, cell = 0; y < height; y++) {
+    const [top, bottom] = [(y + y0) * factor - block.y, (y + y0 + 1) * factor - block.y]
+    const rows = cellSpan(y + y0, factor, frame.height)
+    for (let x = 0; x < width; x++, cell++) {
+      const [left, right] = [(x + x0) * factor - block.x, (x + x0 + 1) * factor - block.x]
+      let [count, last] = [0, 0]
+      for (let v = Math.max(0, top); v < bottom && v < block.height; v++)
+        for (let u = Math.max(0, left); u < right && u < block.width; u++)
+          for (let p = (v * block.width + u) * channels, end = p + channels - 1; p < end; p += 2) {
+            const cover = data[p + 1]!
+            const id = ids[p]!
+            if (!(cover > 0) || id === 0) continue
+            if (count === 0 || own[last] !== id) {
+              last = 0
+              while (last < count && own[last] !== id) last++
+              if (last === count) {
+                own[count] = id
+                sums[count++] = 0
+              }
+            }
+            sums[last]! += cover
           }
+      // The largest first; of two alike the one that was met first.
+      for (let i = 1; i < count; i++) {
+        const [id, sum] = [own[i]!, sums[i]!]
+        let to = i
+        for (; to > 0 && sums[to - 1]! < sum; to--) {
+          own[to] = own[to - 1]!
+          sums[to] = sums[to - 1]!
         }
-      const share = 1 / (cellSpan(x + x0, factor, frame.width) * cellSpan(y + y0, factor, frame.height))
-      const list = [...found].map(([id, sum]) => [id, sum * share] as const)
-      if (list.length > 1) list.sort((a, b) => b[1] - a[1])
-      cells.push(list)
-      ranks = Math.max(ranks, Math.min(mostRanks, list.length))
+        own[to] = id
+        sums[to] = sum
+      }
+      const share = 1 / (cellSpan(x + x0, factor, frame.width) * rows)
+      const held = Math.min(mostRanks, count)
+      if (at0 + held > kept.length) {
+        const larger = Math.max(2 * kept.length, at0 + held)
+        const [was, wasIds] = [kept, keptIds]
+        kept = new Float32Array(larger)
+        kept.set(was)
+        keptIds = new Uint32Array(larger)
+        keptIds.set(wasIds)
+      }
+      for (let i = 0; i < held; i++) {
+        keptIds[at0] = own[i]!
+        kept[at0++] = sums[i]! * share
+      }
+      ends[cell] = at0
+      if (held > ranks) ranks = held
     }
+  }
   const out = new Float32Array(width * height * ranks * 2)
   const outIds = new Uint32Array(out.buffer)
-  cells.forEach((list, cell) => {
-    list.slice(0, ranks).forEach(([id, cover], i) => {
-      outIds[(cell * ranks + i) * 2] = id
-      out[(cell * ranks + i) * 2 + 1] = cover
-    })
-  })
+  for (let cell = 0, from = 0; cell < ends.length; cell++)
+    for (let o = cell * ranks * 2; from < ends[cell]!; from++, o += 2) {
+      outIds[o] = keptIds[from]!
+      out[o + 1] = kept[from]!
+    }
   return { ...at, channels: ranks * 2, data: out }
 }
 
