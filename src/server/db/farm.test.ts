@@ -1,18 +1,20 @@
 import { createHash, randomBytes } from 'node:crypto'
-import { mkdir, readdir, readFile, writeFile } from 'node:fs/promises'
+import { mkdir, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { Redis } from 'ioredis'
-import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { afterAll, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
 import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { LocalDispatch, stagingOf } from '../farm/dispatch.ts'
+import type { RenderOptions } from '../../core/renders/render-options.ts'
 import { buildId } from '../farm/build.ts'
 import { serveFarm } from '../farm/farm-http.ts'
 import { keepFed } from '../farm/feed.ts'
 import { FrameQueue } from '../farm/queue.ts'
 import { fetchBlob, RemoteDispatch, TurnedAway } from '../farm/remote-dispatch.ts'
 import { folders } from '../home.ts'
+import { deliverAgain } from '../render/deliver.ts'
 import { storedPath } from '../media/store.ts'
 import { migrate } from './migrate.ts'
 import type { Handed } from './farm.ts'
@@ -21,6 +23,13 @@ import { findRender, insertRender, isOfOtherBuild, moveRender } from './renders.
 import { insertShot } from './shots.ts'
 
 // On a real MariaDB and a real Redis.
+
+// Roots are read from the environment when the server starts, that is before all else is imported.
+const { root } = vi.hoisted(() => {
+  const folder = `${process.env['TMPDIR'] ?? '/tmp'}/zafiro-farm-out-${process.pid}`
+  process.env['ZAFIRO_OUTPUT'] = folder
+  return { root: folder }
+})
 
 const newId = () => randomBytes(6).toString('hex')
 const comp = addLane(emptyComp(64, 36), 'Back', { type: 'colour', colour: [0, 0, 1], alpha: 1 })
@@ -57,11 +66,12 @@ afterAll(async () => {
   await queue.close()
   redis.disconnect()
   server.close()
+  await rm(root, { recursive: true, force: true })
   await getPool().query('delete from workers')
   await getPool().end()
 })
 
-async function begin(frames: readonly number[]): Promise<string> {
+async function begin(frames: readonly number[], options: RenderOptions = {}): Promise<string> {
   const [id, shotId] = [newId(), newId()]
   await insertShot(getPool(), shotId, 'Grotto descent')
   await insertRender(getPool(), {
@@ -71,7 +81,7 @@ async function begin(frames: readonly number[]): Promise<string> {
     comp,
     media: {},
     formats: ['exr'],
-    options: {},
+    options,
     frames,
   })
   return id
@@ -119,6 +129,29 @@ describe('the queue', () => {
       "update workers set build = 'a later one', seen_at = current_timestamp(3) where seat = 'a'",
     )
     expect(await isOfOtherBuild(getPool(), id)).toBe(true)
+  })
+  test('files that could not be put into their place are done, say why, and are brought there later without rendering', async () => {
+    const local = new LocalDispatch(queue)
+    await mkdir(join(root, 'night'), { recursive: true })
+    const id = await begin([1, 2], { deliver: { root, folder: 'night', there: 'replace' } })
+    const [first, second] = await takeSoon(local, 'a', 2)
+    expect(await bring(local, first!)).toBe(true)
+    expect(await readFile(join(root, 'night', 'f1.exr'), 'utf8')).toBe('picture 1')
+    // The disk is away when the second is through.
+    await rename(root, `${root}-away`)
+    expect(await bring(local, second!)).toBe(true)
+    const told = async () => (await findRender(getPool(), id))!.frames.map((f) => f.problem)
+    expect(await states(id)).toEqual(['done', 'done'])
+    expect(await told()).toEqual([
+      null,
+      expect.stringMatching(/can not be put into .*it is gone\. They are kept/),
+    ])
+    expect(await readFile(join(folders.renders, id, 'f2.exr'), 'utf8')).toBe('picture 2')
+    await rename(`${root}-away`, root)
+    expect(await deliverAgain(id)).toBe(true)
+    expect(await told()).toEqual([null, null])
+    expect(await readFile(join(root, 'night', 'f2.exr'), 'utf8')).toBe('picture 2')
+    expect([await deliverAgain('000000000000'), await deliverAgain(await begin([1]))]).toEqual([false, false])
   })
   test('is made again from the database when it has lost everything, and nothing is done twice', async () => {
     const local = new LocalDispatch(queue)
