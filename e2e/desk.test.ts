@@ -190,6 +190,8 @@ describe('the desk of the demo', () => {
     await (await find(driver, '//dialog//button[contains(., "Matte glow")]')).click()
     await (await find(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')).click()
     await find(driver, '[aria-label=Shapes]')
+    // What takes the clicks is loaded when it is first needed.
+    await find(driver, '.konvajs-content canvas')
     // Around the bell's lower right pane, closed on its first point.
     const corners = [[0.38, 0.5], [0.425, 0.5], [0.425, 0.56], [0.38, 0.56], [0.38, 0.5]] as const
     for (const [x, y] of corners) {
@@ -345,13 +347,13 @@ describe('the desk of the demo', () => {
     expect(notes).toMatch(/Broken\.cube.*line 4: wants 3 numbers, but holds “1 1”/)
     expect((await savedComp()).comp.lanes).toHaveLength(lanes)
     const [r, g, b] = await codesAt(0.14, 0.85)
-    await (await find(driver, '//select[@aria-label="Viewing"]/option[. = "Dusk"]')).click()
+    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Dusk"]')).click()
     await waitFor(driver, 'the picture through it', async () => {
       const seen = await codesAt(0.14, 0.85)
       return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
     })
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.viewing?.type === 'table')
-    await (await find(driver, '//select[@aria-label="Viewing"]/option[. = "Plain sRGB"]')).click()
+    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
     await waitFor(driver, 'the plain picture', async () => String(await codesAt(0.14, 0.85)) === String([r, g, b]))
     await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
     rmSync(folder, { recursive: true })
