@@ -1,10 +1,11 @@
 'use client'
 
 import { Dialog } from '@base-ui/react/dialog'
-import { useState } from 'react'
+import { ArrowUp } from 'lucide-react'
+import { useState, type CSSProperties } from 'react'
 import { families } from '../../core/comp/recipe.ts'
 import { allSteps, type Comp, type Step } from '../../core/comp/schema.ts'
-import { dialAt, listSettings, type SettingRef } from '../../core/comp/settings.ts'
+import { dialAt, listSettings, putDial, type SettingRef } from '../../core/comp/settings.ts'
 import { lanesOfStep, withInside } from '../../core/comp/edits.ts'
 import { dialLabel } from '../../core/dials/dials.ts'
 import {
@@ -13,8 +14,10 @@ import {
   makeProblem,
   recipeDial,
   type NewDial,
+  type NewRecipe,
 } from '../../core/recipes/make.ts'
 import { effectOf } from '../../core/recipes/effect-of.ts'
+import { OwnPicture } from './own-picture.tsx'
 import { stepTitle } from '../desk/step-title.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
@@ -79,25 +82,42 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
   const [names, setNames] = useState<Readonly<Record<string, string>>>(() =>
     Object.fromEntries(likely(comp, rows).map((key) => [key, rows.find((r) => r.key === key)!.label])),
   )
-  const shown = rows.filter((r) => names[r.key] !== undefined)
+  // In the order in which they were ticked, or put since.
+  const shown = Object.keys(names).flatMap((key) => rows.find((r) => r.key === key) ?? [])
   const dials: NewDial[] = [...new Set(shown.map((r) => names[r.key]!.trim() || r.label))].map((one) => ({
     name: one,
     settings: shown.filter((r) => (names[r.key]!.trim() || r.label) === one).map(({ ref }) => ({ ref })),
   }))
   const problem = isOfLane ? undefined : makeProblem(comp, chosen.map((s) => s.id))
 
+  const sooner = (key: string) => {
+    const keys = Object.keys(names)
+    const at = keys.indexOf(key)
+    if (at > 0) setNames(Object.fromEntries(keys.with(at, keys[at - 1]!).with(at - 1, key).map((one) => [one, names[one]!])))
+  }
+  /** The comp with it made, the lane and the step that it is. */
+  const madeIn = (c: Comp, wanted: NewRecipe): readonly [Comp, string, string] => {
+    const { media } = store.getState()
+    if (isOfLane) return makeOneStepOfLanes(c, media, [making.lane], wanted)
+    const [next, step] = makeOneStep(c, media, chosen.map((s) => s.id), wanted)
+    return [next, making.lane, step]
+  }
+  const [tried, setTried] = useState<Readonly<Record<string, number>>>({})
+  const trial = problem === undefined && (isOfLane || chosen.length > 0) ? madeIn(comp, { name: 'Trial', about: '', family, dials, keepsDrawings, parts }) : undefined
+  const sliders = (allSteps(trial?.[0] ?? comp).find((s) => s.id === trial?.[2])?.recipe?.dials ?? []).filter((d) => d.type === 'number')
+  const inputs = allSteps(trial?.[0] ?? comp).find((s) => s.id === trial?.[2])?.recipe?.inputs ?? []
+  const tryOut = (c: Comp): Comp => {
+    const [next, , step] = madeIn(c, { name: 'Trial', about: '', family, dials, keepsDrawings, parts })
+    return sliders.reduce((one, d) => (tried[d.name] === undefined ? one : putDial(one, step, d.key, tried[d.name]!)), next)
+  }
+
   const make = () => {
-    const { edit, set, media } = store.getState()
+    const { edit, set } = store.getState()
     const wanted = { name: name.trim() || 'One step', about: about.trim() || 'Made from steps of a shot.', family, dials, keepsDrawings, parts, ...(words.trim() ? { words: words.trim() } : {}) }
     let [laneId, stepId] = [making.lane, '']
     edit(`Make ${wanted.name} one step`, (c) => {
-      if (isOfLane) {
-        const [next, made, step] = makeOneStepOfLanes(c, media, [making.lane], wanted)
-        laneId = made
-        stepId = step
-        return next
-      }
-      const [next, step] = makeOneStep(c, media, chosen.map((s) => s.id), wanted)
+      const [next, made, step] = madeIn(c, wanted)
+      laneId = made
       stepId = step
       return next
     })
@@ -141,6 +161,43 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
                 </>
               )}
             </div>
+            {trial && (
+              <div className="flex gap-3 rounded bg-base-200 p-2" role="group" aria-label="Try the dials">
+                <OwnPicture
+                  name={`trial ${from} ${to} ${JSON.stringify([names, tried, parts, keepsDrawings])}`}
+                  change={tryOut}
+                  className="h-[5.6rem] w-40 shrink-0"
+                  isStill
+                />
+                <div className="min-w-0 flex-1 space-y-0.5 overflow-y-auto" style={{ maxHeight: '5.6rem' }}>
+                  {sliders.map(({ key, name: label, range: [low, high] = [0, 1], default: usual }) => (
+                    <label key={key} className="grid grid-cols-[7rem_1fr_3.5rem] items-center gap-2">
+                      <span className="truncate">{label}</span>
+                      <input
+                        type="range"
+                        aria-label={`Try ${label}`}
+                        className="light-slider"
+                        min={low}
+                        max={high}
+                        step={(high - low) / 200 || 1}
+                        value={tried[label] ?? Number(usual)}
+                        style={{ '--filled': `${(100 * ((tried[label] ?? Number(usual)) - low)) / (high - low || 1)}%` } as CSSProperties}
+                        onChange={(e) => { setTried({ ...tried, [label]: Number(e.target.value) }) }}
+                      />
+                      <span className="text-right text-base-content/65">{Number((tried[label] ?? Number(usual)).toFixed(3))}</span>
+                    </label>
+                  ))}
+                  <p className="text-base-content/55">{sliders.length > 0 ? 'Try how far they move the picture: nothing of it stays.' : 'Numbers that are ticked can be tried here.'}</p>
+                </div>
+              </div>
+            )}
+            {trial && (
+              <p className="text-base-content/65">
+                {inputs.length === 0
+                  ? 'Nothing comes in but the picture.'
+                  : `Comes in, beside the picture: ${inputs.map((i) => `${i.name} (${i.kind}${i.required ? ', needed' : ''})`).join(', ')}.`}
+              </p>
+            )}
             <p className="text-base-content/65">
               Tick the dials that it shows. Those with the same name are one dial: the others move in proportion to the first. All else stays inside, as it is.
             </p>
@@ -163,6 +220,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
                       <span className="truncate text-base-content/55">{row.of}</span>
                     </label>
                     {isShown && (
+                      <span className="flex items-center gap-1">
                       <input
                         aria-label={`Name of ${row.label} of ${row.of}`}
                         className="input input-xs w-full"
@@ -170,6 +228,11 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
                         value={names[row.key]}
                         onChange={(e) => { setNames({ ...names, [row.key]: e.target.value }) }}
                       />
+                      <button type="button" className="btn btn-ghost btn-xs px-1" aria-label={`${row.label} of ${row.of} sooner`} title={`Place ${Object.keys(names).indexOf(row.key) + 1} of ${shown.length}: one place sooner`} disabled={shown[0]?.key === row.key} onClick={() => { sooner(row.key) }}>
+                        <span className="w-3 text-base-content/65">{shown.findIndex((one) => one.key === row.key) + 1}</span>
+                        <ArrowUp size={12} aria-hidden />
+                      </button>
+                      </span>
                     )}
                   </li>
                 )

@@ -16,10 +16,13 @@ export function OwnPicture({
   name,
   change,
   className,
+  isStill = false,
 }: {
   name: string
   change: (comp: Comp) => Comp
   className: string
+  /** What was there stays until the next is made. */
+  isStill?: boolean
 }) {
   const { engine, store } = useShotContext()
   const comp = useShot((s) => s.comp)
@@ -71,7 +74,7 @@ export function OwnPicture({
   }, [isSeen, engine, store, comp, frame, key])
   return (
     <div ref={place} className={className}>
-      <SmallPicture picture={made?.key === key ? made.picture : undefined} className="h-full w-full rounded-sm" />
+      <SmallPicture picture={isStill || made?.key === key ? made?.picture : undefined} className="h-full w-full rounded-sm" />
     </div>
   )
 } // prettier-ignore
