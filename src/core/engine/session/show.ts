@@ -121,8 +121,15 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     const matte = evaluator.evaluate(over.node, isStale)
     lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
   }
-  const warnings =
+  const marked =
     wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole, comp.screen) : undefined
+  // Pixels of the full frame, as near as a smaller picture tells.
+  const count = (n: number) => n * reduction ** 2
+  const warnings = marked && {
+    bright: count(marked.bright),
+    negative: count(marked.negative),
+    alpha: count(marked.alpha),
+  }
   const shown = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
   return {
     ...shown,
