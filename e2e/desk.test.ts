@@ -187,6 +187,7 @@ describe('the desk of the demo', () => {
     const slot = await find(driver, ends)
     await driver.executeScript('arguments[0].scrollIntoView({ inline: "center" })', slot)
     await slot.click()
+    await key('glow through a shape')
     await (await find(driver, '//dialog//button[contains(., "Matte glow")]')).click()
     await (await find(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')).click()
     await find(driver, '[aria-label=Shapes]')

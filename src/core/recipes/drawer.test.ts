@@ -8,7 +8,7 @@ import { putDial } from '../comp/settings.ts'
 import { plan } from '../engine/plan/plan.ts'
 import { drawer } from './drawer.ts'
 import { expanded } from './expand.ts'
-import { takeApart } from './make.ts'
+import { takeApart } from './take-apart.ts'
 import {
   parseRecipeFile,
   putRecipe,

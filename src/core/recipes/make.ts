@@ -1,6 +1,6 @@
 import { assertNever } from '../assert.ts'
 import { freshId, masterId, placeOfStep } from '../comp/edits.ts'
-import { ordered, placedIn } from '../comp/buses.ts'
+import { ordered } from '../comp/buses.ts'
 import type { MediaTable } from '../comp/media.ts'
 import {
   compoundEffect,
@@ -10,7 +10,7 @@ import {
   type RecipeHead,
   type RecipeInput,
 } from '../comp/recipe.ts'
-import { linksOfLane, mapLaneLinks, mapLinks, type LinkPlace } from '../comp/references.ts'
+import { mapLaneLinks, mapLinks, type LinkPlace } from '../comp/references.ts'
 import {
   allSteps,
   isTrack,
@@ -21,12 +21,11 @@ import {
   type Step,
 } from '../comp/schema.ts'
 import { dialAt, settingOf, type SettingRef } from '../comp/settings.ts'
-import { dialLabel } from '../dials/dials.ts'
 import { plainWords } from '../plain-words.ts'
-import { connected, expanded, pointBefore, withMoves } from './expand.ts'
+import { pointBefore } from './expand.ts'
 import { effectOf } from './effect-of.ts'
 
-// Several steps or lanes into one, and one taken apart: the picture stays the same.
+// Several steps or lanes into one: the picture stays the same.
 
 /** What a new recipe is called, and which settings its dials move. */
 export interface NewRecipe {
@@ -37,8 +36,14 @@ export interface NewRecipe {
   readonly dials: readonly NewDial[]
   /** It offers its parts by a switch. */
   readonly parts?: boolean
-  /** Drawings stay a part of it; else they come in. */
-  readonly keepsDrawings?: boolean
+  /** What of the things connected from outside is not as usual: they come in, under their own names. */
+  readonly inputs?: readonly NewInput[]
+}
+export interface NewInput {
+  readonly link: Link
+  readonly name?: string
+  /** A drawing may go along as a part of it; what is not needed may be left out, so that nothing is connected there. */
+  readonly goes?: 'in' | 'along' | 'out'
 }
 export interface NewDial {
   readonly name: string
@@ -146,28 +151,47 @@ interface Taken {
   readonly feeds: Step['feeds']
 }
 
+/** What counts where nothing is connected, in words. */
+function withoutIt(comp: Comp, place: LinkPlace): string | undefined {
+  if (place.use === 'matte' || place.use === 'join') return 'everywhere'
+  if (place.use !== 'feed') return undefined
+  return effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.without
+}
+
+const isSame = (a: Link, b: Link) => JSON.stringify(a) === JSON.stringify(b)
+
 /** Lanes with their links to the outside made inputs. What rides on a track keeps following what it follows. */
-function withInputs(comp: Comp, media: MediaTable, lanes: readonly Lane[], picture: Link | undefined, keepsDrawings: boolean): Taken {
+function withInputs(
+  comp: Comp,
+  media: MediaTable,
+  lanes: readonly Lane[],
+  picture: Link | undefined,
+  wanted: readonly NewInput[] = [],
+): Taken {
   const own = new Set(lanes.map((l) => l.id))
   const inputs = new Map<string, { input: RecipeInput; link: Link }>()
   const keys = new Set([pictureInput])
-  const isSame = (a: Link, b: Link) => JSON.stringify(a) === JSON.stringify(b)
   const change = (link: Link, place: LinkPlace): Link | undefined => {
     if (place.use === 'rider' || link.type === 'input') return link
     if (link.type === 'tap' && own.has(link.lane)) return link
-    if (link.type === 'drawing' && keepsDrawings) return link
-    if (picture && isSame(link, picture) && place.use !== 'matte' && place.use !== 'join') return { type: 'input', input: pictureInput }
+    const wish = wanted.find((w) => isSame(w.link, link))
+    if (link.type === 'drawing' && wish?.goes === 'along') return link
+    const isWithin = place.use === 'matte' || place.use === 'join'
+    if (picture && isSame(link, picture) && !isWithin) return { type: 'input', input: pictureInput }
+    const required = isNeeded(comp, place)
+    if (wish?.goes === 'out' && !required) return undefined
     const id = JSON.stringify(link)
     const known = inputs.get(id)
     if (known) {
-      if (isNeeded(comp, place)) inputs.set(id, { ...known, input: { ...known.input, required: true } })
+      if (required) inputs.set(id, { ...known, input: { ...known.input, required } })
       return { type: 'input', input: known.input.key }
     }
     const kind = kindAt(comp, place)
-    const name = inputName(comp, media, link, kind)
+    const name = (wish?.name?.trim() ?? '') || inputName(comp, media, link, kind)
     const key = slug(name, keys)
     keys.add(key)
-    inputs.set(id, { input: { key, name, kind, required: isNeeded(comp, place) }, link })
+    const without = withoutIt(comp, place)
+    inputs.set(id, { input: { key, name, kind, required, ...(without === undefined ? {} : { without }) }, link })
     return { type: 'input', input: key }
   }
   // Which of them are needed is known once all have been met.
@@ -195,7 +219,8 @@ function headed(comp: Comp, { name, about, family, words, dials, parts }: NewRec
   return { recipe, values }
 } // prettier-ignore
 
-const plainLane = (id: string, name: string, source: Lane['source'], steps: Step[]): Lane => ({
+/** A lane that shows its source, joined over what is behind it. */
+export const plainLane = (id: string, name: string, source: Lane['source'], steps: Step[]): Lane => ({
   id,
   name,
   kind: 'picture',
@@ -239,7 +264,7 @@ export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly str
   const raw: Lane = { ...plainLane(insideId, wanted.name, { type: 'input', input: pictureInput }, steps), in: stepId }
   // Taps of each other stay inside; then what is outside becomes inputs.
   const within = mapLaneLinks(raw, (link) => (isOwn(link) ? { ...(link as Link & { type: 'tap' }), lane: insideId } : link))
-  const { lanes, inputs, feeds } = withInputs(comp, media, [within], picture, wanted.keepsDrawings ?? false)
+  const { lanes, inputs, feeds } = withInputs(comp, media, [within], picture, wanted.inputs)
   const { recipe, values } = headed(comp, wanted, inputs)
   const step: Step = { id: stepId, effect: compoundEffect, on: true, amount: 1, dials: values, feeds, recipe }
   // Others that took from the last of them take from the one; points between are points inside.
@@ -283,7 +308,7 @@ export function makeOneStepOfLanes(comp: Comp, media: MediaTable, laneIds: reado
     return false
   }
   const all = comp.lanes.filter(inTree)
-  const { lanes, inputs, feeds } = withInputs(comp, media, all, undefined, wanted.keepsDrawings ?? false)
+  const { lanes, inputs, feeds } = withInputs(comp, media, all, undefined, wanted.inputs)
   const { recipe, values } = headed(comp, wanted, inputs)
   const step: Step = { id: stepId, effect: compoundEffect, on: true, amount: 1, dials: values, feeds, recipe }
   const holder: Lane = {
@@ -294,99 +319,4 @@ export function makeOneStepOfLanes(comp: Comp, media: MediaTable, laneIds: reado
   const inner = lanes.map((l): Lane => (laneIds.includes(l.id) ? { ...l, in: stepId, solo: false } : l))
   const rest = comp.lanes.flatMap((l) => (l.id === front.id ? [holder] : own.has(l.id) ? [] : [l]))
   return [{ ...comp, lanes: ordered([...rest, ...inner]) }, laneId, stepId]
-} // prettier-ignore
-
-/** Whether what is in a step is a row of steps on what comes in, so that they can stand in its place. */
-const isRow = (tops: readonly Lane[]): boolean => {
-  const [only] = tops
-  return (
-    tops.length === 1 &&
-    only!.kind === 'picture' &&
-    !only!.muted &&
-    only!.time === undefined &&
-    only!.source.type === 'input' &&
-    only!.source.input === pictureInput &&
-    only!.join.mode === 'over' &&
-    only!.join.opacity === 1 &&
-    only!.join.matte === undefined
-  )
-}
-
-/**
- * The comp with what is in a step on the desk, and the same picture. A row of steps comes into its place; lanes come into a bus of their own, which the
- * step, now *Another picture*, shows where and as far as it acted. Of one that shows a part of it alone, all comes back.
- */
-export function takeApart(comp: Comp, stepId: string): Comp {
-  const place = placeOfStep(comp, stepId)
-  if (!place?.step.recipe) return comp
-  const moved = withMoves(comp, place.step)
-  const { laneId, index, step } = placeOfStep(moved, stepId)!
-  const picture = pointBefore(moved, stepId)
-  const tops = moved.lanes.filter((l) => l.in === stepId)
-  const tree = new Set<string>()
-  const walk = (id: string) => {
-    for (const l of moved.lanes) {
-      if (l.in !== id) continue
-      tree.add(l.id)
-      walk(l.id)
-    }
-  }
-  walk(stepId)
-  const open = moved.lanes.map((l) => (tree.has(l.id) ? connected(l, step, picture) : l))
-  const steps = laneId === masterId ? moved.master : moved.lanes.find((l) => l.id === laneId)!.steps
-  const withSteps = (lanes: readonly Lane[], list: readonly Step[]): Comp => ({
-    ...moved,
-    lanes: ordered(lanes.map((l) => (l.id === laneId ? { ...l, steps: [...list] } : l))),
-    master: laneId === masterId ? [...list] : moved.master,
-  })
-  if (isRow(tops) && step.amount === 1 && step.on === true && step.matte === undefined) {
-    const inner = open.find((l) => l.id === tops[0]!.id)!
-    const last = inner.steps.at(-1)?.id
-    const next = withSteps(open.filter((l) => l !== inner), steps.toSpliced(index, 1, ...inner.steps))
-    // Points inside are points of the lane now.
-    return mapLinks(next, (link) => {
-      if (link.type !== 'tap') return link
-      const end = last === undefined ? picture : ({ type: 'tap', lane: laneId, after: last } as const)
-      if (link.lane === laneId && link.after === stepId) return end
-      if (link.lane !== inner.id) return link
-      if (link.after === 'source') return picture
-      return link.after === undefined ? end : { type: 'tap', lane: laneId, after: link.after }
-    })
-  }
-  const isOne = isRow(tops)
-  const busId = isOne ? tops[0]!.id : freshId(moved, 'lane')
-  const bus: Lane = { ...plainLane(busId, step.recipe!.name, { type: 'lanes' }, []), kind: 'matte' }
-  const out = open.map((l): Lane => {
-    if (l.in !== stepId) return l
-    return isOne ? { ...placedIn(l, undefined), kind: 'matte' } : placedIn(l, busId)
-  })
-  const shown: Step = { id: step.id, effect: 'other-picture', on: step.on, amount: step.amount, dials: {}, feeds: { with: { from: { type: 'tap', lane: busId } } }, name: step.name ?? step.recipe!.name, ...(step.matte ? { matte: step.matte } : {}) }
-  // Behind the lane that shows them.
-  const own = out.filter((l) => tree.has(l.id))
-  const rest = out.filter((l) => !tree.has(l.id))
-  const at = rest.findIndex((l) => l.id === laneId)
-  return withSteps(rest.toSpliced(at < 0 ? rest.length : at, 0, ...own, ...(isOne ? [] : [bus])), steps.with(index, shown))
-} // prettier-ignore
-
-/** The comp with every step that is made of others taken apart: what it is when nothing is one step. */
-export function allApart(comp: Comp): Comp {
-  let next = comp
-  for (let step; (step = allSteps(next).find((s) => s.recipe));) next = takeApart(next, step.id)
-  return next
-}
-
-/** Links of lanes that end at what is not there; what is put into another shot may have some. */
-export function lostLinks(comp: Comp, laneIds: ReadonlySet<string>): Link[] {
-  const there = new Set(comp.lanes.map((l) => l.id))
-  return comp.lanes
-    .filter((l) => laneIds.has(l.id))
-    .flatMap(linksOfLane)
-    .map(({ link }) => link)
-    .filter((link) => link.type === 'tap' && !there.has(link.lane) && link.lane !== masterId)
-}
-
-/** A name for a dial by the setting that it moves. */
-export function usualDialName(comp: Comp, ref: SettingRef): string {
-  const dial = dialAt(expanded(comp), ref)
-  return ref.of === 'dial' ? dialLabel(ref.key, dial ?? {}) : ref.of === 'opacity' ? 'Opacity' : ref.of === 'on' ? 'On' : 'Amount'
 } // prettier-ignore

@@ -7,7 +7,8 @@ import { Evaluator } from '../engine/evaluator.ts'
 import type { Target } from '../engine/plan/plan-targets.ts'
 import { plan } from '../engine/plan/plan.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
-import { makeOneStep, makeOneStepOfLanes, takeApart } from './make.ts'
+import { makeOneStep, makeOneStepOfLanes } from './make.ts'
+import { takeApart } from './take-apart.ts'
 
 // Pixels by closed forms, worked out here from the numbers of the frame: nothing of the planner has a say in what is wanted.
 

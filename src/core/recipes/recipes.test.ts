@@ -23,7 +23,8 @@ import { defaultDials } from '../effects/registry.ts'
 import { effectOf, movedStep } from './effect-of.ts'
 import { parseRecipeFile, recipeFileOf, takeVersion } from './recipe-file.ts'
 import { expanded, movedTo } from './expand.ts'
-import { allApart, makeOneStep, makeOneStepOfLanes, makeProblem, takeApart, type NewRecipe } from './make.ts'
+import { makeOneStep, makeOneStepOfLanes, makeProblem, type NewInput, type NewRecipe } from './make.ts'
+import { allApart, takeApart } from './take-apart.ts'
 
 const hash = (n: number) => n.toString(16).padStart(64, '0')
 const media: MediaTable = {
@@ -257,16 +258,50 @@ describe('inputs', () => {
     const same = setFeed(comp, 'step1', 'shape', { from: beauty, use: 'red', spread: 5, invert: true })
     expect(keyOf(more)).toBe(keyOf(same))
   })
-  test('drawings come in, or stay with it where that is wished', () => {
-    const comp = setFeed({ ...glow(), drawings: [{ id: 'drawing1', name: 'Window', time: 'keyed', shapes: [] }] }, 'step1', 'shape', { from: { type: 'drawing', drawing: 'drawing1' } }) // prettier-ignore
-    const inputs = (keepsDrawings: boolean) => {
-      const [made, id] = makeOneStep(comp, media, ['step1'], recipe({ keepsDrawings }))
-      expect(keyOf(made)).toBe(keyOf(comp))
-      return allSteps(made)
-        .find((s) => s.id === id)!
-        .recipe!.inputs.map((i) => i.name)
+  test('what comes in has a name that is asked for; a drawing goes along, and what is not needed is left out, where that is wished', () => {
+    const from = { type: 'drawing', drawing: 'drawing1' } as const
+    const drawn = setFeed({ ...glow(), drawings: [{ id: 'drawing1', name: 'Window', time: 'keyed', shapes: [] }] }, 'step1', 'shape', { from }) // prettier-ignore
+    const comp = editStep(drawn, 'step1', (s) => {
+      s.matte = { from: depth, also: [{ from: beauty, by: 'intersect' }] }
+    })
+    const made = (inputs: NewInput[]) => {
+      const [next, id] = makeOneStep(comp, media, ['step1'], recipe({ inputs }))
+      const step = allSteps(next).find((s) => s.id === id)!
+      expect(Object.keys(step.feeds)).toEqual(step.recipe!.inputs.map((i) => i.key))
+      return { key: keyOf(next), inputs: step.recipe!.inputs.map((i) => [i.name, i.without]) }
     }
-    expect([inputs(false), inputs(true)]).toEqual([['Window'], []])
+    const usual = made([])
+    expect(usual.key).toBe(keyOf(comp))
+    expect(usual.inputs).toEqual([
+      ['Window', 'its own alpha'],
+      ['depth', 'everywhere'],
+      ['beauty', 'everywhere'],
+    ])
+    const along = made([
+      { link: from, goes: 'along' },
+      { link: depth, name: ' Where ' },
+    ])
+    expect(along.key).toBe(keyOf(comp))
+    expect(along.inputs).toEqual([
+      ['Where', 'everywhere'],
+      ['beauty', 'everywhere'],
+    ])
+    const out = made([{ link: depth, goes: 'out' }])
+    expect(out.inputs.map(([name]) => name)).toEqual(['Window', 'beauty'])
+    const cut = editStep(comp, 'step1', (s) => {
+      s.matte = { from: beauty }
+    })
+    expect(out.key).toBe(keyOf(cut))
+    // What it can not do without comes in all the same.
+    const mist = addStep(comp, 'lane1', 1, 'facing-matte')
+    const needed = setFeed(mist[0], mist[1], 'normal', { from: depth })
+    const [next, id] = makeOneStep(
+      needed,
+      media,
+      [mist[1]],
+      recipe({ inputs: [{ link: depth, goes: 'out' }] }),
+    )
+    expect(allSteps(next).find((s) => s.id === id)!.recipe!.inputs).toMatchObject([{ required: true }])
   })
   test('steps that do not stand side by side, or on one lane, are refused in words', () => {
     let comp = addLane(addLane(emptyComp(8, 8), 'A', beauty), 'B', beauty)

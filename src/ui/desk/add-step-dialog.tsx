@@ -1,5 +1,6 @@
 'use client'
 
+import { useVirtualizer } from '@tanstack/react-virtual'
 import { useEffect, useRef, useState, type KeyboardEvent } from 'react'
 import { masterId } from '../../core/comp/edits.ts'
 import { addFedStep } from '../../core/comp/natural-feeds.ts'
@@ -28,6 +29,9 @@ type Entry = {
   | { readonly effect: Effect; readonly known?: never }
   | { readonly known: KnownRecipe; readonly effect?: never }
 )
+
+/** Height of an entry before it is measured, and how many Page Down goes on. */
+const [rowPx, pageRows] = [52, 5]
 
 /** Effects that stand before recipes that fit as well. */
 const firstEffects = 3
@@ -70,6 +74,7 @@ export function AddStepDialog({
   onClose: () => void
 }) {
   const dialog = useRef<HTMLDialogElement>(null)
+  const list = useRef<HTMLDivElement>(null)
   const [text, setText] = useState('')
   const [index, setIndex] = useState(0)
   const lane = useShot((s) => s.comp.lanes.find((l) => l.id === place.lane))
@@ -79,6 +84,15 @@ export function AddStepDialog({
   const { store } = useShotContext()
   const liked = useLiked()
   const entries = entriesOf(text, recipes, liked)
+  // A library may hold hundreds: those in sight are drawn.
+  // eslint-disable-next-line react-hooks/incompatible-library -- its functions are used while rendering, and in what keys do
+  const rows = useVirtualizer({
+    count: entries.length,
+    getScrollElement: () => list.current,
+    estimateSize: () => rowPx,
+    getItemKey: (i) => entries[i]!.key,
+    overscan: 4,
+  })
   const entry = entries[Math.min(index, entries.length - 1)]
   const chosen = entry?.effect
   const best = chosen && recommendedSlot(chosen, steps)
@@ -97,9 +111,16 @@ export function AddStepDialog({
     dialog.current?.showModal()
   }, [])
 
+  const go = (to: number) => {
+    const next = Math.max(0, Math.min(entries.length - 1, to))
+    setIndex(next)
+    rows.scrollToIndex(next)
+  }
   const keys = (event: KeyboardEvent) => {
-    if (event.key === 'ArrowDown') setIndex((i) => Math.min(entries.length - 1, i + 1))
-    else if (event.key === 'ArrowUp') setIndex((i) => Math.max(0, i - 1))
+    if (event.key === 'ArrowDown') go(index + 1)
+    else if (event.key === 'ArrowUp') go(index - 1)
+    else if (event.key === 'PageDown') go(index + pageRows)
+    else if (event.key === 'PageUp') go(index - pageRows)
     else if (event.key === 'Enter' && entry?.known) onAddRecipe(entry.known, place)
     else if (event.key === 'Enter' && chosen)
       onAdd(chosen, event.shiftKey && best !== undefined ? { ...place, at: best } : place)
@@ -123,47 +144,68 @@ export function AddStepDialog({
             onChange={(e) => {
               setText(e.target.value)
               setIndex(0)
+              rows.scrollToOffset(0)
             }}
           />
         </div>
-        <ul role="listbox" aria-label="Effects" className="max-h-72 overflow-y-auto p-1.5">
-          {entries.map((one, i) => (
-            <li key={one.key} role="option" aria-selected={one === entry}>
-              <button
-                type="button"
-                tabIndex={-1}
-                className={`flex w-full items-center gap-3 rounded px-3 py-1.5 text-left ${one === entry ? 'bg-primary/35' : 'hover:bg-neutral'}`}
-                onMouseEnter={() => {
-                  setIndex(i)
-                }}
-                onClick={() => {
-                  if (one.known) onAddRecipe(one.known, place)
-                  else onAdd(one.effect, place)
-                }}
-              >
-                <OwnPicture
-                  name={`${one.key} on ${place.lane} at ${place.at}`}
-                  change={(comp) =>
-                    one.known
-                      ? putRecipe(comp, store.getState().media, one.known.file, place.lane, place.at)[0]
-                      : addFedStep(comp, store.getState().media, place.lane, place.at, one.effect)[0]
-                  }
-                  className="h-10 w-[4.5rem] shrink-0"
-                />
-                <span className="min-w-0 flex-1">
-                  <span className="flex items-baseline justify-between">
-                    <span className="font-semibold">{one.title}</span>
-                    <span className="text-xs text-base-content/55">{one.family}</span>
-                  </span>
-                  <span className="block text-xs text-base-content/70">{one.purpose}</span>
-                </span>
-              </button>
-            </li>
-          ))}
+        <div ref={list} className="max-h-72 overflow-y-auto p-1.5">
+          <ul
+            role="listbox"
+            aria-label="Effects"
+            className="relative"
+            style={{ height: rows.getTotalSize() }}
+          >
+            {rows.getVirtualItems().map((row) => {
+              const one = entries[row.index]!
+              return (
+                <li
+                  key={one.key}
+                  ref={rows.measureElement}
+                  data-index={row.index}
+                  role="option"
+                  aria-selected={one === entry}
+                  aria-setsize={entries.length}
+                  aria-posinset={row.index + 1}
+                  className="absolute inset-x-0 top-0"
+                  style={{ transform: `translateY(${row.start}px)` }}
+                >
+                  <button
+                    type="button"
+                    tabIndex={-1}
+                    className={`flex w-full items-center gap-3 rounded px-3 py-1.5 text-left ${one === entry ? 'bg-primary/35' : 'hover:bg-neutral'}`}
+                    onMouseMove={() => {
+                      setIndex(row.index)
+                    }}
+                    onClick={() => {
+                      if (one.known) onAddRecipe(one.known, place)
+                      else onAdd(one.effect, place)
+                    }}
+                  >
+                    <OwnPicture
+                      name={`${one.key} on ${place.lane} at ${place.at}`}
+                      change={(comp) =>
+                        one.known
+                          ? putRecipe(comp, store.getState().media, one.known.file, place.lane, place.at)[0]
+                          : addFedStep(comp, store.getState().media, place.lane, place.at, one.effect)[0]
+                      }
+                      className="h-10 w-[4.5rem] shrink-0"
+                    />
+                    <span className="min-w-0 flex-1">
+                      <span className="flex items-baseline justify-between">
+                        <span className="font-semibold">{one.title}</span>
+                        <span className="text-xs text-base-content/55">{one.family}</span>
+                      </span>
+                      <span className="block text-xs text-base-content/70">{one.purpose}</span>
+                    </span>
+                  </button>
+                </li>
+              )
+            })}
+          </ul>
           {entries.length === 0 && (
-            <li className="px-3 py-4 text-base-content/60">Nothing does that yet. Try other words.</li>
+            <p className="px-3 py-4 text-base-content/60">Nothing does that yet. Try other words.</p>
           )}
-        </ul>
+        </div>
         {chosen && best !== undefined && (
           <div className="flex items-center gap-3 border-t border-base-300 p-3 text-xs">
             <p className="flex-1 text-base-content/75">

@@ -6,6 +6,7 @@ import { busesAround } from '../../core/comp/buses.ts'
 import { addDrawing } from '../../core/comp/drawing-edits.ts'
 import { addLane, masterId } from '../../core/comp/edits.ts'
 import { addFedStep } from '../../core/comp/natural-feeds.ts'
+import type { Comp, Lane } from '../../core/comp/schema.ts'
 import type { Effect } from '../../core/effects/effect.ts'
 import { fitSpan } from '../dials/fit-span.ts'
 import { newGesture } from '../dials/value-field.tsx'
@@ -25,20 +26,23 @@ const newest = (store: ShotStore): string => {
   return lanesHere(comp, opened).at(-1)!.id
 }
 
+/** Lanes from the front to the back; what is in a folded bus is not shown. */
+function shownLanes(comp: Comp, opened: readonly string[]): Lane[] {
+  const lanes = lanesHere(comp, opened)
+  const folded = new Set(lanes.filter((l) => l.folded).map((l) => l.id))
+  return lanes.toReversed().filter((l) => !busesAround(comp, l.id).some((b) => folded.has(b)))
+}
+
 /** Lanes, front one on top, each read from left to right; the master below them. */
 export function Desk({ buttons }: { buttons: React.ReactNode }) {
   const { engine, store } = useShotContext()
   const comp = useShot((s) => s.comp)
   const opened = useShot((s) => s.opened)
-  const lanes = lanesHere(comp, opened)
-  const isOpened = openedStep(comp, opened) !== undefined
   const [place, setPlace] = useState<Place>()
   const { edit, set } = store.getState()
-  // What is in a folded bus is not shown.
-  const folded = new Set(lanes.filter((l) => l.folded).map((l) => l.id))
-  const shown = lanes
-    .toReversed()
-    .filter((l) => !busesAround(store.getState().comp, l.id).some((b) => folded.has(b)))
+  // The desk around an opened step stays as it is, out of sight: coming back to it is at once.
+  const path = opened.filter((id) => openedStep(comp, [id]) === id)
+  const levels = [[], ...path.map((id) => [id])].map((step) => shownLanes(comp, step))
 
   useShortcut('addStep', () => {
     const { comp, selection } = store.getState()
@@ -96,7 +100,7 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
   return (
     <section aria-label="Desk" data-desk className="flex h-full flex-col bg-base-200">
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
-        {isOpened ? <DeskPath /> : buttons}
+        {path.length > 0 ? <DeskPath /> : buttons}
         <button type="button" className="btn btn-ghost btn-xs" onClick={newLane}>
           <Plus size={14} aria-hidden /> Colour lane
         </button>
@@ -111,21 +115,30 @@ export function Desk({ buttons }: { buttons: React.ReactNode }) {
         </span>
       </div>
       <ul className="flex min-h-0 flex-1 flex-col">
-        <li className="min-h-0 flex-1 overflow-y-auto" aria-label="Lanes">
-          <ul>
-            {shown.map((lane) => (
-              <LaneRow
-                key={lane.id}
-                lane={lane}
-                openAt={place?.lane === lane.id ? place.at : undefined}
-                onOpen={setPlace}
-              />
-            ))}
-          </ul>
-        </li>
-        {!isOpened && (
-          <MasterRow openAt={place?.lane === masterId ? place.at : undefined} onOpen={setPlace} />
-        )}
+        {levels.map((lanes, level) => (
+          <li
+            key={level === 0 ? 'desk' : path[level - 1]}
+            hidden={level < path.length}
+            className="min-h-0 flex-1 overflow-y-auto"
+            aria-label="Lanes"
+          >
+            <ul>
+              {lanes.map((lane) => (
+                <LaneRow
+                  key={lane.id}
+                  lane={lane}
+                  openAt={place?.lane === lane.id ? place.at : undefined}
+                  onOpen={setPlace}
+                />
+              ))}
+            </ul>
+          </li>
+        ))}
+        <MasterRow
+          isHidden={path.length > 0}
+          openAt={place?.lane === masterId ? place.at : undefined}
+          onOpen={setPlace}
+        />
       </ul>
       {place && (
         <AddStepDialog

@@ -94,9 +94,11 @@ export const LaneRow = memo(function LaneRow({
 
 /** The steps on the whole picture. */
 export function MasterRow({
+  isHidden,
   openAt,
   onOpen,
 }: {
+  isHidden: boolean
   openAt: number | undefined
   onOpen: (place: Place) => void
 }) {
@@ -107,7 +109,8 @@ export function MasterRow({
   return (
     <li
       aria-label="Whole picture"
-      className={`grid grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-t-2 border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''}`}
+      hidden={isHidden}
+      className={`${isHidden ? '' : 'grid'} grid-cols-[14rem_minmax(0,1fr)_12.5rem] items-center border-t-2 border-base-300 ${isSelected ? 'bg-[oklch(23%_0.025_262)]' : ''}`}
     >
       <LaneTiles
         laneId={masterId}

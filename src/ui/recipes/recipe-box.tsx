@@ -4,9 +4,10 @@ import { Boxes, Download, FolderOpen, Save, Split } from 'lucide-react'
 import { useState } from 'react'
 import { recipeSavedAnswer } from '../../contracts/answers.ts'
 import { editStep } from '../../core/comp/edits.ts'
+import { partShown } from '../../core/comp/recipe.ts'
 import type { Step } from '../../core/comp/schema.ts'
 import { plainWords } from '../../core/plain-words.ts'
-import { takeApart } from '../../core/recipes/make.ts'
+import { takeApart } from '../../core/recipes/take-apart.ts'
 import { recipeFileOf, takeVersion } from '../../core/recipes/recipe-file.ts'
 import { AnswerError, requestJson } from '../request-json.ts'
 import { saveFile } from '../save-file.ts'
@@ -28,6 +29,8 @@ export function RecipeBox({ step }: { step: Step }) {
   const recipe = step.recipe!
   const known = recipes.find((r) => r.id === recipe.from?.id)
   const isNewer = known !== undefined && known.version > recipe.from!.version
+
+  const isPart = recipe.parts === true && (step.dials[partShown] ?? 'all') !== 'all'
 
   const open = () => {
     openStep(store, step.id)
@@ -124,6 +127,7 @@ export function RecipeBox({ step }: { step: Step }) {
           </button>
         </p>
       )}
+      {isPart && <p>It shows a part of it. Taken apart, all of it shows again.</p>}
       {said !== undefined && <p role="status">{said}</p>}
       {failure !== undefined && (
         <p role="alert" className="text-error">
