@@ -40,7 +40,7 @@ const clear = withLanes((l) => ({
 const engine = new NodeEngine(({ hash, pass, as }) =>
   Promise.resolve(files.get(hash)!.readPass(pass.inFile ?? pass.name, as)),
 )
-const codesOf = async (comp: Comp) => smallToCodes((await engine.renderFrame(comp, media, frame)).picture, checker) // prettier-ignore
+const codesOf = async (comp: Comp) => smallToCodes((await engine.renderFrame(comp, media, frame)).picture, checker, undefined) // prettier-ignore
 const [before, after, without] = [await codesOf({ ...rendered, master: [] }), await codesOf(full), await codesOf(clear)] // prettier-ignore
 
 /** Two pictures side by side, or the same part of both, enlarged to its pixels. */

@@ -57,7 +57,7 @@ async function load(folder: string): Promise<void> {
   }
   const engine = new NodeEngine(loadStoredPass)
   const { picture } = await engine.renderFrame(comp, (await readMedia(pool, demoShotId)).table, 1)
-  await saveThumbnail(pool, demoShotId, makeThumbnail(picture))
+  await saveThumbnail(pool, demoShotId, makeThumbnail(picture, comp.space))
   await engine.close()
   // The same shot as a portable file, for the command line.
   const shotFile = { format: 'zafiro-shot', version: 1, name, comp, media: files }

@@ -8,6 +8,7 @@ import { plainKernels } from '../core/kernels/plain-kernels.ts'
 import { gaussianBlur, spreadLight } from '../core/kernels/pyramid.ts'
 import { createKernels } from '../core/kernels/wasm-kernels.ts'
 import { inverse, placement } from '../core/picture/affine.ts'
+import { rec709 } from '../core/colour/working.ts'
 import { linearToOklab } from '../core/picture/oklab.ts'
 import { plainStore, type Picture } from '../core/picture/picture.ts'
 import type { Path } from '../core/comp/drawing.ts'
@@ -88,7 +89,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
     const svg = Buffer.from(svgOf(outline.path, width, height))
     const sharpShape = () => sharp(svg).raw().toBuffer()
     const picks = [1, -1].map((sign) => ({
-      lab: linearToOklab(0.3 + 0.2 * sign, 0.3, 0.2),
+      lab: linearToOklab(rec709, 0.3 + 0.2 * sign, 0.3, 0.2),
       isWanted: sign > 0,
     }))
     // Addresses first: taking memory may replace the buffer by a larger one.

@@ -62,7 +62,7 @@ export async function drawEffects(
       media,
       60,
     )
-    return smallToCodes(shrink(picture, width), 8)
+    return smallToCodes(shrink(picture, width), 8, undefined)
   }
   try {
     await mkdir(folder, { recursive: true })

@@ -114,7 +114,7 @@ export async function drawRecipes(
   )
   const media = { m1: { name: 'cave', frames: { 1: framePath }, passes: file.info.passes } }
   const shown = async (comp: Comp) =>
-    smallToCodes(shrink((await engine.renderFrame(comp, media, 60)).picture, width), 8)
+    smallToCodes(shrink((await engine.renderFrame(comp, media, 60)).picture, width), 8, undefined)
   try {
     await mkdir(folder, { recursive: true })
     for (const [id, recipe] of drawer()) {

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { workingNames, type WorkingName } from '../colour/working.ts'
 import { encodings, type Encoding } from '../colour/curves.ts'
 import { primariesNames } from '../colour/spaces.ts'
 import { passDetailSchema } from '../passes/pass-kind.ts'
@@ -37,6 +38,8 @@ export type Reading = v.InferOutput<typeof readingSchema>
 /** How a pass is to be read: as light, or as the numbers that are stored. */
 export interface ReadAs extends Reading {
   readonly isData: boolean
+  /** What light is brought into; linear Rec.709 where left out. */
+  readonly into?: WorkingName
 }
 
 /** How a media's pass is read: kinds of light by the file's word or the media's, all else as stored. */
@@ -45,8 +48,10 @@ export function readAsOf({ reading }: Pick<Media, 'reading'>, { kind }: Pick<Pas
 }
 
 /** Short text that tells ways of reading apart; '' for the file's own word. */
-export function readAsKey({ isData, encoding, alpha, primaries }: ReadAs): string {
-  return isData ? 'data' : [encoding, alpha, primaries].filter((part) => part !== undefined).join('+')
+export function readAsKey({ isData, encoding, alpha, primaries, into }: ReadAs): string {
+  if (isData) return 'data'
+  const parts = [encoding, alpha, primaries, into && `into ${into}`]
+  return parts.filter((part) => part !== undefined).join('+')
 }
 
 /** The inverse of readAsKey; undefined for other texts. */
@@ -56,11 +61,13 @@ export function parseReadAs(key: string): ReadAs | undefined {
   const encoding = encodings.find((e) => parts.includes(e))
   const alpha = alphaUses.find((a) => parts.includes(a))
   const primaries = primariesNames.find((p) => parts.includes(p))
+  const into = workingNames.find((name) => parts.includes(`into ${name}`))
   const found = {
     isData: false,
     ...(encoding ? { encoding } : {}),
     ...(alpha ? { alpha } : {}),
     ...(primaries ? { primaries } : {}),
+    ...(into ? { into } : {}),
   }
   return readAsKey(found) === key ? found : undefined
 }

@@ -113,6 +113,8 @@ const compSchema = v.strictObject({
       v.strictObject({ type: v.literal('table'), table: passLink, takes: v.picklist(['linear', 'srgb']) }),
     ]),
   ),
+  /** What red, green and blue are, of passes that come in and of colours that are set; linear Rec.709 where left out. */
+  space: v.optional(v.picklist(['acescg'])),
   /** The screen that it is looked at on, and that movies and review pictures are made for; sRGB where left out. */
   screen: v.optional(v.picklist(['p3', 'gamma-2.4'])),
   /** Drawn shapes, for sources and mattes to name. */

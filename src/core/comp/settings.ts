@@ -3,6 +3,7 @@ import { effectOf } from '../recipes/effect-of.ts'
 import { fitting, ownDials } from './own-dials.ts'
 import { defaultOn, type Dial, type DialValue } from '../dials/dials.ts'
 import { insertKey, removeKeys, setKey, shiftTo, trackOf } from '../tracks/track-edits.ts'
+import { workingSpace } from '../colour/working.ts'
 import { settingAt, type TrackTime } from '../tracks/track-at.ts'
 import {
   allSteps,
@@ -116,9 +117,13 @@ function slotOf(comp: Comp, ref: SettingRef, isDraft = false): Slot | undefined 
 }
 
 /** When tracks of a comp are read, with what is followed and measured where that is known. */
-export const timeOf = ({ frames }: Pick<Comp, 'frames'>, read?: TrackTime['read']): TrackTime => ({
+export const timeOf = (
+  { frames, space }: Pick<Comp, 'frames' | 'space'>,
+  read?: TrackTime['read'],
+): TrackTime => ({
   rate: frames.rate,
   first: frames.first,
+  space: workingSpace(space),
   ...(read && { read }),
 })
 

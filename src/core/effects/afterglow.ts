@@ -58,7 +58,7 @@ export default defineEffect({
     const sum = [0, 0, 0]
     for (const { weights } of this.overTime!(dials, { frame, rate, firstFrame: -Infinity, travel: () => 0 })?.times ?? [])
       sum.forEach((v, c) => (sum[c] = v + weights[c]!))
-    const { matrix } = linearColour(hueSaturationMatrix(0, 1, 1), 0, [sum[0]!, sum[1]!, sum[2]!])
+    const { matrix } = linearColour(hueSaturationMatrix(kernels.space, 0, 1, 1), 0, [sum[0]!, sum[1]!, sum[2]!])
     kernels.colourMatrix(out, out, matrix, 0)
   },
 }) // prettier-ignore

@@ -111,7 +111,7 @@ export default defineEffect({
       const { strength, saturation, tint, farTint } = dials
       kernels.brightPass(out, feeds.light ?? picture, caughtBy(dials))
       if (saturation !== 1) {
-        const { matrix, alpha } = linearColour(hueSaturationMatrix(0, saturation, 1), 0)
+        const { matrix, alpha } = linearColour(hueSaturationMatrix(kernels.space, 0, saturation, 1), 0)
         kernels.colourMatrix(out, out, matrix, alpha)
       }
       const stronger = ([r, g, b]: Rgb): Rgb => [r * strength, g * strength, b * strength]
@@ -124,7 +124,7 @@ export default defineEffect({
       gain: dials.strength,
       reduction,
       caught: caughtBy(dials),
-      colour: tintBy(dials),
+      colour: tintBy(dials, kernels.space),
       workshop: { kernels, store },
     })
   },

@@ -1,4 +1,5 @@
 import type { Caught } from '../kernels/kernels.ts'
+import type { WorkingSpace } from '../colour/working.ts'
 import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
 import { choice, colour, number } from '../dials/dials.ts'
@@ -83,13 +84,10 @@ export function caughtBy({ threshold, knee, measure, ceiling }: CatchValues): Ca
 }
 
 /** The colour dials as a matrix; undefined where they change nothing. */
-export function tintBy({
-  tint,
-  saturation,
-}: {
-  readonly tint: Rgb
-  readonly saturation: number
-}): LinearColour | undefined {
+export function tintBy(
+  { tint, saturation }: { readonly tint: Rgb; readonly saturation: number },
+  space: WorkingSpace,
+): LinearColour | undefined {
   if (saturation === 1 && tint.every((v) => v === 1)) return undefined
-  return linearColour(hueSaturationMatrix(0, saturation, 1), 0, tint)
+  return linearColour(hueSaturationMatrix(space, 0, saturation, 1), 0, tint)
 }

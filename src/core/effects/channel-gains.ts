@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
 import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
@@ -14,8 +15,11 @@ const gain = (name: string) =>
 type Dials = Record<'red' | 'green' | 'blue' | 'alpha' | 'hue' | 'saturation' | 'value', number>
 
 /** All of its dials as one matrix. */
-function matrixOf({ red, green, blue, alpha, hue, saturation, value }: Dials): LinearColour {
-  return linearColour(hueSaturationMatrix(hue, saturation, value), alpha, [red, green, blue])
+function matrixOf(
+  { red, green, blue, alpha, hue, saturation, value }: Dials,
+  space: WorkingSpace,
+): LinearColour {
+  return linearColour(hueSaturationMatrix(space, hue, saturation, value), alpha, [red, green, blue])
 }
 
 export default defineEffect({
@@ -26,7 +30,7 @@ export default defineEffect({
   purpose: 'Shifts colour by gains on red, green, blue and alpha, and by hue, saturation and value.',
   search:
     'warm cool tint balance saturation hue colour warmer cooler hotter white temperature red green blue yellow shift hsv',
-  law: `RGB′ = diag(red, green, blue) · M · RGB on premultiplied light, which is the same as on straight colour; alpha alone is multiplied by the alpha gain. M = value · (Y + saturation · (H − Y)): H turns hue as a rotation about the grey axis (Rodrigues, about (1, 1, 1); hue in degrees), and Y puts the BT.709 luminance of the turned colour into all three channels. Values below 0 and above 1 stay.`,
+  law: `RGB′ = diag(red, green, blue) · M · RGB on premultiplied light, which is the same as on straight colour; alpha alone is multiplied by the alpha gain. M = value · (Y + saturation · (H − Y)): H turns hue as a rotation about the grey axis (Rodrigues, about (1, 1, 1); hue in degrees), and Y puts the luminance (by the working space) of the turned colour into all three channels. Values below 0 and above 1 stay.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     red: gain('red'),
@@ -64,7 +68,7 @@ export default defineEffect({
   example: { red: 1.5, green: 0.9, blue: 0.6 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {
-    const { matrix, alpha } = matrixOf(dials)
+    const { matrix, alpha } = matrixOf(dials, kernels.space)
     kernels.colourMatrix(out, picture, matrix, alpha)
   },
 })

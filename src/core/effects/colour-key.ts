@@ -29,7 +29,7 @@ export default defineEffect({
   apply({ out, picture, dials, kernels, store }) {
     const { picked, reach, softness, lightness, give, spill } = dials
     const key = store.allocate(picture.width, picture.height, 1)
-    const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(r, g, b), isWanted: sign > 0 }))
+    const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(kernels.space, r, g, b), isWanted: sign > 0 }))
     kernels.keyColour(key, picture, colours, { reach, soft: softness, lightness })
     if (give === 'matte') writeMatte(out, (p) => key.data[p]!, dials, { kernels })
     else {

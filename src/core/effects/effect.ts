@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import type { Pass } from '../comp/media.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { ResampleFilter } from '../kernels/kernels.ts'
@@ -126,7 +127,7 @@ export interface Effect<
   /** For effects that only place the picture elsewhere: several in a row become one resampling. */
   affine?(dials: Values<D>): { readonly matrix: Affine; readonly filter: ResampleFilter }
   /** For effects that are one matrix on colour and a factor on alpha: several in a row become one pass over memory. Undefined when these dials are not. */
-  linear?(dials: Values<D>): LinearColour | undefined
+  linear?(dials: Values<D>, space: WorkingSpace): LinearColour | undefined
   /** What it gives is this feed as it is; `apply` is not asked. */
   readonly instead?: F
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */

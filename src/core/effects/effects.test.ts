@@ -3,7 +3,7 @@ import { joinModes } from '../kernels/join-modes.ts'
 import { plainKernels } from '../kernels/plain-kernels.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { plainPicture, plainStore, type Picture, type PictureStore } from '../picture/picture.ts'
-import { luminance } from '../picture/colour.ts'
+import { rec709 } from '../colour/working.ts'
 import bloom from './bloom.ts'
 import { dialProblem, type DialValue } from '../dials/dials.ts'
 import type { Effect } from './effect.ts'
@@ -138,7 +138,7 @@ describe('bloom', () => {
     )
   const energy = (p: Picture) =>
     p.data.reduce(
-      (sum, _, i) => (i % 4 ? sum : sum + luminance(p.data[i]!, p.data[i + 1]!, p.data[i + 2]!)),
+      (sum, _, i) => (i % 4 ? sum : sum + rec709.luminance(p.data[i]!, p.data[i + 1]!, p.data[i + 2]!)),
       0,
     )
 
@@ -151,7 +151,7 @@ describe('bloom', () => {
   test('nothing below the threshold gives light; what exceeds it gives what exceeds it', () => {
     expect(energy(apply(general, spot(1), { threshold: 2, knee: 0 }))).toBe(0)
     const source = spot(4)
-    const y = luminance(4, 2, 1)
+    const y = rec709.luminance(4, 2, 1)
     const passed = energy(apply(general, source, { threshold: 1, knee: 0, reach: 40 }))
     expect(passed / energy(source)).toBeCloseTo((y - 1) / y, 2)
   })

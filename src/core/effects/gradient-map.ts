@@ -1,5 +1,6 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import { gradientThrough, type GradientStop } from '../picture/tone-curve.ts'
-import { luminance, stopsFromGrey } from '../picture/colour.ts'
+import { stopsFromGrey } from '../picture/colour.ts'
 import { flag, gradient, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { preparedTable, toneTableOf } from './tone-table.ts'
@@ -11,7 +12,10 @@ interface Mapping {
   readonly keep: boolean
 }
 
-function tableOf({ gradient: stops, dark, bright, keep }: Mapping): Float32Array {
+function tableOf(
+  { gradient: stops, dark, bright, keep }: Mapping,
+  { luminance }: WorkingSpace,
+): Float32Array {
   const colourAt = gradientThrough(stops)
   const span = Math.max(1e-3, bright - dark)
   return toneTableOf((y) => {
@@ -29,7 +33,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Gives dark and bright parts colours of their own, along a gradient.',
   search: 'duotone tritone false colours heat map luminance to colour greyscale colourise remap ramp tones palette',
-  law: `Straight luminance Y (BT.709) in stops from grey, log₂(Y / 0.18), goes from dark to bright along the gradient (dark and bright are its ends; beyond, the end colours). Keep light scales the colour found to luminance Y. Alpha stays; the result is multiplied by it.`,
+  law: `Straight luminance Y in stops from grey, log₂(Y / 0.18), goes from dark to bright along the gradient (dark and bright are its ends; beyond, the end colours). Keep light scales the colour found to luminance Y. Alpha stays; the result is multiplied by it.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     gradient: gradient({
@@ -41,8 +45,8 @@ export default defineEffect({
     keep: flag({ default: false, label: 'Keep light', hint: 'On: only hue and saturation come from the gradient.' }),
   },
   example: {},
-  prepare: (d) => ({ key: JSON.stringify([d.gradient, d.dark, d.bright, d.keep]), make: preparedTable(() => tableOf(d)) }),
+  prepare: (d) => ({ key: JSON.stringify([d.gradient, d.dark, d.bright, d.keep]), make: preparedTable((space) => tableOf(d, space)) }),
   apply({ out, picture, dials, prepared, kernels }) {
-    kernels.toneTable(out, picture, prepared?.data ?? tableOf(dials), 'colours')
+    kernels.toneTable(out, picture, prepared?.data ?? tableOf(dials, kernels.space), 'colours')
   },
 }) // prettier-ignore

@@ -106,7 +106,7 @@ export default defineEffect({
         const back = inverse(placement(middle, [part, part], 0, [0, 0]))
         if (!back) continue
         kernels.resample(copy, soft, back, 'bilinear')
-        const hue = hueSaturationMatrix(60 * chance(3), 1, 1)
+        const hue = hueSaturationMatrix(kernels.space, 60 * chance(3), 1, 1)
         const only = hue.map((v, k) => (k % 3 === channel ? v : 0))
         const { matrix, alpha } = linearColour(only, 0, dials.tint.map((v) => v * gain)) // prettier-ignore
         kernels.colourMatrix(copy, copy, matrix, alpha)

@@ -127,7 +127,7 @@ export default defineEffect({
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
     const isOwn = dials.colour === 'own'
     if (isOwn || tint.some((v) => v !== 1)) {
-      const { matrix, alpha } = linearColour(hueSaturationMatrix(0, isOwn ? 0 : 1, 1), 0, tint)
+      const { matrix, alpha } = linearColour(hueSaturationMatrix(kernels.space, 0, isOwn ? 0 : 1, 1), 0, tint)
       kernels.colourMatrix(bright, bright, matrix, alpha)
     }
     // Noise on a circle, so that it closes; its radius says how often it changes on the way round.

@@ -1,6 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
-import { luminance } from '../picture/colour.ts'
+import { rec709 } from '../colour/working.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { DialValue } from '../dials/dials.ts'
 import { effects, defaultDials, findEffect } from './registry.ts'
@@ -62,7 +62,7 @@ function lightOf(
 
 const energy = ({ data }: Picture) => {
   let sum = 0
-  for (let i = 0; i < data.length; i += 4) sum += luminance(data[i]!, data[i + 1]!, data[i + 2]!)
+  for (let i = 0; i < data.length; i += 4) sum += rec709.luminance(data[i]!, data[i + 1]!, data[i + 2]!)
   return sum
 }
 const peak = ({ data }: Picture) => data.reduce((most, v, i) => (i % 4 < 3 ? Math.max(most, v) : most), 0)

@@ -1,4 +1,4 @@
-import { leastCover, luminance } from '../picture/colour.ts'
+import { leastCover } from '../picture/colour.ts'
 import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { levelDials, writeMatte } from './write-matte.ts'
@@ -20,7 +20,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'A matte of what is as bright as you say, with an edge of its own on either side.',
   search: 'luma key matte bright dark highlights shadows pick mask brightness parts select',
-  law: `Y of straight colour (BT.709; of the light itself where alpha is at or below 2⁻²⁴): v = rise(Y − low, softLow) · rise(high − Y, softHigh) · min(1, α), rise(x, s) = 1 for x ≥ 0, else max(0, 1 + x / s) (0 for s = 0). Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. The matte is white with that cover.`,
+  law: `Y of straight colour (of the light itself where alpha is at or below 2⁻²⁴): v = rise(Y − low, softLow) · rise(high − Y, softHigh) · min(1, α), rise(x, s) = 1 for x ≥ 0, else max(0, 1 + x / s) (0 for s = 0). Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. The matte is white with that cover.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   dials: {
     low: end('Brightness from which it is whole.', 0.5),
@@ -40,7 +40,7 @@ export default defineEffect({
     const rising = (v: number, soft: number) => (v >= 0 ? 1 : soft > 0 ? Math.max(0, 1 + v / soft) : 0)
     const value = (p: number) => {
       const alpha = data[p * 4 + 3]!
-      const y = luminance(data[p * 4]!, data[p * 4 + 1]!, data[p * 4 + 2]!)
+      const y = kernels.space.luminance(data[p * 4]!, data[p * 4 + 1]!, data[p * 4 + 2]!)
       // Of the colour itself: half covered edges are as bright as what covers them.
       const straight = alpha > leastCover ? y / alpha : y
       return rising(straight - low, softLow) * rising(high - straight, softHigh) * (alpha > leastCover ? Math.min(1, alpha) : 1)

@@ -28,9 +28,9 @@ export default defineEffect({
     invert: flag({ default: false, hint: 'On: the matte is where it was not.' }),
   },
   example: { of: 'luminance' },
-  apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, store }) {
+  apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, kernels, store }) {
     const matte = fed ?? store.allocate(picture.width, picture.height, 1)
-    if (!fed) extractMatte(matte, picture, of, false)
+    if (!fed) extractMatte(matte, picture, of, false, kernels.space)
     for (let i = 0; i < matte.data.length; i++) {
       const value = invert ? 1 - matte.data[i]! : matte.data[i]!
       out.data.fill(value, i * 4, i * 4 + 4)

@@ -1,3 +1,4 @@
+import { rec709 } from '../colour/working.ts'
 import { converter } from 'culori'
 import { describe, expect, test } from 'vitest'
 import { plainKernels } from '../kernels/plain-kernels.ts'
@@ -16,7 +17,7 @@ describe('OKLab', () => {
     for (let i = 0; i < 200; i++) {
       const [r, g, b] = [0, 1, 2].map((c) => hashUnit(3, 1, i, c) * (i % 4 === 0 ? 20 : 1)) as [number, number, number]
       const { l, a, b: bb } = oklab({ mode: 'lrgb', r, g, b })
-      linearToOklab(r, g, b).forEach((v, k) => {
+      linearToOklab(rec709, r, g, b).forEach((v, k) => {
         expect(v).toBeCloseTo([l, a, bb][k]!, 6)
       })
     } // prettier-ignore
@@ -34,9 +35,9 @@ describe('colour key', () => {
     })
     const [fast, plain] = [store.allocate(37, 11, 1), plainPicture(37, 11, 1)]
     const picks = [
-      { lab: linearToOklab(0.6, 0.2, 0.3), isWanted: true },
-      { lab: linearToOklab(0.1, 0.9, 1.3), isWanted: true },
-      { lab: linearToOklab(0.5, 0.5, 0.5), isWanted: false },
+      { lab: linearToOklab(rec709, 0.6, 0.2, 0.3), isWanted: true },
+      { lab: linearToOklab(rec709, 0.1, 0.9, 1.3), isWanted: true },
+      { lab: linearToOklab(rec709, 0.5, 0.5, 0.5), isWanted: false },
     ]
     for (const key of [{ reach: 0.1, soft: 0.3, lightness: 0.4 }, { reach: 0.2, soft: 0, lightness: 1 }]) {
       kernels.keyColour(fast, src, picks, key)

@@ -122,7 +122,7 @@ export default defineEffect({
     const workshop = { kernels, store }
     const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
-    const colour = tintBy(dials)
+    const colour = tintBy(dials, kernels.space)
     if (colour) kernels.colourMatrix(bright, bright, colour.matrix, colour.alpha)
     // Finer than this, lines would show the pixels they are made of.
     gaussianBlur(bright, bright, Math.max(0.7, dials.softness), workshop)

@@ -1,13 +1,14 @@
-import { hueSaturationMatrix, linearColour, luminance, type LinearColour } from '../picture/colour.ts'
+import type { WorkingSpace } from '../colour/working.ts'
+import { hueSaturationMatrix, linearColour, type LinearColour } from '../picture/colour.ts'
 import type { Rgb } from '../picture/picture.ts'
 import { colour, flag, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 /** White becomes the colour; with its brightness kept, grey keeps its luminance. */
-function matrixOf({ colour: [r, g, b], wash, keep }: { readonly colour: Rgb; readonly wash: number; readonly keep: boolean }): LinearColour {
-  const y = luminance(r, g, b)
+function matrixOf({ colour: [r, g, b], wash, keep }: { readonly colour: Rgb; readonly wash: number; readonly keep: boolean }, space: WorkingSpace): LinearColour {
+  const y = space.luminance(r, g, b)
   const gain = keep && y > 0 ? 1 / y : 1
-  return linearColour(hueSaturationMatrix(0, 1 - wash, 1), 1, [r * gain, g * gain, b * gain])
+  return linearColour(hueSaturationMatrix(space, 0, 1 - wash, 1), 1, [r * gain, g * gain, b * gain])
 } // prettier-ignore
 
 export default defineEffect({
@@ -17,7 +18,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'Colours a picture as light of that colour would, or washes it in one colour.',
   search: 'colour warm cool filter gel sepia wash colourise overlay colourize mood warmer cooler',
-  law: `RGB′ = gain · colour · (wash · Y + (1 − wash) · RGB), Y the BT.709 luminance; keep light divides colour by its own luminance, so that grey keeps its light. Alpha stays.`,
+  law: `RGB′ = gain · colour · (wash · Y + (1 − wash) · RGB), Y the luminance; keep light divides colour by its own luminance, so that grey keeps its light. Alpha stays.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     colour: colour({ default: [1, 0.8, 0.55], hint: 'What white becomes.' }),
@@ -27,7 +28,7 @@ export default defineEffect({
   example: { wash: 0.4 },
   linear: matrixOf,
   apply({ out, picture, dials, kernels }) {
-    const { matrix, alpha } = matrixOf(dials)
+    const { matrix, alpha } = matrixOf(dials, kernels.space)
     kernels.colourMatrix(out, picture, matrix, alpha)
   },
 }) // prettier-ignore

@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import { toneEntries, toneEntry } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { Picture } from '../picture/picture.ts'
@@ -10,10 +11,10 @@ export function toneTableOf(valuesAt: (light: number) => readonly [number, numbe
 } // prettier-ignore
 
 /** The table as something that `prepare` makes. */
-export function preparedTable(table: () => Float32Array): (workshop: Workshop) => Picture {
-  return ({ store }) => {
+export function preparedTable(table: (space: WorkingSpace) => Float32Array): (workshop: Workshop) => Picture {
+  return ({ kernels, store }) => {
     const picture = store.allocate(toneEntries, 1, 4)
-    picture.data.set(table())
+    picture.data.set(table(kernels.space))
     return picture
   }
 }

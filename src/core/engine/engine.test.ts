@@ -1,3 +1,4 @@
+import { rec709 } from '../colour/working.ts'
 import { describe, expect, test } from 'vitest'
 import { addLane, addStep, editLane, editStep, emptyComp, setFeed } from '../comp/edits.ts'
 import { putDial } from '../comp/settings.ts'
@@ -282,7 +283,7 @@ describe('luminance histogram', () => {
   test('gives the share of pixels above a threshold', () => {
     const picture = plainPicture(100, 1)
     for (let i = 0; i < 100; i++) picture.data.fill(i < 50 ? 0 : i < 80 ? 0.5 : 4, i * 4, i * 4 + 3)
-    const histogram = luminanceHistogram(picture)
+    const histogram = luminanceHistogram(picture, rec709)
     expect(shareAbove(histogram, 0)).toBeCloseTo(0.5, 6)
     expect(shareAbove(histogram, 1)).toBeCloseTo(0.2, 6)
     expect(shareAbove(histogram, 100)).toBe(0)

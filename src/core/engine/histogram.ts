@@ -1,5 +1,5 @@
 import { isMiss } from '../picture/depth-miss.ts'
-import { luminance } from '../picture/colour.ts'
+import type { WorkingSpace } from '../colour/working.ts'
 import type { Picture } from '../picture/picture.ts'
 
 /** Luminance in stops about 1.0: `bins` counts of equal width from `lowStops` up; the ends hold what lies beyond. */
@@ -15,7 +15,11 @@ export interface LuminanceHistogram {
 const [low, high, perStop] = [-10, 7, 12]
 
 /** `byMost`: the brightest channel counts instead of luminance. */
-export function luminanceHistogram({ data, channels }: Picture, byMost = false): LuminanceHistogram {
+export function luminanceHistogram(
+  { data, channels }: Picture,
+  { luminance }: WorkingSpace,
+  byMost = false,
+): LuminanceHistogram {
   const counts = new Array<number>((high - low) * perStop).fill(0)
   let black = 0
   for (let i = 0; i < data.length; i += channels) {

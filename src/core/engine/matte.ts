@@ -1,11 +1,17 @@
 import type { Picture } from '../picture/picture.ts'
-import { luminance } from '../picture/colour.ts'
+import { rec709, type WorkingSpace } from '../colour/working.ts'
 
 /** Which part of a picture serves as matte; 'single' for pictures of one channel. */
 export type MatteUse = 'alpha' | 'luminance' | 'red' | 'green' | 'blue' | 'single'
 
 /** One channel, held in 0–1, from a picture; 1 − that where inverted. */
-export function extractMatte(out: Picture, src: Picture, use: MatteUse, invert: boolean): void {
+export function extractMatte(
+  out: Picture,
+  src: Picture,
+  use: MatteUse,
+  invert: boolean,
+  { luminance }: WorkingSpace = rec709,
+): void {
   const { data } = src
   const at = { alpha: 3, red: 0, green: 1, blue: 2, luminance: 0, single: 0 }[use]
   const stride = src.channels

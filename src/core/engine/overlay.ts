@@ -1,5 +1,5 @@
 import type { Screen } from '../comp/schema.ts'
-import { p3Matrix } from './viewed.ts'
+import { screenMatrix, type Looked } from './viewed.ts'
 import type { Picture } from '../picture/picture.ts'
 
 /** Sapphire, as 8-bit codes. */
@@ -30,9 +30,9 @@ export interface Warnings {
  * 0–1 in red.
  * Gives back how many pixels of the picture are of each kind.
  */
-export function markWarnings(codes: Uint8Array, picture: Picture, screen?: Screen): Warnings {
+export function markWarnings(codes: Uint8Array, picture: Picture, looked: Looked = {}): Warnings {
   const { width, data } = picture
-  const m = screen === 'p3' ? p3Matrix : undefined
+  const m = screenMatrix(looked)
   const on = (row: number, r: number, g: number, b: number) =>
     m![row]! * r + m![row + 1]! * g + m![row + 2]! * b
   let [bright, negative, alpha] = [0, 0, 0]

@@ -1,3 +1,4 @@
+import { rec709 } from '../colour/working.ts'
 import { describe, expect, test } from 'vitest'
 import { addCel, addDrawing, addShape } from '../comp/drawing-edits.ts'
 import { addLane, addStep, emptyComp } from '../comp/edits.ts'
@@ -139,12 +140,12 @@ describe('brightness', () => {
     expect(got[0]).toBeCloseTo(wanted, 6)
   }
   test('mean and percentile of luminance, weighed by a matte', () => {
-    near(brightness(four, undefined, area, 'mean'), 1.15)
-    near(brightness(four, inside([1, 0.5, 0, 0]), area, 'mean'), 0.1 / 1.5)
-    near(brightness(four, undefined, area, 50), 0.2)
-    near(brightness(four, undefined, area, 100), 4)
-    near(brightness(four, inside([1, 1, 1, 0]), area, 90), 0.4)
-    expect(brightness(four, inside([0, 0, 0, 0]), area, 'mean')).toEqual([])
+    near(brightness(four, undefined, area, 'mean', rec709), 1.15)
+    near(brightness(four, inside([1, 0.5, 0, 0]), area, 'mean', rec709), 0.1 / 1.5)
+    near(brightness(four, undefined, area, 50, rec709), 0.2)
+    near(brightness(four, undefined, area, 100, rec709), 4)
+    near(brightness(four, inside([1, 1, 1, 0]), area, 90, rec709), 0.4)
+    expect(brightness(four, inside([0, 0, 0, 0]), area, 'mean', rec709)).toEqual([])
   })
   test('drives a number: a lane twice as bright shows as the range says', async () => {
     let comp = addLane(emptyComp(8, 8), 'Fire', { type: 'colour', colour: [1, 1, 1], alpha: 1 })

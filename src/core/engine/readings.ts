@@ -1,4 +1,4 @@
-import { luminance } from '../picture/colour.ts'
+import { workingSpace, type WorkingSpace } from '../colour/working.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { Comp } from '../comp/schema.ts'
 import type { Evaluator } from './evaluator.ts'
@@ -82,11 +82,11 @@ async function read(evaluator: Evaluator, comp: Comp, need: Need, isStale: () =>
   await evaluator.load(comp, node)
   const picture = evaluator.evaluate(node, isStale)
   if (what === 'centre') return centreOf(picture, area)
-  if (!inside) return brightness(picture, undefined, area, what)
+  if (!inside) return brightness(picture, undefined, area, what, workingSpace(comp.space))
   const unpin = evaluator.pin(node)
   try {
     await evaluator.load(comp, inside)
-    return brightness(picture, evaluator.evaluate(inside, isStale), area, what)
+    return brightness(picture, evaluator.evaluate(inside, isStale), area, what, workingSpace(comp.space))
   } finally {
     unpin()
   }
@@ -119,6 +119,7 @@ export function brightness(
   matte: Picture | undefined,
   { marginPx, canvasWidth, canvasHeight }: Pick<WorkArea, 'marginPx' | 'canvasWidth' | 'canvasHeight'>,
   what: 'mean' | number,
+  { luminance }: WorkingSpace,
 ): Reading {
   const light = new Float64Array(canvasWidth * canvasHeight)
   const weights = new Float64Array(canvasWidth * canvasHeight)

@@ -1,3 +1,5 @@
+import type { WorkingName } from '../colour/working.ts'
+import { inSpace } from '../formats/write-picture.ts'
 import { linearToSrgb } from '../picture/colour.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 
@@ -28,7 +30,12 @@ export function shrink(picture: Picture, width: number): Picture {
 }
 
 /** Opaque 8-bit sRGB codes of a small picture, over a checker (side in pixels; 0 = black) where it is see-through. */
-export function smallToCodes({ width, height, data }: Picture, checker: number): Uint8Array<ArrayBuffer> {
+export function smallToCodes(
+  { width, height, data: light }: Picture,
+  checker: number,
+  space: WorkingName | undefined,
+): Uint8Array<ArrayBuffer> {
+  const data = inSpace(light, 'rec709', space)
   const out = new Uint8Array(width * height * 4)
   for (let i = 0; i < width * height; i++) {
     const dark = (Math.floor((i % width) / checker) ^ Math.floor(Math.floor(i / width) / checker)) & 1

@@ -1,5 +1,6 @@
 import type { Pass } from '../comp/media.ts'
-import { inverse, toWorking } from '../colour/spaces.ts'
+import { pictureMatrix, rec709, workingSpace, type WorkingName } from '../colour/working.ts'
+import { inverse, multiply, toWorking } from '../colour/spaces.ts'
 import type { Screen, Viewing } from '../comp/schema.ts'
 import type { DisplayOptions } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
@@ -12,23 +13,44 @@ export interface ViewTable {
 }
 
 /** From linear Rec.709 to the light of P3 screens, on RGBA. */
-export const p3Matrix = [0, 1, 2].flatMap((row) => [
-  ...inverse(toWorking('p3-d65')).slice(row * 3, row * 3 + 3),
-  0,
-])
+const p3Matrix = pictureMatrix(inverse(toWorking('p3-d65')))
+
+/** From the light of a working space to that of a screen, as a matrix of a picture; undefined where it is the same. */
+export function screenMatrix({ screen, space }: Looked): number[] | undefined {
+  const toRec709 = workingSpace(space).toRec709
+  if (screen === 'p3') return pictureMatrix(multiply(inverse(toWorking('p3-d65')), toRec709))
+  return workingSpace(space) === rec709 ? undefined : pictureMatrix(toRec709)
+}
+
+/** How a comp is looked at, and what its light is. */
+export interface Looked {
+  readonly viewing?: Viewing | undefined
+  readonly screen?: Screen | undefined
+  readonly space?: WorkingName | undefined
+}
 
 /**
  * Codes for a screen of a picture as it is looked at: plainly, under a soft shoulder, or through a colour table; then, on a screen that is not
- * sRGB, for its primaries and its curve. Alpha is shown as it is, and so is everything while a table is missing. Single channels are those of the picture, not of the screen.
+ * sRGB, for its primaries and its curve. Light of another working space is brought to linear Rec.709 first, which shoulders and tables are made for. Alpha is shown as it is, and so is everything while a table is missing. Single channels are those of the picture, not of the screen.
  */
 export function displayViewed(
   codes: Uint8Array,
   picture: Picture,
   view: DisplayOptions,
-  { viewing, screen }: { readonly viewing?: Viewing | undefined; readonly screen?: Screen | undefined },
+  { viewing, screen, space }: Looked,
   table: ViewTable | undefined,
-  { kernels, store }: Workshop,
+  { kernels: all, store }: Workshop,
 ): void {
+  const working = workingSpace(space)
+  // Single channels are those of the picture: luminance is by its own space.
+  const kernels = all.inSpace(working)
+  if (working !== rec709 && view.channel === 'colour') {
+    const seen = store.allocate(picture.width, picture.height, 4)
+    kernels.colourMatrix(seen, picture, pictureMatrix(working.toRec709), 1)
+    displayViewed(codes, seen, view, { viewing, screen }, table, { kernels: all, store })
+    store.release(seen)
+    return
+  }
   const curve = screen === 'gamma-2.4' ? 'power-2.4' : 'srgb'
   /** For the screen that it is. */
   const show = (of: Picture, gain: number) => {

@@ -1,4 +1,12 @@
-import { chromaticities, inverse, throughMatrix, toWorking, type OutputSpace } from '../colour/spaces.ts'
+import {
+  chromaticities,
+  inverse,
+  multiply,
+  throughMatrix,
+  toWorking,
+  type OutputSpace,
+} from '../colour/spaces.ts'
+import { workingSpace, type WorkingName } from '../colour/working.ts'
 import { linearToSrgb } from '../picture/colour.ts'
 import { ditherBits, ditheredCode } from '../picture/dither.ts'
 import type { Kernels } from '../kernels/kernels.ts'
@@ -89,18 +97,19 @@ export function encodePicture(
   kernels: Pick<Kernels, 'floatToHalf'>,
   zlib: Zlib,
   dither?: number,
-  { layers = [], compression = 'zip', space = 'rec709' }: FileChoice = {},
+  { layers = [], compression = 'zip', space: asked, working }: FileChoice = {},
 ): Uint8Array {
   const { width, height } = picture
   const { ending, bits, isPremultiplied } = writing[format]
+  const space = asked ?? (ending === 'exr' ? (working ?? 'rec709') : 'rec709')
   const plain = isPremultiplied ? picture.data : straightened(picture.data)
   if (ending === 'png') {
     const coded = codedPrimaries[space] ?? codedPrimaries.rec709!
-    const data = inSpace(plain, coded === codedPrimaries[space] ? space : 'rec709')
+    const data = inSpace(plain, coded === codedPrimaries[space] ? space : 'rec709', working)
     const codes = bits === 16 ? toCodes(data, 65535) : codesOf8(data, width, dither)
     return writePng(width, height, codes, { primaries: coded })
   }
-  const data = inSpace(plain, space)
+  const data = inSpace(plain, space, working)
   const window = [0, 0, width - 1, height - 1] as const
   const attributes = [
     textAttribute('software', 'Zafiro'),
@@ -108,7 +117,9 @@ export function encodePicture(
     chromaticitiesAttribute(chromaticities[space]),
   ]
   const made = layers.flatMap((layer) =>
-    'picture' in layer ? layerChannels(layer, bits === 32, kernels, space) : [],
+    'picture' in layer
+      ? layerChannels(layer, bits === 32, kernels, (data) => inSpace(data, space, working))
+      : [],
   )
   const handed = layers.flatMap((layer) => ('picture' in layer ? [] : layer.channels))
   const described = layers.flatMap((layer) => ('picture' in layer ? [] : layer.attributes))
@@ -136,18 +147,20 @@ export function encodePicture(
 export interface FileChoice {
   readonly layers?: readonly FileLayer[] | undefined
   readonly compression?: WrittenCompression | undefined
-  /** What its colours are; what a kind of file can not say is written as Rec.709. */
+  /** What its light is; linear Rec.709 where left out. */
+  readonly working?: WorkingName | undefined
+  /** What its colours are written as; where left out, EXR as what they are and all else as Rec.709. What a kind of file can not say is written as Rec.709. */
   readonly space?: OutputSpace | undefined
 }
 
 /** Primaries that PNG says by a code of ITU-T H.273. */
 const codedPrimaries: Readonly<Partial<Record<OutputSpace, number>>> = { rec709: 1, rec2020: 9, 'p3-d65': 12 }
 
-/** Linear Rec.709 as light of another space; the same data where it is that. */
-export function inSpace(data: Float32Array, space: OutputSpace): Float32Array {
-  if (space === 'rec709') return data
+/** Light of a working space as light of another; the same data where it is that. */
+export function inSpace(data: Float32Array, space: OutputSpace, working?: WorkingName): Float32Array {
+  if (space === (working ?? 'rec709')) return data
   const out = data.slice()
-  throughMatrix(out, inverse(toWorking(space)))
+  throughMatrix(out, multiply(inverse(toWorking(space)), workingSpace(working).toRec709))
   return out
 }
 
@@ -173,10 +186,10 @@ function layerChannels(
   { name, picture, isData }: PictureLayer,
   isFloat: boolean,
   kernels: Pick<Kernels, 'floatToHalf'>,
-  space: OutputSpace,
+  written: (light: Float32Array) => Float32Array,
 ): ExrChannelData[] {
   const { channels } = picture
-  const data = channels === 4 && !isData ? inSpace(picture.data, space) : picture.data
+  const data = channels === 4 && !isData ? written(picture.data) : picture.data
   const count = channels === 1 ? 1 : 4
   return isFloat || isData
     ? floatChannels(`${name}.`, data, count)

@@ -1,10 +1,18 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { KernelMemory } from './kernel-memory.ts'
 import type { Tap } from './line-profile.ts'
 import type { RowArguments, RowFunction, ThreadPool } from './thread-pool.ts'
 
-/** What the calls of kernels need: the memory, the threads, and numbers put where a kernel finds them. */
-export function kernelCalls(store: KernelMemory, pool: ThreadPool) {
+/**
+ * What the calls of kernels need: the memory, the threads, numbers put where a kernel finds them, and where the numbers of the working space
+ * are: the weights of luminance as four lanes, and its way to the cones of OKLab as nine numbers.
+ */
+export function kernelCalls(store: KernelMemory, pool: ThreadPool, space: WorkingSpace) {
+  const weighAt = store.allocateBytes(16)
+  new Float32Array(store.memory.buffer, weighAt, 4).set([...space.weights, 0])
+  const conesAt = store.allocateBytes(48)
+  new Float32Array(store.memory.buffer, conesAt, 9).set(space.toCones)
   const run = <N extends RowFunction>(name: N, out: Picture, ...args: RowArguments<N>) => {
     pool.run(name, args, out.height, out.width * 4)
   }
@@ -76,6 +84,9 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool) {
     convert,
     store,
     pool,
+    space,
+    weighAt,
+    conesAt,
   }
 }
 export type KernelCalls = ReturnType<typeof kernelCalls>

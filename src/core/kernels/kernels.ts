@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../colour/working.ts'
 import type { JoinKernels } from './declarations/join.ts'
 import type { ColourKernels } from './declarations/colour.ts'
 import type { StreakKernels } from './declarations/streak.ts'
@@ -67,6 +68,10 @@ export interface Kernels
     LensKernels,
     WaysKernels,
     LampKernels {
+  /** What red, green and blue are, for all that asks for luminance or hue. */
+  readonly space: WorkingSpace
+  /** The same kernels for light of another working space. */
+  inSpace(space: WorkingSpace): Kernels
   /** From now on `isStale` is asked between bands of work; when it says so, the kernel throws Cancelled. */
   watch(isStale: () => boolean): void
 }

@@ -18,29 +18,34 @@ import { plainSmear } from './declarations/smear.ts'
 import { plainLens } from './declarations/lens.ts'
 import { plainWays } from './declarations/ways.ts'
 import { plainLamp } from './declarations/lamp.ts'
+import { rec709, type WorkingSpace } from '../colour/working.ts'
 import type { Kernels } from './kernels.ts'
 
 /** The kernels as the simplest loops that are right: the reference that the fast ones are checked against. */
-export const plainKernels: Kernels = {
+const plainIn = (space: WorkingSpace): Kernels => ({
+  space,
+  inSpace: plainIn,
   watch: () => undefined,
-  ...plainJoin,
-  ...plainColour,
-  ...plainStreak,
+  ...plainJoin(space),
+  ...plainColour(space),
+  ...plainStreak(space),
   ...plainDistance,
-  ...plainKey,
+  ...plainKey(space),
   ...plainFourier,
-  ...plainBlur,
+  ...plainBlur(space),
   ...plainHalf,
   ...plainMist,
   ...plainScope,
   ...plainPosition,
-  ...plainGrade,
+  ...plainGrade(space),
   ...plainAperture,
   ...plainResample,
-  ...plainDisplay,
+  ...plainDisplay(space),
   ...plainWarp,
   ...plainSmear,
-  ...plainLens,
+  ...plainLens(space),
   ...plainWays,
   ...plainLamp,
-}
+})
+
+export const plainKernels: Kernels = plainIn(rec709)

@@ -18,15 +18,30 @@ import { fastSmear } from './declarations/smear.ts'
 import { fastLens } from './declarations/lens.ts'
 import { fastWays } from './declarations/ways.ts'
 import { fastLamp } from './declarations/lamp.ts'
-import { kernelCalls } from './kernel-calls.ts'
+import { rec709, type WorkingSpace } from '../colour/working.ts'
+import { kernelCalls, type KernelCalls } from './kernel-calls.ts'
 import { KernelMemory } from './kernel-memory.ts'
 import type { Kernels } from './kernels.ts'
 import { ThreadPool, createControl, createKernelMemory, instantiateKernels } from './thread-pool.ts'
 
 /** The kernels as SIMD WebAssembly on a shared memory, with row bands computed by all threads of the pool. */
 export function createWasmKernels(store: KernelMemory, pool: ThreadPool): Kernels {
-  const calls = kernelCalls(store, pool)
+  const made = new Map<WorkingSpace, Kernels>()
+  const inSpace = (space: WorkingSpace): Kernels => {
+    const known = made.get(space)
+    if (known) return known
+    const kernels = kernelsIn(kernelCalls(store, pool, space), inSpace)
+    made.set(space, kernels)
+    return kernels
+  }
+  return inSpace(rec709)
+}
+
+function kernelsIn(calls: KernelCalls, inSpace: Kernels['inSpace']): Kernels {
+  const { pool, space } = calls
   return {
+    space,
+    inSpace,
     watch: (isStale) => {
       pool.watch(isStale)
     },

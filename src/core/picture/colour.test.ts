@@ -1,12 +1,12 @@
 import { converter } from 'culori'
 import { expect, test } from 'vitest'
+import { rec709 } from '../colour/working.ts'
 import {
   displayTable,
   hexToLinear,
   hueSaturationMatrix,
   linearToHex,
   linearToSrgb,
-  luminance,
   srgbToLinear,
   stopsFromGrey,
 } from './colour.ts'
@@ -27,9 +27,9 @@ test('all 8-bit codes decode as culori decodes them, and encode back to themselv
 })
 
 test('luminance weights are those of ITU-R BT.709 and sum to 1', () => {
-  expect(luminance(1, 0, 0)).toBe(0.2126)
-  expect(luminance(0, 1, 0)).toBe(0.7152)
-  expect(luminance(1, 1, 1)).toBeCloseTo(1, 12)
+  expect(rec709.luminance(1, 0, 0)).toBe(0.2126)
+  expect(rec709.luminance(0, 1, 0)).toBe(0.7152)
+  expect(rec709.luminance(1, 1, 1)).toBeCloseTo(1, 12)
 })
 
 test('one stop doubles, and 18 % grey is stop 0 (common practice)', () => {
@@ -57,19 +57,19 @@ test('the display table is at most one code off anywhere in 0–1', () => {
 test('saturation and hue turns keep greys, saturation 0 gives luminance, a full turn gives the colour back', () => {
   const apply = (m: number[], c: number[]) =>
     [0, 1, 2].map((r) => m[r * 3]! * c[0]! + m[r * 3 + 1]! * c[1]! + m[r * 3 + 2]! * c[2]!)
-  for (const v of apply(hueSaturationMatrix(77, 1.7, 1), [0.4, 0.4, 0.4])) expect(v).toBeCloseTo(0.4, 10)
-  for (const v of apply(hueSaturationMatrix(0, 0, 1), [0.2, 0.5, 3]))
-    expect(v).toBeCloseTo(luminance(0.2, 0.5, 3), 10)
-  apply(hueSaturationMatrix(360, 1, 1), [0.2, 0.5, 3]).forEach((v, i) => {
+  for (const v of apply(hueSaturationMatrix(rec709, 77, 1.7, 1), [0.4, 0.4, 0.4])) expect(v).toBeCloseTo(0.4, 10)
+  for (const v of apply(hueSaturationMatrix(rec709, 0, 0, 1), [0.2, 0.5, 3]))
+    expect(v).toBeCloseTo(rec709.luminance(0.2, 0.5, 3), 10)
+  apply(hueSaturationMatrix(rec709, 360, 1, 1), [0.2, 0.5, 3]).forEach((v, i) => {
     expect(v).toBeCloseTo([0.2, 0.5, 3][i]!, 10)
   })
   // A third of a turn about the grey axis moves red to green exactly.
-  apply(hueSaturationMatrix(120, 1, 1), [1, 0, 0]).forEach((v, i) => {
+  apply(hueSaturationMatrix(rec709, 120, 1, 1), [1, 0, 0]).forEach((v, i) => {
     expect(v).toBeCloseTo([0, 1, 0][i]!, 10)
   })
 })
 
 test('hex colours go to linear light and back; what is not a colour is refused', () => {
-  expect(linearToHex(hexToLinear('#7f10c8')!)).toBe('#7f10c8')
-  expect(hexToLinear('7f10c')).toBeUndefined()
+  expect(linearToHex(rec709, hexToLinear(rec709, '#7f10c8')!)).toBe('#7f10c8')
+  expect(hexToLinear(rec709, '7f10c')).toBeUndefined()
 })

@@ -1,3 +1,5 @@
+import { apply } from '../colour/spaces.ts'
+import type { WorkingSpace } from '../colour/working.ts'
 import type { Rgb } from './picture.ts'
 
 /**
@@ -18,28 +20,28 @@ export function linearToSrgb(v: number): number {
   return Math.sign(v) * (a <= 0.0031308 ? a * 12.92 : 1.055 * a ** (1 / 2.4) - 0.055)
 }
 
-/** Relative luminance of linear Rec.709 light. Source: ITU-R BT.709. */
-export function luminance(r: number, g: number, b: number): number {
-  return 0.2126 * r + 0.7152 * g + 0.0722 * b
-}
-
 /** Exposure distance from 18 % grey in stops; −Infinity for no light (common practice: 18 % is the reference). */
 export function stopsFromGrey(y: number): number {
   return y > 0 ? Math.log2(y / 0.18) : -Infinity
 }
 
-/** Linear colour to `#rrggbb` for a display, clipped to 0–1. */
-export function linearToHex(colour: Rgb): string {
+/** Colour of a working space to `#rrggbb` for an sRGB display, clipped to 0–1. */
+export function linearToHex({ toRec709 }: WorkingSpace, colour: Rgb): string {
   const code = (v: number) => Math.round(Math.min(1, Math.max(0, linearToSrgb(v))) * 255)
-  return '#' + colour.map((v) => code(v).toString(16).padStart(2, '0')).join('')
+  return (
+    '#' +
+    apply(toRec709, colour)
+      .map((v) => code(v).toString(16).padStart(2, '0'))
+      .join('')
+  )
 }
 
-/** `#rrggbb` (or without the mark) to linear colour; undefined where it is not a colour. */
-export function hexToLinear(hex: string): [number, number, number] | undefined {
+/** `#rrggbb` (or without the mark) to colour of a working space; undefined where it is not a colour. */
+export function hexToLinear({ fromRec709 }: WorkingSpace, hex: string): [number, number, number] | undefined {
   const digits = /^#?([0-9a-f]{6})$/i.exec(hex.trim())?.[1]
   if (!digits) return undefined
   const at = (i: number) => srgbToLinear(parseInt(digits.slice(i, i + 2), 16) / 255)
-  return [at(0), at(2), at(4)]
+  return apply(fromRec709, [at(0), at(2), at(4)])
 }
 
 /** A curve of screens: `encode` from light 0–1 to signal 0–1, and the bits of the float below which it is taken as straight. */
@@ -73,20 +75,24 @@ export function displayTable(curve: ScreenCurve = screenCurves.srgb): Uint8Array
 /**
  * The 3×3 matrix (row-major, acting on linear RGB columns) that turns hue by `hueDegrees` about the grey axis,
  * scales saturation about luminance and multiplies by `value`. Luminance of a colour is kept by the saturation part
- * (weights of BT.709); the hue turn is the Rodrigues rotation about (1, 1, 1), so greys stay as they are.
+ * (by the working space); the hue turn is the Rodrigues rotation about (1, 1, 1), so greys stay as they are.
  */
-export function hueSaturationMatrix(hueDegrees: number, saturation: number, value: number): number[] {
+export function hueSaturationMatrix(
+  { weights }: WorkingSpace,
+  hueDegrees: number,
+  saturation: number,
+  value: number,
+): number[] {
   const turn = (hueDegrees * Math.PI) / 180
   const cos = Math.cos(turn)
   const part = (1 - cos) / 3
   const side = Math.sin(turn) / Math.sqrt(3)
   const hue = [cos + part, part - side, part + side]
   const at = (row: number, column: number) => hue[(column - row + 3) % 3]!
-  const weights = [0.2126, 0.7152, 0.0722]
   const result: number[] = []
   for (let row = 0; row < 3; row++)
     for (let column = 0; column < 3; column++) {
-      const grey = weights[0]! * at(0, column) + weights[1]! * at(1, column) + weights[2]! * at(2, column)
+      const grey = weights[0] * at(0, column) + weights[1] * at(1, column) + weights[2] * at(2, column)
       result.push(value * (grey + saturation * (at(row, column) - grey)))
     }
   return result

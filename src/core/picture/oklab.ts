@@ -1,3 +1,6 @@
+import { apply } from '../colour/spaces.ts'
+import type { WorkingSpace } from '../colour/working.ts'
+
 /** Cube root by arithmetic alone, so that every machine computes the same; within 1e-12 of it. 0 for 0 and below. */
 export function cubeRoot(v: number): number {
   if (!(v > 0)) return 0
@@ -10,11 +13,15 @@ export function cubeRoot(v: number): number {
   return root * factor
 }
 
-/** Linear Rec.709 to OKLab: equal distances look about equally large. Source: B. Ottosson 2020, “A perceptual color space for image processing”. */
-export function linearToOklab(r: number, g: number, b: number, root = cubeRoot): [number, number, number] {
-  const l = root(0.4122214708 * r + 0.5363325363 * g + 0.0514459929 * b)
-  const m = root(0.2119034982 * r + 0.6806995451 * g + 0.1073969566 * b)
-  const s = root(0.0883024619 * r + 0.2817188376 * g + 0.6299787005 * b)
+/** Linear light to OKLab: equal distances look about equally large. Source: B. Ottosson 2020, “A perceptual color space for image processing”. */
+export function linearToOklab(
+  { toCones }: WorkingSpace,
+  r: number,
+  g: number,
+  b: number,
+  root = cubeRoot,
+): [number, number, number] {
+  const [l, m, s] = apply(toCones, [r, g, b]).map(root) as [number, number, number]
   return [
     0.2104542553 * l + 0.793617785 * m - 0.0040720468 * s,
     1.9779984951 * l - 2.428592205 * m + 0.4505937099 * s,
@@ -24,25 +31,27 @@ export function linearToOklab(r: number, g: number, b: number, root = cubeRoot):
 
 const signedRoot = (v: number) => (v < 0 ? -cubeRoot(-v) : cubeRoot(v))
 
-/** OKLab to linear Rec.709, the way back (same source). */
-export function oklabToLinear(lightness: number, a: number, b: number): [number, number, number] {
+/** OKLab to linear light, the way back (same source). */
+export function oklabToLinear(
+  { fromCones }: WorkingSpace,
+  lightness: number,
+  a: number,
+  b: number,
+): [number, number, number] {
   const l = (lightness + 0.3963377774 * a + 0.2158037573 * b) ** 3
   const m = (lightness - 0.1055613458 * a - 0.0638541728 * b) ** 3
   const s = (lightness - 0.0894841775 * a - 1.291485548 * b) ** 3
-  return [
-    4.0767416621 * l - 3.3077115913 * m + 0.2309699292 * s,
-    -1.2684380046 * l + 2.6097574011 * m - 0.3413193965 * s,
-    -0.0041960863 * l - 0.7034186147 * m + 1.707614701 * s,
-  ]
+  return apply(fromCones, [l, m, s])
 }
 
 /** From one linear colour to another over equal steps to the eye: straight in OKLab. Colours outside of 0–1 and negative ones, too. */
 export function mixOklab(
+  space: WorkingSpace,
   from: readonly [number, number, number],
   to: readonly [number, number, number],
   t: number,
 ): [number, number, number] {
-  const [a, b] = [linearToOklab(...from, signedRoot), linearToOklab(...to, signedRoot)]
+  const [a, b] = [linearToOklab(space, ...from, signedRoot), linearToOklab(space, ...to, signedRoot)]
   const at = (i: 0 | 1 | 2) => a[i] + (b[i] - a[i]) * t
-  return oklabToLinear(at(0), at(1), at(2))
+  return oklabToLinear(space, at(0), at(1), at(2))
 }

@@ -1,3 +1,4 @@
+import { rec709, type WorkingSpace } from '../colour/working.ts'
 import type { DialValue } from '../dials/dials.ts'
 import { mixOklab } from '../picture/oklab.ts'
 import { cubicAt, parameterAt } from './bezier.ts'
@@ -9,6 +10,8 @@ import { isTrack, type Beyond, type Follow, type Handle, type Key, type Measure,
 export interface TrackTime {
   /** Frames a second. */
   readonly rate: number
+  /** What colours are; linear Rec.709 where left out. */
+  readonly space?: WorkingSpace
   /** Nothing is measured before it. */
   readonly first: number
   /** Where what is followed is, and how bright what is measured is, at a whole frame; undefined where it is not known. */
@@ -63,7 +66,7 @@ function curved(from: Key, to: Key, part: number, frame: number): number {
   return cubicAt(s, v0, v0 + (out ? out[1] * outBy : third), v3 + (back ? back[1] * backBy : -third), v3)
 }
 
-function betweenKeys(from: Key, to: Key, frame: number, mix: Track['mix']): DialValue {
+function betweenKeys(from: Key, to: Key, frame: number, mix: Track['mix'], space: WorkingSpace): DialValue {
   const value = from.value as DialValue
   const next = to.value as DialValue
   if (from.go === 'hold' || !areAlike(value, next)) return value
@@ -72,7 +75,7 @@ function betweenKeys(from: Key, to: Key, frame: number, mix: Track['mix']): Dial
   if (mix === 'oklab' && isNumbers(value) && value.length === 3) {
     // The handles of its first part say when; the colours themselves are the keys'.
     const when = from.go === 'curve' ? progressOf(from, to, t) : t
-    return mixOklab(value as [number, number, number], next as [number, number, number], when)
+    return mixOklab(space, value as [number, number, number], next as [number, number, number], when)
   }
   if (from.go === 'curve') return eachPart(value, (_, i) => curved(from, to, i, frame))
   return eachPart(value, (v, i) => v + (partOf(next, i) - v) * t)
@@ -98,12 +101,12 @@ function keyBefore(keys: readonly Key[], frame: number): number {
 }
 
 /** The value at a frame from the first to the last key. */
-function inside(track: Track, frame: number): DialValue {
+function inside(track: Track, frame: number, space = rec709): DialValue {
   const { keys, mix, along } = track
   if (along && isNumbers(keys[0]!.value)) return pathAt(track, frame)
   const i = keyBefore(keys, frame)
   const [from, to] = [keys[i]!, keys[i + 1]]
-  return to ? betweenKeys(from, to, frame, mix) : from.value
+  return to ? betweenKeys(from, to, frame, mix, space) : from.value
 }
 
 /** How much the value grows in a frame at an end of the keys. */
@@ -127,11 +130,11 @@ function slopeAt(track: Track, end: 'first' | 'last', part: number): number {
 }
 
 /** The value of keys alone, wherever the frame lies. */
-function keyed(track: Track, frame: number): DialValue {
+function keyed(track: Track, frame: number, { space = rec709 }: Pick<TrackTime, 'space'>): DialValue {
   const { keys } = track
   const [first, last] = [keys[0]!, keys.at(-1)!]
   const isBefore = frame < first.frame
-  if (!isBefore && frame <= last.frame) return inside(track, frame)
+  if (!isBefore && frame <= last.frame) return inside(track, frame, space)
   const end = (isBefore ? first : last).value as DialValue
   const length = last.frame - first.frame
   const how: Beyond = (isBefore ? track.before : track.after) ?? 'hold'
@@ -143,8 +146,8 @@ function keyed(track: Track, frame: number): DialValue {
   }
   const rounds = Math.floor((frame - first.frame) / length)
   const rest = frame - first.frame - rounds * length
-  if (how === 'swing' && rounds % 2 !== 0) return inside(track, last.frame - rest)
-  const value = inside(track, first.frame + rest)
+  if (how === 'swing' && rounds % 2 !== 0) return inside(track, last.frame - rest, space)
+  const value = inside(track, first.frame + rest, space)
   if (how !== 'add' || !areAlike(first.value, last.value)) return value
   return eachPart(value, (v, i) => {
     return v + rounds * (partOf(last.value, i) - partOf(first.value, i))
@@ -186,7 +189,7 @@ function ridden(
   frame: number,
   time: TrackTime,
 ): DialValue {
-  if (count === 0) return keyed(track, frame)
+  if (count === 0) return keyed(track, frame, time)
   const rider = riders[count - 1]!
   const below = (at: number) => ridden(track, riders, count - 1, at, time)
   if (!rider.on) return below(frame)
@@ -225,5 +228,5 @@ function ridden(
 export function settingAt(setting: Setting, frame: number, time: TrackTime): DialValue {
   if (!isTrack(setting)) return setting
   const { riders } = setting
-  return riders ? ridden(setting, riders, riders.length, frame, time) : keyed(setting, frame)
+  return riders ? ridden(setting, riders, riders.length, frame, time) : keyed(setting, frame, time)
 }

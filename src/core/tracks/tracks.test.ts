@@ -1,3 +1,4 @@
+import { rec709 } from '../colour/working.ts'
 import { converter } from 'culori'
 import { describe, expect, test } from 'vitest'
 import { mixOklab } from '../picture/oklab.ts'
@@ -100,7 +101,7 @@ describe('between two keys', () => {
         const [a, b] = [lab(from), lab(to)]
         const mix = (k: 'l' | 'a' | 'b') => a[k] + (b[k] - a[k]) * t
         const { r, g, b: blue } = toLinear({ mode: 'oklab', l: mix('l'), a: mix('a'), b: mix('b') })
-        mixOklab(from, to, t).forEach((v, i) => {
+        mixOklab(rec709, from, to, t).forEach((v, i) => {
           expect(v).toBeCloseTo([r, g, blue][i]!, 4)
         })
       }

@@ -383,7 +383,7 @@ describe('screens', () => {
     const marked = (v: readonly number[], screen?: 'p3') => {
       picture.data.fill(0)
       picture.data.set([...v, 1])
-      return markWarnings(new Uint8Array(wide.length * 4), picture, screen).negative
+      return markWarnings(new Uint8Array(wide.length * 4), picture, { screen }).negative
     }
     expect([marked(inP3), marked(inP3, 'p3'), marked(inRec2020, 'p3'), marked([0.2, 0.3, 0.4])]).toEqual([1, 0, 1, 0]) // prettier-ignore
   })

@@ -1,8 +1,10 @@
 import type { AlphaUse, Pass, ReadAs } from '../../core/comp/media.ts'
 import type { Encoding } from '../../core/colour/curves.ts'
+import { workingSpace } from '../../core/colour/working.ts'
 import { colourOf, namedColour, type FileColour } from '../../core/colour/file-colour.ts'
 import {
   isIdentity,
+  multiply,
   throughMatrix,
   toWorking,
   type Chromaticities,
@@ -181,11 +183,18 @@ function lightThrough(data: Uint16Array | Float32Array, channels: number, matrix
   return out
 }
 
+/** Stored light into the space that is asked for. */
+function matrixOf(as: ReadAs | undefined, own: FileColour): Matrix {
+  const toRec709 = as?.primaries ? toWorking(as.primaries) : own.toWorking
+  const { fromRec709 } = workingSpace(as?.into)
+  return as?.into === undefined ? toRec709 : multiply(fromRec709, toRec709)
+}
+
 /** Stored colour of an EXR as light in the working space: as its header says, or otherwise by hand. */
 function reread(block: PassBlock, as: ReadAs, own: FileColour): PassBlock {
   const { width, height, channels, data } = block
   if (channels < 3 || channels > 4) return block
-  const matrix = as.primaries ? toWorking(as.primaries) : own.toWorking
+  const matrix = matrixOf(as, own)
   const isLight = (as.encoding ?? 'linear') === 'linear' && (as.alpha ?? 'premultiplied') === 'premultiplied'
   if (isLight) return { ...block, channels: 4, data: lightThrough(data, channels, matrix) }
   const halves = data instanceof Uint16Array ? halfTable() : undefined
@@ -261,8 +270,7 @@ function openExr(bytes: Uint8Array): MediaFile {
       const isLight = as ? !as.isData : rulesOf(pass.kind).isLight
       if (!isLight) return block
       const own = partColour(part)
-      const isAsStored =
-        (as?.encoding ?? as?.alpha ?? as?.primaries) === undefined && isIdentity(own.toWorking)
+      const isAsStored = (as?.encoding ?? as?.alpha) === undefined && isIdentity(matrixOf(as, own))
       return isAsStored ? block : reread(block, as ?? { isData: false }, own)
     },
     storedPixels(points) {
@@ -338,7 +346,7 @@ export function rasterFile({ format, compression, colour, alpha, warnings, sampl
       const linear = isData
         ? samplesToLinear(samples, 'linear', 'premultiplied')
         : samplesToLinear(samples, as?.encoding ?? colour.curve, as?.alpha ?? alpha)
-      const matrix = as?.primaries ? toWorking(as.primaries) : colour.toWorking
+      const matrix = matrixOf(as, colour)
       const isMoved = !isData && !isGrey && !isIdentity(matrix)
       if (isMoved) throughMatrix(linear, matrix)
       const values = isGrey ? linear.filter((_, i) => i % 4 === 0) : linear

@@ -54,7 +54,10 @@ export async function encodeFile(
   exr: FileChoice = {},
 ): Promise<Uint8Array> {
   const dither = of.comp.dither === false ? undefined : of.frame
-  if (!isByLibrary(format)) return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, exr)
+  if (!isByLibrary(format)) {
+    const choice = { ...exr, working: of.comp.space }
+    return encodePicture(picture, format, name, engine.kernels, nodeZlib, dither, choice)
+  }
   const { width, height } = picture
   const raw = { raw: { width, height, channels: 4 } } as const
   // A profile can say any primaries; codes of half the range would be lost on those of ACES.
@@ -65,12 +68,12 @@ export async function encodeFile(
     case 'review-straight':
       return writePng(width, height, await straightCodes(engine, picture, of), screenTag(of.comp.screen))
     case 'tiff16': {
-      const codes = toCodes(inSpace(straightened(picture.data), space), 65535) as Uint16Array
+      const codes = toCodes(inSpace(straightened(picture.data), space, of.comp.space), 65535) as Uint16Array
       const tiff = await sharp(codes, raw).toColourspace('rgb16').tiff({ compression: 'deflate' }).toBuffer()
       return tiffWithProfile(tiff, writeIcc(space))
     }
     case 'jpeg': {
-      const codes = codesOf8(inSpace(picture.data, space), width, dither)
+      const codes = codesOf8(inSpace(picture.data, space, of.comp.space), width, dither)
       for (let i = 3; i < codes.length; i += 4) codes[i] = 255
       const jpeg = sharp(codes, raw).removeAlpha().jpeg({ quality: 95, chromaSubsampling: '4:4:4' })
       return jpegWithProfile(await jpeg.toBuffer(), writeIcc(space))

@@ -4,12 +4,13 @@ import { useEffect, useRef, useState } from 'react'
 import { Pipette } from 'lucide-react'
 import { RgbColorPicker, setNonce } from 'react-colorful'
 import { dialLabel, type ColourDial } from '../../core/dials/dials.ts'
+import { apply } from '../../core/colour/spaces.ts'
 import { hexToLinear, linearToHex, linearToSrgb, srgbToLinear } from '../../core/picture/colour.ts'
-import type { Screen } from '../../core/comp/schema.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
-import { p3Matrix } from '../../core/engine/viewed.ts'
+import { screenMatrix, type Looked } from '../../core/engine/viewed.ts'
 import type { Rgb } from '../../core/picture/picture.ts'
 import { useShot } from '../shot/shot-context.tsx'
+import { useSpace } from '../shot/use-space.ts'
 import { usePick } from './use-pick.ts'
 import { Row, type RowProps } from './row.tsx'
 import { newGesture, ValueField } from './value-field.tsx'
@@ -21,8 +22,9 @@ if (typeof document !== 'undefined') {
 }
 
 /** What a screen can not show of a colour, in words. */
-function outsideWords(colour: Rgb, screen: Screen | undefined): string {
-  const own = screen === 'p3' ? [0, 4, 8].map((row) => p3Matrix[row]! * colour[0] + p3Matrix[row + 1]! * colour[1] + p3Matrix[row + 2]! * colour[2]) : colour
+function outsideWords(colour: Rgb, looked: Looked): string {
+  const m = screenMatrix(looked)
+  const own = m ? [0, 4, 8].map((row) => m[row]! * colour[0] + m[row + 1]! * colour[1] + m[row + 2]! * colour[2]) : colour
   if (own.some((v) => v < -1e-6)) return 'outside the colours of the screen'
   const most = Math.max(...own)
   return most > 1.0005 ? `${most.toFixed(2)} times as bright as its white` : ''
@@ -36,8 +38,11 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
   const label = dialLabel(name, dial)
   // Colours above 1 keep their brightness while hue and saturation are picked.
   const brightest = Math.max(1, r, g, b)
-  const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest))))
-  const hex = linearToHex([r, g, b])
+  const space = useSpace()
+  const [red, green, blue] = apply(space.toRec709, [r, g, b]).map((v) =>
+    Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v / brightest)))),
+  ) as [number, number, number]
+  const hex = linearToHex(space, [r, g, b])
   const step = useShot((s) => s.selection?.step) ?? ''
   const of: Target = step === '' ? { type: 'picture' } : { type: 'light-input', step }
   const { isPicking, toggle } = usePick(
@@ -48,7 +53,7 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
     },
   )
   const screen = useShot((s) => s.comp.screen)
-  const outside = outsideWords([r, g, b], screen)
+  const outside = outsideWords([r, g, b], { screen, space: space.name })
   useEffect(() => {
     if (isOpen) picker.current?.scrollIntoView({ block: 'nearest' })
   }, [isOpen])
@@ -67,7 +72,7 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
         >
           <span
             className="h-5 w-10 rounded border border-base-content/25"
-            style={{ background: linearToHex([r / brightest, g / brightest, b / brightest]) }}
+            style={{ background: linearToHex(space, [r / brightest, g / brightest, b / brightest]) }}
           />
           <span
             className="text-xs text-base-content/60"
@@ -88,12 +93,17 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
         >
           <RgbColorPicker
             style={{ width: '100%', height: 118 }}
-            color={{ r: code(r), g: code(g), b: code(b) }}
+            color={{ r: red, g: green, b: blue }}
             onChange={(c) => {
-              const linear = [c.r, c.g, c.b].map((v) =>
-                Number((srgbToLinear(v / 255) * brightest).toFixed(4)),
+              const onScreen = [c.r, c.g, c.b].map((v) => srgbToLinear(v / 255) * brightest) as [
+                number,
+                number,
+                number,
+              ]
+              onChange(
+                apply(space.fromRec709, onScreen).map((v) => Number(v.toFixed(4))),
+                gesture.current,
               )
-              onChange(linear, gesture.current)
             }}
           />
           <div className="flex flex-col gap-1.5">
@@ -113,7 +123,7 @@ export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, 
               key={hex}
               defaultValue={hex}
               onBlur={(e) => {
-                const linear = hexToLinear(e.target.value)
+                const linear = hexToLinear(space, e.target.value)
                 if (linear && e.target.value !== hex) onChange(linear)
               }}
               onKeyDown={(e) => {

@@ -3,6 +3,7 @@
 import { Trash2 } from 'lucide-react'
 import { useRef, useState, type PointerEvent } from 'react'
 import { dialLabel, type GradientDial } from '../../core/dials/dials.ts'
+import { useSpace } from '../shot/use-space.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import { gradientThrough, type GradientStop } from '../../core/picture/tone-curve.ts'
 import { ColourRow } from './colour-row.tsx'
@@ -25,13 +26,17 @@ export function GradientRow({
   onChange: SetValue
 }) {
   const [chosen, setChosen] = useState(0)
+  const space = useSpace()
   const strip = useRef<HTMLDivElement>(null)
   const drag = useRef<{ index: number; gesture: string }>(undefined)
   const index = Math.min(chosen, value.length - 1)
   const own = value[index]!
   const through = gradientThrough(value)
   const label = dialLabel(name, dial)
-  const shades = Array.from({ length: 33 }, (_, i) => `${linearToHex(through(i / 32))} ${(i / 32) * 100}%`)
+  const shades = Array.from(
+    { length: 33 },
+    (_, i) => `${linearToHex(space, through(i / 32))} ${(i / 32) * 100}%`,
+  )
   const under = (event: PointerEvent) => {
     const box = strip.current!.getBoundingClientRect()
     return hold((event.clientX - box.left) / box.width)
@@ -106,7 +111,7 @@ export function GradientRow({
             aria-label={`Stop ${i + 1} at ${Math.round(at * 100)} %`}
             aria-pressed={i === index}
             className={`absolute bottom-0 h-4 w-3 -translate-x-1/2 rotate-45 border ${i === index ? 'border-white' : 'border-base-content/40'}`}
-            style={{ left: `${at * 100}%`, background: linearToHex([r, g, b]) }}
+            style={{ left: `${at * 100}%`, background: linearToHex(space, [r, g, b]) }}
             onFocus={() => {
               setChosen(i)
             }}

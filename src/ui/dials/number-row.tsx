@@ -3,7 +3,7 @@
 import { Crosshair } from 'lucide-react'
 import { useRef, type CSSProperties } from 'react'
 import { dialLabel, type NumberDial } from '../../core/dials/dials.ts'
-import { luminance } from '../../core/picture/colour.ts'
+import { workingSpace } from '../../core/colour/working.ts'
 import { useShot } from '../shot/shot-context.tsx'
 import { Row, type RowProps } from './row.tsx'
 import { fromSlider, toSlider } from './taper.ts'
@@ -62,6 +62,7 @@ export function Slider({
 /** Takes a number from the picture: the luminance of what comes to the step, or the value of one of its feeds. */
 function PickValue({ label, of, onChange }: { label: string; of: string; onChange: SetValue }) {
   const step = useShot((s) => s.selection?.step) ?? ''
+  const { luminance } = useShot((s) => workingSpace(s.comp.space))
   const isLight = of === 'luminance'
   const target = isLight
     ? ({ type: 'light-input', step } as const)

@@ -4,6 +4,7 @@ import { Crosshair, X } from 'lucide-react'
 import type { ColourPicked, PicksDial } from '../../core/dials/dials.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import { movedStep } from '../../core/recipes/effect-of.ts'
+import { useSpace } from '../shot/use-space.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import type { Probed } from '../../core/engine/session/requests.ts'
 import { useShot } from '../shot/shot-context.tsx'
@@ -41,6 +42,7 @@ function PickButton({
 export function PicksRow({ name, dial, value, onChange }: RowProps<PicksDial, readonly ColourPicked[]>) {
   const step = useShot((s) => movedStep(s.comp, s.selection?.step ?? '', name))
   const of = { type: 'light-input', step } as const
+  const space = useSpace()
   return (
     <div className="space-y-1 py-0.5" data-dial={name} title={dial.hint}>
       <div className="flex gap-1">
@@ -61,7 +63,7 @@ export function PicksRow({ name, dial, value, onChange }: RowProps<PicksDial, re
           {value.map(([r, g, b, sign], i) => (
             <li key={i} className="flex items-center rounded border border-base-content/25 text-xs">
               <span className="px-1">{sign > 0 ? '+' : '−'}</span>
-              <span className="h-4 w-6" style={{ background: linearToHex([r, g, b]) }} />
+              <span className="h-4 w-6" style={{ background: linearToHex(space, [r, g, b]) }} />
               <button
                 type="button"
                 aria-label={`Forget colour ${i + 1}`}

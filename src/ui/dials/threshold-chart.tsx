@@ -2,7 +2,7 @@
 
 import { Pipette } from 'lucide-react'
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from 'react'
-import { luminance } from '../../core/picture/colour.ts'
+import { workingSpace } from '../../core/colour/working.ts'
 import { shareAbove, type LuminanceHistogram } from '../../core/engine/histogram.ts'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -114,6 +114,7 @@ export function ThresholdChart({
   const kneeTo = threshold > 0 ? Math.log2(threshold * (1 + knee)) : lowStops
   const share = histogram && shareAbove(histogram, threshold)
 
+  const { luminance } = useShot((s) => workingSpace(s.comp.space))
   const { isPicking, toggle: pick } = usePick(
     { words: 'Click on the faintest light that should be caught', of: { type: 'light-input', step: stepId } },
     ({ rgba: [r, g, b] }) => {

@@ -11,6 +11,7 @@ import { SmallPicture } from '../small-picture.tsx'
 import type { Dragged } from '../desk/drop-edge.ts'
 import { addPassLane } from './add-pass-lane.ts'
 import { frameWords } from './frame-words.ts'
+import { WorkedIn } from './worked-in.tsx'
 
 const thumbWidth = 240
 
@@ -114,6 +115,7 @@ export function PassesPanel({ buttons }: { buttons: React.ReactNode }) {
     <section aria-label="Passes" className="flex h-full flex-col bg-base-200">
       <div className="flex h-8 shrink-0 items-center gap-2 border-b border-base-300 px-3 text-xs">
         {buttons}
+        <WorkedIn />
         <span className="ml-auto pr-1 text-base-content/50">click to enlarge · drag to the desk</span>
       </div>
       <div className="min-h-0 flex-1 overflow-y-auto px-3 pb-3">

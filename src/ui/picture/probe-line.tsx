@@ -2,7 +2,9 @@
 
 import { isMiss } from '../../core/picture/depth-miss.ts'
 import { useEffect, useRef, useState } from 'react'
-import { linearToSrgb, luminance, stopsFromGrey } from '../../core/picture/colour.ts'
+import { apply } from '../../core/colour/spaces.ts'
+import { workingSpace } from '../../core/colour/working.ts'
+import { linearToSrgb, stopsFromGrey } from '../../core/picture/colour.ts'
 import type { Probed } from '../../core/engine/session/requests.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
@@ -84,7 +86,9 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
   }, [isBusy])
 
   const [r, g, b, a] = probed?.rgba ?? [0, 0, 0, 0]
-  const y = luminance(r, g, b)
+  const space = useShot((s) => workingSpace(s.comp.space))
+  const y = space.luminance(r, g, b)
+  const onScreen = apply(space.toRec709, [r, g, b])
   return (
     <div
       className="flex h-7 shrink-0 items-center gap-4 overflow-hidden whitespace-nowrap px-3 text-xs text-base-content/70"
@@ -103,9 +107,7 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
               <span className="text-base-content" data-testid="probe-values">
                 R {shortValue(r)} G {shortValue(g)} B {shortValue(b)} α {a.toFixed(3)}
               </span>
-              <span>
-                code {code(r)} {code(g)} {code(b)}
-              </span>
+              <span>code {onScreen.map(code).join(' ')}</span>
               <span data-testid="probe-luminance">
                 Y {shortValue(y)}
                 {y > 0 && ` · ${signed(stopsFromGrey(y))} stops`}

@@ -5,6 +5,7 @@ import type { RecipeDial } from '../../core/comp/recipe.ts'
 import type { Comp, Setting } from '../../core/comp/schema.ts'
 import { putDial } from '../../core/comp/settings.ts'
 import { hexToLinear, linearToHex } from '../../core/picture/colour.ts'
+import { useSpace } from '../shot/use-space.ts'
 import { OwnPicture } from './own-picture.tsx'
 
 /** Types of dials that are tried in the dialog; others take a chart of their own, beside the step. */
@@ -53,6 +54,7 @@ function TryOther({
   onChange: (to: Setting) => void
 }) {
   const label = `Try ${dial.name}`
+  const space = useSpace()
   if (dial.type === 'flag')
     return (
       <input
@@ -87,9 +89,9 @@ function TryOther({
       type="color"
       aria-label={label}
       className="h-5 w-10 rounded"
-      value={linearToHex(value as [number, number, number])}
+      value={linearToHex(space, value as [number, number, number])}
       onChange={(e) => {
-        onChange(hexToLinear(e.target.value)!)
+        onChange(hexToLinear(space, e.target.value)!)
       }}
     />
   )

@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../../core/colour/working.ts'
 import type { DialValue } from '../../core/dials/dials.ts'
 import { linearToHex } from '../../core/picture/colour.ts'
 import { handlesBetween } from '../../core/tracks/track-at.ts'
@@ -19,6 +20,8 @@ export interface StripLook {
   readonly chosen: readonly number[]
   /** The value at a frame, with all that rides on it. */
   readonly valueAt: (frame: number) => DialValue
+  /** What colours are. */
+  readonly space: WorkingSpace
 }
 
 const padding = 7
@@ -174,7 +177,11 @@ function band(c: CanvasRenderingContext2D, look: StripLook): void {
   for (let x = 0; x < width; x += 2) {
     const [r = 0, g = 0, b = 0] = valueAt(frameOf(x + 1, look)) as readonly number[]
     const most = Math.max(1, r, g, b)
-    c.fillStyle = linearToHex([Math.max(0, r) / most, Math.max(0, g) / most, Math.max(0, b) / most])
+    c.fillStyle = linearToHex(look.space, [
+      Math.max(0, r) / most,
+      Math.max(0, g) / most,
+      Math.max(0, b) / most,
+    ])
     c.fillRect(x, height / 2 - 7, 2, 14)
   }
 }

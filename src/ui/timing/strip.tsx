@@ -8,6 +8,7 @@ import type { Dial, DialValue } from '../../core/dials/dials.ts'
 import { settingAt } from '../../core/tracks/track-at.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { settingNow } from '../shot/use-setting.ts'
+import { useSpace } from '../shot/use-space.ts'
 import { drawStrip, heightsOf, isLines, yOf, type Heights, type StripLook } from './draw-strip.ts'
 import { refOf, setTiming } from './edit-keys.ts'
 import { RiderChips } from './riders.tsx'
@@ -73,8 +74,9 @@ export const Strip = memo(function Strip({
   /** While something is dragged the heights stay, or it would run away from the pointer. */
   const [held, setHeld] = useState<Heights>()
   const hasLines = isLines(shown, type)
+  const space = useSpace()
   const heights = held ?? (hasLines ? heightsOf(shown, span, valueAt) : { low: 0, high: 1 })
-  const look: StripLook = { width, height, span, isOpen, heights, chosen, valueAt }
+  const look: StripLook = { width, height, span, isOpen, heights, chosen, valueAt, space }
   const latest = useRef(look)
   const drag = useStripDrag(refKey, title, shown, type, latest, box)
 

@@ -3,6 +3,7 @@
 import { useState, type KeyboardEvent } from 'react'
 import type { Dial, DialValue } from '../../core/dials/dials.ts'
 import { hexToLinear, linearToHex } from '../../core/picture/colour.ts'
+import { useSpace } from '../shot/use-space.ts'
 import { ValueField, type SetValue } from '../dials/value-field.tsx'
 
 /** A colour as a swatch and its code for a display, to be typed over. */
@@ -16,11 +17,12 @@ function ColourCell({
   onChange: SetValue
 }) {
   const [typed, setTyped] = useState<string>()
+  const space = useSpace()
   const [r = 0, g = 0, b = 0] = value
   const most = Math.max(1, r, g, b)
-  const hex = linearToHex([r / most, g / most, b / most])
+  const hex = linearToHex(space, [r / most, g / most, b / most])
   const commit = () => {
-    const found = typed === undefined ? undefined : hexToLinear(typed)
+    const found = typed === undefined ? undefined : hexToLinear(space, typed)
     setTyped(undefined)
     if (found) onChange(found.map((v) => v * most))
   }

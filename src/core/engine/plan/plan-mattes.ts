@@ -54,9 +54,9 @@ export function singleMatte(
 
 /** A part of a picture as a matte. */
 export function mattePart(p: Planning, source: PlanNode, use: MatteUse, invert: boolean): PlanNode {
-  return node(`matte ${use} ${invert}`, [source], ([src], { store }) => {
+  return node(`matte ${use} ${invert}`, [source], ([src], { kernels, store }) => {
     const out = store.allocate(src!.width, src!.height, 1)
-    extractMatte(out, src!, use, invert)
+    extractMatte(out, src!, use, invert, kernels.space)
     return out
   })
 }

@@ -62,7 +62,8 @@ export function passNode(
     )
     return undefined
   }
-  const as = readAsOf(media, pass)
+  const own = readAsOf(media, pass)
+  const as = own.isData || p.comp.space === undefined ? own : { ...own, into: p.comp.space }
   const { width, height, marginPx } = p.full
   const name = `pass ${hash} ${pass.inFile ?? pass.name} ${pass.kind} ${readAsKey(as)} ${JSON.stringify(pass.detail ?? {})} ${width}x${height}+${marginPx}`
   const whole = loaded(name, { hash, pass, as, reduction: 1 })

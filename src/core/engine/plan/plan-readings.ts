@@ -9,6 +9,7 @@ import { singleMatte } from './plan-mattes.ts'
 import { keyOf } from './plan-node.ts'
 import { colourOf } from './plan-sources.ts'
 import { dialsOf } from './plan-dials.ts'
+import { inSpaceOf } from './plan-space.ts'
 import type { Planning, Reader } from './planning.ts'
 
 // What settings follow and measure, at the frame and size of a plan at full size.
@@ -21,13 +22,16 @@ function readHere(
 ): Reading | undefined {
   switch (what.type) {
     case 'matte': {
-      const node = singleMatte(p, what.matte, laneId, stepId)
+      const matte = singleMatte(p, what.matte, laneId, stepId)
+      const node = matte && inSpaceOf(p.comp, matte)
       return node ? p.need({ what: 'centre', node, key: keyOf(`centre(${node.key})`), area: p.area }) : []
     }
     case 'measure': {
-      const node = colourOf(p, what.of, laneId, stepId)
-      const inside = what.inside && singleMatte(p, what.inside, laneId, stepId)
-      if (!node || (what.inside && !inside)) return []
+      const light = colourOf(p, what.of, laneId, stepId)
+      const within = what.inside && singleMatte(p, what.inside, laneId, stepId)
+      if (!light || (what.inside && !within)) return []
+      const node = inSpaceOf(p.comp, light)
+      const inside = within && inSpaceOf(p.comp, within)
       const key = keyOf(`brightness ${what.what}(${node.key},${inside?.key ?? ''})`)
       return p.need({ what: what.what, node, key, area: p.area, ...(inside && { inside }) })
     }

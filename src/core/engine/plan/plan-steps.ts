@@ -1,3 +1,4 @@
+import { workingSpace } from '../../colour/working.ts'
 import { ownDials } from '../../comp/own-dials.ts'
 import { partShown } from '../../comp/recipe.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
@@ -340,7 +341,7 @@ export function stepNode(
     return { after: picture }
   }
   if (step.recipe) return compoundNode(p, step, picture, laneId)
-  const linear = effect.linear?.(dialsOf(p, step, effect, laneId) as never)
+  const linear = effect.linear?.(dialsOf(p, step, effect, laneId) as never, workingSpace(p.comp.space))
   if (linear && !step.matte) return { after: colouredNode(p, linearAmount(linear, amount), picture, step.id) }
   const result = linear
     ? colouredNode(p, linear, picture, step.id)

@@ -9,6 +9,7 @@ import type { Need, Reading, Readings } from '../readings.ts'
 import { inside, joined, laneOf, masterLane, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
 import type { PlanNode } from './plan-node.ts'
 import { tableNode } from './plan-passes.ts'
+import { inSpaceOf } from './plan-space.ts'
 import { readOn, readWords, valueOn } from './plan-readings.ts'
 import { targetNode, type Target } from './plan-targets.ts'
 import { nearestFrame } from '../../time.ts'
@@ -194,7 +195,12 @@ export function planAll(
   const nodes = targets.map((target) => targetNode(planning, target))
   const { area, problems } = planning
   const needs = [...planning.needs.values()]
-  return nodes.map((n) => ({ node: n, area, problems: needs.length > 0 ? [] : problems, needs }))
+  return nodes.map((n) => ({
+    node: inSpaceOf(comp, n),
+    area,
+    problems: needs.length > 0 ? [] : problems,
+    needs,
+  }))
 }
 
 /** The joined picture behind each lane and with it, for the light meters; in the order of the lanes. */
@@ -211,6 +217,7 @@ export function planJoins(
   return lanes.map((lane) => {
     const here = lanes.filter((l) => l.in === lane.in)
     const at = here.indexOf(lane)
-    return [planning.joined(lane.in, at), planning.joined(lane.in, at + 1)] as const
+    const [behind, withIt] = [planning.joined(lane.in, at), planning.joined(lane.in, at + 1)]
+    return [inSpaceOf(comp, behind), inSpaceOf(comp, withIt)] as const
   })
 }

@@ -1,10 +1,12 @@
-import { encodePicture } from '../../formats/write-picture.ts'
+import { rulesOf } from '../../passes/passes.ts'
+import { encodePicture, inSpace } from '../../formats/write-picture.ts'
 import { portableZlib } from '../../formats/exr-codecs.ts'
 import { readablePass } from '../../passes/readable-pass.ts'
 import { Cancelled } from '../../cancelled.ts'
 import type { Comp } from '../../comp/schema.ts'
 import { cropToCanvas } from '../crop.ts'
 import { luminanceHistogram, valueHistogram } from '../histogram.ts'
+import { workingSpace } from '../../colour/working.ts'
 import { countScope } from '../scopes.ts'
 import { reductionFor } from '../work-area.ts'
 import { sampleSmall, shrink, smallToCodes } from '../shrink.ts'
@@ -18,7 +20,7 @@ export const smallSize = (comp: Comp) => reductionFor(comp, 240, 4)
 
 export const histogram: Handler<'histogram'> = async (session, work, { frame, target, byMost }, isStale) => {
   const { picture } = await session.make(work, frame, chartSize(work.comp), target, isStale)
-  return luminanceHistogram(picture, byMost)
+  return luminanceHistogram(picture, workingSpace(work.comp.space), byMost)
 }
 
 export const values: Handler<'values'> = async (session, work, { frame, target }, isStale) => {
@@ -43,7 +45,9 @@ export const exr: Handler<'exr'> = async (session, work, { frame, target }, isSt
   const { picture, area } = await session.make(work, frame, 1, target, isStale)
   const { kernels } = session.evaluator.workshop
   return new Uint8Array(
-    encodePicture(cropToCanvas(picture, area), 'exr', `frame ${frame}`, kernels, portableZlib),
+    encodePicture(cropToCanvas(picture, area), 'exr', `frame ${frame}`, kernels, portableZlib, undefined, {
+      working: work.comp.space,
+    }),
   )
 }
 
@@ -55,7 +59,9 @@ export const passes: Handler<'passes'> = async (session, work, { frame, width },
         const target = { type: 'pass', media, pass } as const
         const { picture, area } = await session.make(work, frame, smallSize(work.comp), target, isStale)
         const small = sampleSmall(cropToCanvas(picture, area), width)
-        const { codes: pixels, low, high } = readablePass(small, kind)
+        const light = rulesOf(kind).isLight && small.channels === 4
+        const seen = light ? { ...small, data: inSpace(small.data, 'rec709', work.comp.space) } : small
+        const { codes: pixels, low, high } = readablePass(seen, kind)
         found.push({ media, pass, width: small.width, height: small.height, pixels, low, high })
       } catch (error) {
         if (error instanceof Cancelled) throw error
@@ -78,7 +84,7 @@ export const previews: Handler<'previews'> = async (session, { media }, wish, is
       await session.evaluator.load(comp, node)
       const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
       const { width, height } = small
-      found.push({ key: String(i), width, height, pixels: smallToCodes(small, 4) })
+      found.push({ key: String(i), width, height, pixels: smallToCodes(small, 4, comp.space) })
     } catch (error) {
       if (error instanceof Cancelled) throw error
       console.warn('A preview could not be made:', error)

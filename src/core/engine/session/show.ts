@@ -121,8 +121,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     const matte = evaluator.evaluate(over.node, isStale)
     lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
   }
-  const marked =
-    wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole, comp.screen) : undefined
+  const marked = wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole, comp) : undefined
   // Pixels of the full frame, as near as a smaller picture tells.
   const count = (n: number) => n * reduction ** 2
   const warnings = marked && {

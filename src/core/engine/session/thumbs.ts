@@ -3,7 +3,7 @@ import { masterId } from '../../comp/edits.ts'
 import { mattesOf } from '../../comp/references.ts'
 import type { Comp } from '../../comp/schema.ts'
 import { effectOf } from '../../recipes/effect-of.ts'
-import { luminance } from '../../picture/colour.ts'
+import { workingSpace, type WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { cropToCanvas } from '../crop.ts'
 import { planAll, planJoins } from '../plan/plan.ts'
@@ -15,7 +15,7 @@ import { shrink, smallToCodes } from '../shrink.ts'
 import { matteKey, type Thumb } from './requests.ts'
 import type { Handler } from './session-state.ts'
 
-function meanLuminance({ data }: Picture): number {
+function meanLuminance({ data }: Picture, { luminance }: WorkingSpace): number {
   let sum = 0
   for (let i = 0; i < data.length; i += 4) sum += luminance(data[i]!, data[i + 1]!, data[i + 2]!)
   return (4 * sum) / data.length
@@ -47,6 +47,7 @@ function placesOf(comp: Comp): { key: string; target: Target }[] {
 export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { frame, width }, isStale) => {
   const { evaluator, measured, readings } = session
   const reduction = smallSize(comp)
+  const space = workingSpace(comp.space)
   const points = placesOf(comp)
   const targets = points.map((p) => p.target)
   const make = () => {
@@ -65,7 +66,7 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
   }
   /** What was measured for the thumbnails before is not measured again. */
   const meanOf = (node: PlanNode, whole: Picture | undefined) => {
-    const mean = measured.means.get(node.key) ?? (whole && meanLuminance(whole))
+    const mean = measured.means.get(node.key) ?? (whole && meanLuminance(whole, space))
     if (mean !== undefined) known.set(node.key, mean)
     return mean
   }
@@ -79,7 +80,11 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
     if (!whole) continue
     const small = shrink(cropToCanvas(whole, area), width)
     // A matte is black where nothing is covered.
-    const pixels = smallToCodes(small, whole.channels === 1 ? 0 : 4)
+    const pixels = smallToCodes(
+      small,
+      whole.channels === 1 ? 0 : 4,
+      whole.channels === 1 ? undefined : comp.space,
+    )
     made.push({ key, width: small.width, height: small.height, pixels })
   }
   const meters: (readonly [string, number])[] = []

@@ -98,7 +98,7 @@ export function halve(out: usize, src: usize, ow: i32, sw: i32, sh: i32, offset:
 const rowPad = 16
 export function brightHalve(
   out: usize, src: usize, scratch: usize, scratchBytes: i32, ow: i32, sw: i32, sh: i32, offset: i32,
-  threshold: f32, knee: f32, ceiling: f32, byMost: i32, y0: i32, y1: i32,
+  threshold: f32, knee: f32, ceiling: f32, weigh: usize, y0: i32, y1: i32,
 ): void {
   const three = f32x4.splat(3)
   const norm = f32x4.splat(1.0 / 64.0)
@@ -113,7 +113,7 @@ export function brightHalve(
     const top = 2 * y + offset - 1
     for (; next < top + 4; next++)
       if (next >= 0 && next < sh)
-        brightRun(rows + ((next & 3) as usize) * rowBytes + padBytes, src + (((next * sw) as usize) << 4), threshold, knee, ceiling, byMost, sw as usize)
+        brightRun(rows + ((next & 3) as usize) * rowBytes + padBytes, src + (((next * sw) as usize) << 4), threshold, knee, ceiling, weigh, sw as usize)
     const a = top >= 0 && top < sh ? rows + ((top & 3) as usize) * rowBytes : black
     const b = top >= -1 && top + 1 < sh ? rows + (((top + 1) & 3) as usize) * rowBytes : black
     const c = top >= -2 && top + 2 < sh ? rows + (((top + 2) & 3) as usize) * rowBytes : black

@@ -40,9 +40,12 @@ export function colourMatrix(out: usize, src: usize, matrix: usize, width: i32, 
 }
 
 @inline
-function brightLoop(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: bool, count: usize): void {
+function brightLoop(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: bool, weigh: usize, count: usize): void {
   // Without branches: in a noisy picture the next pixel is anyone's guess. All four lanes hold the same brightness.
-  const weights = f32x4(0.2126, 0.7152, 0.0722, 0)
+  const weights = byMost ? f32x4.splat(0) : v128.load(weigh)
+  const wr = v128.shuffle<f32>(weights, weights, 0, 0, 0, 0)
+  const wg = v128.shuffle<f32>(weights, weights, 1, 1, 1, 1)
+  const wb = v128.shuffle<f32>(weights, weights, 2, 2, 2, 2)
   const lower = f32x4.splat(threshold - knee)
   const upper = f32x4.splat(threshold + knee)
   const edge = f32x4.splat(threshold)
@@ -68,8 +71,8 @@ function brightLoop(out: usize, src: usize, threshold: f32, knee: f32, ceiling: 
     const y = byMost
       ? f32x4.pmax(r, f32x4.pmax(g, b))
       : f32x4.add(
-          f32x4.add(f32x4.mul(r, f32x4.splat(0.2126)), f32x4.mul(g, f32x4.splat(0.7152))),
-          f32x4.mul(b, f32x4.splat(0.0722)),
+          f32x4.add(f32x4.mul(r, wr), f32x4.mul(g, wg)),
+          f32x4.mul(b, wb),
         )
     const lit = f32x4.pmin(y, highest)
     const d = f32x4.sub(lit, lower)
@@ -102,16 +105,16 @@ function brightLoop(out: usize, src: usize, threshold: f32, knee: f32, ceiling: 
   }
 }
 
-/** The bright part of pixels src[0..count-1] into out[0..count-1]. */
-export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: i32, count: usize): void {
+/** The bright part of pixels src[0..count-1] into out[0..count-1]; brightness by the weights of luminance at `weigh`, or by the brightest channel where that is 0. */
+export function brightRun(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, weigh: usize, count: usize): void {
   // Written out twice, so that neither pays for the other.
-  if (byMost) brightLoop(out, src, threshold, knee, ceiling, true, count)
-  else brightLoop(out, src, threshold, knee, ceiling, false, count)
+  if (weigh) brightLoop(out, src, threshold, knee, ceiling, false, weigh, count)
+  else brightLoop(out, src, threshold, knee, ceiling, true, 0, count)
 }
 
-export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, byMost: i32, width: i32, y0: i32, y1: i32): void {
+export function brightPass(out: usize, src: usize, threshold: f32, knee: f32, ceiling: f32, weigh: usize, width: i32, y0: i32, y1: i32): void {
   const start = ((y0 * width) as usize) << 4
-  brightRun(out + start, src + start, threshold, knee, ceiling, byMost, ((y1 - y0) * width) as usize)
+  brightRun(out + start, src + start, threshold, knee, ceiling, weigh, ((y1 - y0) * width) as usize)
 }
 
 /** Colour and alpha times base + share · matte. */

@@ -24,8 +24,9 @@ function toneAt(table: usize, v: f32, lane: usize): f32 {
 }
 
 @inline
-function luminanceOf(p: v128): f32 {
-  return (0.2126 as f32) * f32x4.extract_lane(p, 0) + (0.7152 as f32) * f32x4.extract_lane(p, 1) + (0.0722 as f32) * f32x4.extract_lane(p, 2)
+function luminanceOf(p: v128, weights: v128): f32 {
+  const w = f32x4.mul(p, weights)
+  return f32x4.extract_lane(w, 0) + f32x4.extract_lane(w, 1) + f32x4.extract_lane(w, 2)
 }
 
 /** Straight colour of a premultiplied pixel; light without cover stays what it is. */
@@ -47,18 +48,19 @@ function coveredBy(v: v128, p: v128): v128 {
 }
 
 /** by: 0 each channel by its own tones and then luminance by those of the last lane; 1 the colour that the luminance stands for. */
-export function toneTable(out: usize, src: usize, table: usize, by: i32, width: i32, y0: i32, y1: i32): void {
+export function toneTable(out: usize, src: usize, table: usize, by: i32, weigh: usize, width: i32, y0: i32, y1: i32): void {
+  const weights = v128.load(weigh)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const p = v128.load(src + (i << 4))
     let v = straightOf(p)
     if (by == 0) {
       v = f32x4(toneAt(table, f32x4.extract_lane(v, 0), 0), toneAt(table, f32x4.extract_lane(v, 1), 1), toneAt(table, f32x4.extract_lane(v, 2), 2), 0)
-      const y = luminanceOf(v)
+      const y = luminanceOf(v, weights)
       const wanted = toneAt(table, y, 3)
       v = y > 1e-6 ? f32x4.mul(v, f32x4.splat(wanted / y)) : f32x4.add(v, f32x4.splat(wanted - y))
     } else {
-      const y = luminanceOf(v)
+      const y = luminanceOf(v, weights)
       v = f32x4(toneAt(table, y, 0), toneAt(table, y, 1), toneAt(table, y, 2), 0)
       // Light without cover is as much of the colour as it is light: none stays none.
       if (!(f32x4.extract_lane(p, 3) > leastCover) && !(y > 0)) v = f32x4.splat(0)
@@ -68,7 +70,8 @@ export function toneTable(out: usize, src: usize, table: usize, by: i32, width: 
 }
 
 /** params: slope, offset and power as four lanes each, saturation, whether it is held in 0–1. */
-export function decisionList(out: usize, src: usize, params: usize, width: i32, y0: i32, y1: i32): void {
+export function decisionList(out: usize, src: usize, params: usize, weigh: usize, width: i32, y0: i32, y1: i32): void {
+  const weights = v128.load(weigh)
   const slope = v128.load(params), offset = v128.load(params, 16), power = v128.load(params, 32)
   const saturation = load<f32>(params, 48)
   const isHeld = load<f32>(params, 52) > 0
@@ -84,7 +87,7 @@ export function decisionList(out: usize, src: usize, params: usize, width: i32, 
     if (isHeld) v = f32x4.pmin(one, f32x4.pmax(zero, v))
     if (isCurved) v = v128.bitselect(powx4(v, power), v, f32x4.gt(v, zero))
     if (saturation != 1) {
-      const y = f32x4.splat(luminanceOf(v))
+      const y = f32x4.splat(luminanceOf(v, weights))
       v = f32x4.add(y, f32x4.mul(f32x4.sub(v, y), f32x4.splat(saturation)))
     }
     if (isHeld) v = f32x4.pmin(one, f32x4.pmax(zero, v))
@@ -195,13 +198,14 @@ export function lookUp(out: usize, src: usize, table: usize, size: i32, isCube: 
 }
 
 /** Luminance L becomes L (1 + L / white²) / (1 + L), colour with it. */
-export function shoulder(out: usize, src: usize, gain: f32, white: f32, width: i32, y0: i32, y1: i32): void {
+export function shoulder(out: usize, src: usize, gain: f32, white: f32, weigh: usize, width: i32, y0: i32, y1: i32): void {
+  const weights = v128.load(weigh)
   const perSquare: f32 = (1.0 as f32) / (white * white)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const p = v128.load(src + (i << 4))
     const v = f32x4.mul(p, f32x4.splat(gain))
-    const y = max<f32>(0, luminanceOf(v))
+    const y = max<f32>(0, luminanceOf(v, weights))
     const factor: f32 = ((1.0 as f32) + y * perSquare) / ((1.0 as f32) + y)
     v128.store(out + (i << 4), f32x4.replace_lane(f32x4.mul(v, f32x4.splat(factor)), 3, f32x4.extract_lane(p, 3)))
   }

@@ -178,8 +178,9 @@ export function mix(out: usize, src: usize, effect: usize, matte: usize, amount:
   }
 }
 
-export function addLight(out: usize, src: usize, light: usize, asScreen: i32, intoAlpha: i32, width: i32, y0: i32, y1: i32): void {
+export function addLight(out: usize, src: usize, light: usize, asScreen: i32, intoAlpha: i32, weigh: usize, width: i32, y0: i32, y1: i32): void {
   const one = f32x4.splat(1)
+  const wr = load<f32>(weigh), wg = load<f32>(weigh, 4), wb = load<f32>(weigh, 8)
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const b = v128.load(src + (i << 4))
@@ -188,7 +189,7 @@ export function addLight(out: usize, src: usize, light: usize, asScreen: i32, in
     let alpha = f32x4.extract_lane(b, 3)
     if (intoAlpha) {
       const y: f32 =
-        f32x4.extract_lane(l, 0) * 0.2126 + f32x4.extract_lane(l, 1) * 0.7152 + f32x4.extract_lane(l, 2) * 0.0722
+        f32x4.extract_lane(l, 0) * wr + f32x4.extract_lane(l, 1) * wg + f32x4.extract_lane(l, 2) * wb
       alpha = min<f32>(1, alpha + max<f32>(y, 0))
     }
     v128.store(out + (i << 4), f32x4.replace_lane(sum, 3, alpha))

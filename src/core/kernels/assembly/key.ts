@@ -13,10 +13,13 @@ function cubeRoot(v: f32): f32 {
   return y
 }
 
-/** How near pixels are to picked colours, in OKLab; picks as L, a, b and 1 (wanted) or −1 (not). */
+/** How near pixels are to picked colours, in OKLab; picks as L, a, b and 1 (wanted) or −1 (not). cones: three rows of three, light to what the cube roots are of. */
 export function keyColour(
-  out: usize, src: usize, picks: usize, count: i32, reach: f32, soft: f32, weight: f32, width: i32, y0: i32, y1: i32,
+  out: usize, src: usize, picks: usize, count: i32, reach: f32, soft: f32, weight: f32, cones: usize, width: i32, y0: i32, y1: i32,
 ): void {
+  const lr = load<f32>(cones), lg = load<f32>(cones, 4), lb = load<f32>(cones, 8)
+  const mr = load<f32>(cones, 12), mg = load<f32>(cones, 16), mb = load<f32>(cones, 20)
+  const sr = load<f32>(cones, 24), sg = load<f32>(cones, 28), sb = load<f32>(cones, 32)
   const slope: f32 = soft > 0 ? 1.0 / soft : 1e9
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
@@ -28,9 +31,9 @@ export function keyColour(
       const r = load<f32>(p) * back
       const g = load<f32>(p, 4) * back
       const b = load<f32>(p, 8) * back
-      const l = cubeRoot((0.4122214708 as f32) * r + (0.5363325363 as f32) * g + (0.0514459929 as f32) * b)
-      const m = cubeRoot((0.2119034982 as f32) * r + (0.6806995451 as f32) * g + (0.1073969566 as f32) * b)
-      const s = cubeRoot((0.0883024619 as f32) * r + (0.2817188376 as f32) * g + (0.6299787005 as f32) * b)
+      const l = cubeRoot(lr * r + lg * g + lb * b)
+      const m = cubeRoot(mr * r + mg * g + mb * b)
+      const s = cubeRoot(sr * r + sg * g + sb * b)
       const okL = (0.2104542553 as f32) * l + (0.793617785 as f32) * m - (0.0040720468 as f32) * s
       const okA = (1.9779984951 as f32) * l - (2.428592205 as f32) * m + (0.4505937099 as f32) * s
       const okB = (0.0259040371 as f32) * l + (0.7827717662 as f32) * m - (0.808675766 as f32) * s

@@ -144,10 +144,11 @@ export function grainRows(
 
 /** See LensKernels.grain: the lines below each other weighed, and the grain laid on the picture. */
 export function grain(
-  out: usize, src: usize, noise: usize, weights: usize, radius: i32, shadows: f32, middle: f32, lights: f32, colour: f32, width: i32,
+  out: usize, src: usize, noise: usize, weights: usize, radius: i32, shadows: f32, middle: f32, lights: f32, colour: f32, weigh: usize, width: i32,
   y0: i32, y1: i32,
 ): void {
   const stride = (width as usize) << 4
+  const wr = load<f32>(weigh), wg = load<f32>(weigh, 4), wb = load<f32>(weigh, 8)
   const grey: f32 = 1 - colour
   const whole: f32 = 1 / sqrt<f32>(grey * grey + colour * colour)
   const own4 = f32x4.splat(colour * whole)
@@ -166,7 +167,7 @@ export function grain(
         const reach = (k as usize) * stride
         sum = f32x4.add(sum, f32x4.mul(f32x4.add(v128.load(n - reach), v128.load(n + reach)), v128.load(weights + ((k as usize) << 4))))
       }
-      const y4 = f32x4.extract_lane(p, 0) * 0.2126 + f32x4.extract_lane(p, 1) * 0.7152 + f32x4.extract_lane(p, 2) * 0.0722
+      const y4 = f32x4.extract_lane(p, 0) * wr + f32x4.extract_lane(p, 1) * wg + f32x4.extract_lane(p, 2) * wb
       const place = sqrt<f32>(min<f32>(1, max<f32>(0, y4 / alpha)))
       // 0.18, the middle, lies at its square root.
       const mid: f32 = 0.42426407

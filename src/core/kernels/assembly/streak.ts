@@ -439,13 +439,14 @@ export function rayBack(
 }
 
 /** Colour through black, white and gamma on its luminance: y' = ((y − black) / (white − black))^(1 / gamma). */
-export function lightLevels(out: usize, src: usize, black: f32, white: f32, power: f32, width: i32, y0: i32, y1: i32): void {
+export function lightLevels(out: usize, src: usize, black: f32, white: f32, power: f32, weigh: usize, width: i32, y0: i32, y1: i32): void {
   const end: usize = (y1 * width) as usize
+  const wr = load<f32>(weigh), wg = load<f32>(weigh, 4), wb = load<f32>(weigh, 8)
   const span: f32 = 1.0 / (white - black)
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const at = src + (i << 4)
     const p = v128.load(at)
-    const y: f32 = (0.2126 as f32) * load<f32>(at) + (0.7152 as f32) * load<f32>(at, 4) + (0.0722 as f32) * load<f32>(at, 8)
+    const y: f32 = wr * load<f32>(at) + wg * load<f32>(at, 4) + wb * load<f32>(at, 8)
     const level: f32 = (y - black) * span
     if (y > 0 && level > 0) {
       const wanted: f32 = power == 1 ? level : NativeMathf.pow(level, power)

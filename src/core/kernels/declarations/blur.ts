@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import { type Picture, plainPicture } from '../../picture/picture.ts'
 import { type Caught, caughtNumbers, plainColour } from './colour.ts'
 import { held } from '../twin-maths.ts'
@@ -63,11 +64,11 @@ export interface BlurKernels {
 }
 
 /** The plain twins. */
-export const plainBlur: BlurKernels = {
+export const plainBlur = (space: WorkingSpace): BlurKernels => ({
   brightHalve(out, src, offset, caught) {
     const bright = plainPicture(src.width, src.height)
-    plainColour.brightPass(bright, src, caught)
-    plainBlur.halve(out, bright, offset, 'black')
+    plainColour(space).brightPass(bright, src, caught)
+    this.halve(out, bright, offset, 'black')
   },
   halve(out, src, offset, edge) {
     for (let y = 0; y < out.height; y++)
@@ -116,14 +117,14 @@ export const plainBlur: BlurKernels = {
           out.data[(y * out.width + x) * 4 + c] = sum / count
         }
   },
-}
+})
 
-export const fastBlur = ({ run, withScratch, withFloats }: KernelCalls): BlurKernels => ({
+export const fastBlur = ({ run, withScratch, withFloats, weighAt }: KernelCalls): BlurKernels => ({
   brightHalve: (out, src, offset, caught) => {
     const bytes = 5 * (src.width + 32) * 16
     const sizes = [out.width, src.width, src.height, offset] as const
     withScratch(bytes, (at) => {
-      run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, ...caughtNumbers(caught))
+      run('brightHalve', out, out.at, src.at, at, bytes, ...sizes, ...caughtNumbers(caught, weighAt))
     })
   },
   halve: (out, src, offset, edge) => {

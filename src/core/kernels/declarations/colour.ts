@@ -1,5 +1,5 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
-import { luminance } from '../../picture/colour.ts'
 import { eachValue } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
@@ -10,12 +10,13 @@ export interface Caught {
   readonly knee: number
   /** Brightness that counts at most. */
   readonly ceiling: number
-  /** Brightness is that of the brightest channel, not the luminance (BT.709). */
+  /** Brightness is that of the brightest channel, not the luminance. */
   readonly byMost?: boolean
 }
 
-export const caughtNumbers = ({ threshold, knee, ceiling, byMost }: Caught) =>
-  [threshold, knee, ceiling, Number(byMost ?? false)] as const
+/** The numbers that kernels take for it; `weighAt` is where the weights of luminance are. */
+export const caughtNumbers = ({ threshold, knee, ceiling, byMost }: Caught, weighAt: number) =>
+  [threshold, knee, ceiling, byMost ? 0 : weighAt] as const
 
 export interface ColourKernels {
   /** Multiplies each channel. */
@@ -38,7 +39,7 @@ export interface ColourKernels {
 }
 
 /** The plain twins. */
-export const plainColour: ColourKernels = {
+export const plainColour = ({ luminance }: WorkingSpace): ColourKernels => ({
   gains(out, src, r, g, b, a) {
     eachValue(out, (i, c) => src.data[i]! * [r, g, b, a][c]!)
   },
@@ -83,9 +84,9 @@ export const plainColour: ColourKernels = {
   fill(out, r, g, b, a) {
     eachValue(out, (_, c) => [r, g, b, a][c]!)
   },
-}
+})
 
-export const fastColour = ({ run, withFloats, pool }: KernelCalls): ColourKernels => ({
+export const fastColour = ({ run, withFloats, pool, weighAt }: KernelCalls): ColourKernels => ({
   gains: (out, src, r, g, b, a) => {
     run('gains', out, out.at, src.at, r, g, b, a, out.width)
   },
@@ -96,7 +97,7 @@ export const fastColour = ({ run, withFloats, pool }: KernelCalls): ColourKernel
     })
   },
   brightPass: (out, src, caught) => {
-    run('brightPass', out, out.at, src.at, ...caughtNumbers(caught), out.width)
+    run('brightPass', out, out.at, src.at, ...caughtNumbers(caught, weighAt), out.width)
   },
   weigh: (out, src, matte, base, share) => {
     run('weigh', out, out.at, src.at, matte.at, base, share, out.width)

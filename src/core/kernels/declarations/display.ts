@@ -1,8 +1,8 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import {
   displayEntries,
   displayTable,
-  luminance,
   screenCurves,
   type ScreenCurve,
   type ScreenCurveName,
@@ -30,7 +30,7 @@ export interface DisplayKernels {
 }
 
 /** The plain twins. */
-export const plainDisplay: DisplayKernels = {
+export const plainDisplay = ({ luminance }: WorkingSpace): DisplayKernels => ({
   display(out, src, { gain, channel, checker, dither, curve = 'srgb' }) {
     const { encode, first } = screenCurves[curve]
     const table = displayTable(screenCurves[curve])
@@ -61,7 +61,7 @@ export const plainDisplay: DisplayKernels = {
       out[p * 4 + 3] = 255
     }
   },
-}
+})
 
 /** Codes between codes, in 128ths, over the same places as displayTable, and one more. */
 function fineTable({ encode, first }: ScreenCurve): Uint16Array {
@@ -80,7 +80,7 @@ function darkSlope({ encode, first }: ScreenCurve): number {
   return (encode(light!) * 255 * 128) / light!
 }
 
-export const fastDisplay = ({ run, isShared, store }: KernelCalls): DisplayKernels => {
+export const fastDisplay = ({ run, isShared, store, weighAt }: KernelCalls): DisplayKernels => {
   const tablesOf = (curve: ScreenCurve) => {
     const [table, fine] = [displayTable(curve), fineTable(curve)]
     const tableAt = store.allocateBytes(table.length)
@@ -99,7 +99,21 @@ export const fastDisplay = ({ run, isShared, store }: KernelCalls): DisplayKerne
       const seed = Math.imul(Math.round((dither ?? 0) * 16), 0x27d4eb2d)
       const rounding = [dither === undefined ? 0 : fineAt, seed] as const
       const shown = displayChannels.indexOf(channel)
-      run('display', src, at, src.at, tableAt, gain, shown, checker, ...rounding, first, slope, src.width)
+      run(
+        'display',
+        src,
+        at,
+        src.at,
+        tableAt,
+        gain,
+        shown,
+        checker,
+        ...rounding,
+        first,
+        slope,
+        weighAt,
+        src.width,
+      )
       if (isShared(out)) return
       out.set(new Uint8Array(store.memory.buffer, at, size))
       store.releaseBytes(at)

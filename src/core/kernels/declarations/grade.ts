@@ -1,5 +1,6 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
-import { leastCover, linearToSrgb, luminance, srgbToLinear } from '../../picture/colour.ts'
+import { leastCover, linearToSrgb, srgbToLinear } from '../../picture/colour.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
 /** A colour decision list. */
@@ -59,7 +60,7 @@ export interface GradeKernels {
    */
   toneTable(out: Picture, src: Picture, table: Float32Array, by: 'tones' | 'colours'): void
   /**
-   * Straight colour through (in · slope + offset) ^ power, then saturation about the luminance of BT.709; alpha kept. Held in 0–1
+   * Straight colour through (in · slope + offset) ^ power, then saturation about luminance; alpha kept. Held in 0–1
    * after each of both on wish; else what is below 0 is left as it is by the power. Light without cover takes no offset. Source: ASC CDL 1.2.
    */
   decisionList(out: Picture, src: Picture, decisions: Decisions): void
@@ -72,7 +73,7 @@ export interface GradeKernels {
 }
 
 /** The plain twins. */
-export const plainGrade: GradeKernels = {
+export const plainGrade = ({ luminance }: WorkingSpace): GradeKernels => ({
   toneTable(out, src, table, by) {
     // Between the two entries about a value, found by looking.
     const tone = (v: number, lane: number) => {
@@ -158,18 +159,18 @@ export const plainGrade: GradeKernels = {
       for (let c = 0; c < 4; c++) out.data[i + c] = src.data[i + c]! * (c < 3 ? factor : 1)
     }
   },
-}
+})
 
-export const fastGrade = ({ run, withFloats }: KernelCalls): GradeKernels => ({
+export const fastGrade = ({ run, withFloats, weighAt }: KernelCalls): GradeKernels => ({
   toneTable: (out, src, tones, by) => {
     withFloats(tones, (at) => {
-      run('toneTable', out, out.at, src.at, at, Number(by === 'colours'), out.width)
+      run('toneTable', out, out.at, src.at, at, Number(by === 'colours'), weighAt, out.width)
     })
   },
   decisionList: (out, src, { slope, offset, power, saturation, isHeld }) => {
     const numbers = [...slope, 1, ...offset, 0, ...power, 1, saturation, Number(isHeld)]
     withFloats(numbers, (at) => {
-      run('decisionList', out, out.at, src.at, at, out.width)
+      run('decisionList', out, out.at, src.at, at, weighAt, out.width)
     })
   },
   hold: (out, src, low, high, withAlpha) => {
@@ -183,6 +184,6 @@ export const fastGrade = ({ run, withFloats }: KernelCalls): GradeKernels => ({
     })
   },
   shoulder: (out, src, gain, white) => {
-    run('shoulder', out, out.at, src.at, gain, white, out.width)
+    run('shoulder', out, out.at, src.at, gain, white, weighAt, out.width)
   },
 })

@@ -1,6 +1,7 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { type JoinMode, blends, isOperator, operators, blendColour } from '../join-modes.ts'
-import { leastCover, luminance } from '../../picture/colour.ts'
+import { leastCover } from '../../picture/colour.ts'
 import { screen, eachValue } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
@@ -45,7 +46,7 @@ export interface JoinKernels {
 }
 
 /** The plain twins. */
-export const plainJoin: JoinKernels = {
+export const plainJoin = ({ luminance }: WorkingSpace): JoinKernels => ({
   join(out, below, top, matte, mode, opacity) {
     for (let p = 0; p < out.width * out.height; p++) {
       const weight = opacity * (matte ? matte.data[p]! : 1)
@@ -73,9 +74,9 @@ export const plainJoin: JoinKernels = {
       return Math.min(1, src.data[i]! + Math.max(0, y))
     })
   },
-}
+})
 
-export const fastJoin = ({ run }: KernelCalls): JoinKernels => ({
+export const fastJoin = ({ run, weighAt }: KernelCalls): JoinKernels => ({
   join: (out, below, top, matte, mode, opacity) => {
     const sources = [out.at, below.at, top.at, matte?.at ?? 0, opacity] as const
     if (mode === 'over') run('joinOver', out, ...sources, out.width)
@@ -89,6 +90,7 @@ export const fastJoin = ({ run }: KernelCalls): JoinKernels => ({
     run('mix', out, out.at, src.at, effect.at, matte?.at ?? 0, amount, out.width)
   },
   addLight: (out, src, light, mode, intoAlpha) => {
-    run('addLight', out, out.at, src.at, light.at, Number(mode === 'screen'), Number(intoAlpha), out.width)
+    const how = [Number(mode === 'screen'), Number(intoAlpha), weighAt] as const
+    run('addLight', out, out.at, src.at, light.at, ...how, out.width)
   },
 })

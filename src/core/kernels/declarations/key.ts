@@ -1,3 +1,4 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { linearToOklab } from '../../picture/oklab.ts'
 import { leastCover } from '../../picture/colour.ts'
@@ -24,11 +25,12 @@ export interface KeyKernels {
 }
 
 /** The plain twins. */
-export const plainKey: KeyKernels = {
+export const plainKey = (space: WorkingSpace): KeyKernels => ({
   keyColour(out, { data }, picks, { reach, soft, lightness }) {
     for (let i = 0; i < out.data.length; i++) {
       const [r, g, b, alpha] = [data[i * 4]!, data[i * 4 + 1]!, data[i * 4 + 2]!, data[i * 4 + 3]!]
-      const [l, a, bb] = alpha > leastCover ? linearToOklab(r / alpha, g / alpha, b / alpha) : [0, 0, 0]
+      const [l, a, bb] =
+        alpha > leastCover ? linearToOklab(space, r / alpha, g / alpha, b / alpha) : [0, 0, 0]
       const near = (isWanted: boolean) =>
         picks
           .filter((p) => p.isWanted === isWanted)
@@ -40,13 +42,13 @@ export const plainKey: KeyKernels = {
       out.data[i] = alpha > leastCover ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
     }
   },
-}
+})
 
-export const fastKey = ({ run, withFloats }: KernelCalls): KeyKernels => ({
+export const fastKey = ({ run, withFloats, conesAt }: KernelCalls): KeyKernels => ({
   keyColour: (out, src, picks, { reach, soft, lightness }) => {
     const numbers = picks.flatMap(({ lab, isWanted }) => [...lab, isWanted ? 1 : -1])
     withFloats(numbers, (at) => {
-      run('keyColour', out, out.at, src.at, at, picks.length, reach, soft, lightness, out.width)
+      run('keyColour', out, out.at, src.at, at, picks.length, reach, soft, lightness, conesAt, out.width)
     })
   },
 })

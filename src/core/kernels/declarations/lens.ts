@@ -1,4 +1,5 @@
-import { leastCover, luminance } from '../../picture/colour.ts'
+import type { WorkingSpace } from '../../colour/working.ts'
+import { leastCover } from '../../picture/colour.ts'
 import { mixedBits } from '../../picture/dither.ts'
 import type { Picture, Rgb } from '../../picture/picture.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
@@ -68,7 +69,7 @@ const ovalNumbers = (shading: Shading) => {
 }
 
 /** The plain twins. */
-export const plainLens: LensKernels = {
+export const plainLens = ({ luminance }: WorkingSpace): LensKernels => ({
   fringe(out, src, waves, centre, amount, corner, growth) {
     const { width, height } = src
     const at = (x: number, y: number, c: number) =>
@@ -145,9 +146,9 @@ export const plainLens: LensKernels = {
       return src.data[i]! + alpha * much * mixed
     })
   },
-}
+})
 
-export const fastLens = ({ run, withFloats, withScratch }: KernelCalls): LensKernels => ({
+export const fastLens = ({ run, withFloats, withScratch, weighAt }: KernelCalls): LensKernels => ({
   fringe: (out, src, waves, centre, amount, corner, growth) => {
     const fours = Math.ceil(waves.length / 4)
     const numbers = Array.from({ length: fours }, (_, k) => {
@@ -185,7 +186,7 @@ export const fastLens = ({ run, withFloats, withScratch }: KernelCalls): LensKer
   grain: (out, src, noise, line, { shadows, middle, lights, colour }) => {
     withFloats(line.flat(), (at) => {
       const look = [shadows, middle, lights, colour] as const
-      run('grain', out, out.at, src.at, noise.at, at, line.length - 1, ...look, out.width)
+      run('grain', out, out.at, src.at, noise.at, at, line.length - 1, ...look, weighAt, out.width)
     })
   },
 })

@@ -1,5 +1,5 @@
 import type { Picture } from '../../picture/picture.ts'
-import { luminance } from '../../picture/colour.ts'
+import { rec709 } from '../../colour/working.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
 export const scopeKinds = ['histogram', 'waveform', 'parade', 'vectorscope'] as const
@@ -52,7 +52,7 @@ export const plainScope: ScopeKernels = {
         const [r, g, b] = [data[at]!, data[at + 1]!, data[at + 2]!]
         if (data.subarray(at, at + 4).every((v) => v === 0)) continue
         pixels++
-        const y709 = luminance(r, g, b)
+        const y709 = rec709.luminance(r, g, b)
         const foot = (levels - 1) * columns + Math.floor(((x - left) * columns) / (right - left))
         if (kind === 'histogram')
           [r, g, b, y709].forEach((v, plane) => counts[plane * levels + levelOf(v)]!++)
@@ -61,7 +61,7 @@ export const plainScope: ScopeKernels = {
           [r, g, b].forEach((v, plane) => counts[plane * columns * levels + foot - levelOf(v) * columns]!++)
         else {
           const [er, eg, eb] = [r, g, b].map((v) => encoded[placeOf(v)]!) as [number, number, number]
-          const luma = luminance(er, eg, eb)
+          const luma = rec709.luminance(er, eg, eb)
           const scale = side / (2 * reach)
           const cx = Math.floor(((eb - luma) / 1.8556 + reach) * scale)
           const cy = Math.floor((reach - (er - luma) / 1.5748) * scale)

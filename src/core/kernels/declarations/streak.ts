@@ -1,6 +1,6 @@
+import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { type Tap, type Taps, weightsOf } from '../line-profile.ts'
-import { luminance } from '../../picture/colour.ts'
 import { held, eachValue, along, between } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 
@@ -57,7 +57,7 @@ export interface StreakKernels {
 }
 
 /** The plain twins. */
-export const plainStreak: StreakKernels = {
+export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
   streakLines(out, src, slope, first, ahead, behind) {
     const { width } = src
     for (let i = 0; i < out.height; i++) {
@@ -149,7 +149,7 @@ export const plainStreak: StreakKernels = {
       for (let c = 0; c < 4; c++) out.data[i + c] = c < 3 ? src.data[i + c]! * factor : 0
     }
   },
-}
+})
 
 export const fastStreak = ({
   run,
@@ -157,6 +157,7 @@ export const fastStreak = ({
   withFloats,
   withDoubles,
   withTaps,
+  weighAt,
 }: KernelCalls): StreakKernels => ({
   streakLines: (out, src, slope, first, ahead, behind) => {
     const tables = [ahead, behind].map((taps) => {
@@ -227,6 +228,6 @@ export const fastStreak = ({
     })
   },
   lightLevels: (out, src, black, white, gamma) => {
-    run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, out.width)
+    run('lightLevels', out, out.at, src.at, black, white, 1 / gamma, weighAt, out.width)
   },
 })
