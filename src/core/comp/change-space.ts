@@ -1,8 +1,9 @@
 import { apply, type Matrix } from '../colour/spaces.ts'
 import { betweenSpaces, type WorkingName } from '../colour/working.ts'
 import { defaultOn, type DialValue } from '../dials/dials.ts'
+import { emptyComp } from './edits.ts'
 import type { RecipeHead } from './recipe.ts'
-import { isTrack, type Comp, type Setting, type Step } from './schema.ts'
+import { isTrack, type Comp, type Lane, type Setting, type Step } from './schema.ts'
 import { dialAt, listSettings, putSetting, settingOf } from './settings.ts'
 
 type Three = readonly [number, number, number]
@@ -38,6 +39,24 @@ function movedRecipe(recipe: RecipeHead, m: Matrix): RecipeHead {
   return { ...recipe, dials }
 }
 
+/** Lanes and steps whose colours are of one space, as they are in another; they need not be whole alone. */
+export function piecesIn<P extends { readonly lanes: readonly Lane[]; readonly steps: readonly Step[] }>(
+  piece: P,
+  from: WorkingName | undefined,
+  to: WorkingName | undefined,
+): P {
+  if (!betweenSpaces(from, to)) return piece
+  const holder = emptyComp(1, 1)
+  const comp: Comp = {
+    ...holder,
+    lanes: [...piece.lanes],
+    master: [...piece.steps],
+    ...(from === 'acescg' ? { space: from } : {}),
+  }
+  const { lanes, master } = changeSpace(comp, to ?? 'rec709')
+  return { ...piece, lanes, steps: master }
+}
+
 /**
  * The comp worked in another space: passes come into it, and colours that were set or that effects begin with keep their look. A colour that the
  * new space can not hold without light below 0 is held at 0, as dials are.
@@ -55,7 +74,7 @@ export function changeSpace(comp: Comp, to: WorkingName): Comp {
     const one = (value: DialValue) => movedValue(dial.type, value, m)
     const changed: Setting | DialValue = isTrack(setting)
       ? { ...setting, keys: setting.keys.map((k) => ({ ...k, value: one(k.value as DialValue) as typeof k.value })) }
-      : one(setting as DialValue)
+      : one(setting)
     if (!isSame(changed, setting)) next = putSetting(next, ref, changed)
   }
   const step = (s: Step): Step => (s.recipe ? { ...s, recipe: movedRecipe(s.recipe, m) } : s)

@@ -10,7 +10,7 @@ export default defineEffect({
   purpose:
     'Makes a matte: white with the cover of the alpha, the luminance or a channel, or of a fed matte such as an object.',
   search: 'matte mask key luma channel object cover id cryptomatte cut-out extract alpha isolate selection',
-  law: `The fed shape, or the alpha, BT.709 luminance or channel of the premultiplied picture, held in 0–1; inverted 1 − that. White with that cover.`,
+  law: `The fed shape, or the alpha, luminance or channel of the premultiplied picture, held in 0–1; inverted 1 − that. White with that cover.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
     shape: {

@@ -1,4 +1,3 @@
-import type { Screen } from '../comp/schema.ts'
 import { screenMatrix, type Looked } from './viewed.ts'
 import type { Picture } from '../picture/picture.ts'
 

@@ -1,4 +1,5 @@
 import { expect } from 'vitest'
+import { rec709, workingSpace } from '../colour/working.ts'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 import type { Kernels } from './kernels.ts'
 import { plainKernels } from './plain-kernels.ts'
@@ -58,9 +59,20 @@ export function comparing(width: number, height: number) {
     const [m, fm] = pair(width, height, 3, 1)
     const out = plainPicture(outSize[0]!, outSize[1]!)
     const fastOut = store.allocate(outSize[0]!, outSize[1]!, 4)
-    run(plainKernels, out, a, b, m)
-    run(fast, fastOut, fa, fb, fm)
-    expectClose(out.data, fastOut.data, tolerance)
+    // In another working space, too, whose weights of luminance are others.
+    for (const space of [workingSpace('acescg'), rec709]) {
+      for (const data of [out.data, fastOut.data]) data.fill(0)
+      const [plainA, plainB] = [
+        { ...a, data: a.data.slice() },
+        { ...b, data: b.data.slice() },
+      ]
+      const kept = [fa.data.slice(), fb.data.slice()]
+      run(plainKernels.inSpace(space), out, plainA, plainB, m)
+      run(fast.inSpace(space), fastOut, fa, fb, fm)
+      expectClose(out.data, fastOut.data, tolerance)
+      fa.data.set(kept[0]!)
+      fb.data.set(kept[1]!)
+    }
     for (const picture of [fa, fb, fm, fastOut]) store.release(picture)
   }
 }

@@ -57,7 +57,8 @@ test('the display table is at most one code off anywhere in 0–1', () => {
 test('saturation and hue turns keep greys, saturation 0 gives luminance, a full turn gives the colour back', () => {
   const apply = (m: number[], c: number[]) =>
     [0, 1, 2].map((r) => m[r * 3]! * c[0]! + m[r * 3 + 1]! * c[1]! + m[r * 3 + 2]! * c[2]!)
-  for (const v of apply(hueSaturationMatrix(rec709, 77, 1.7, 1), [0.4, 0.4, 0.4])) expect(v).toBeCloseTo(0.4, 10)
+  for (const v of apply(hueSaturationMatrix(rec709, 77, 1.7, 1), [0.4, 0.4, 0.4]))
+    expect(v).toBeCloseTo(0.4, 10)
   for (const v of apply(hueSaturationMatrix(rec709, 0, 0, 1), [0.2, 0.5, 3]))
     expect(v).toBeCloseTo(rec709.luminance(0.2, 0.5, 3), 10)
   apply(hueSaturationMatrix(rec709, 360, 1, 1), [0.2, 0.5, 3]).forEach((v, i) => {

@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { piecesIn } from '../comp/change-space.ts'
 import { emptyComp } from '../comp/edits.ts'
 import { putIn, takeOut, type Fragment } from '../comp/fragment.ts'
 import { ProblemError } from '../comp/problem.ts'
@@ -15,6 +16,8 @@ export const clipFormat = 'zafiro-steps'
 const clipSchema = v.object({
   format: v.literal(clipFormat, 'is not the format of copied steps'),
   comp: v.pipe(v.number(), v.integer()),
+  /** What colours are of; linear Rec.709 where left out. */
+  space: v.optional(v.picklist(['acescg'])),
   steps: v.array(v.unknown()),
   lanes: v.array(v.unknown()),
   drawings: v.array(v.unknown()),
@@ -33,6 +36,7 @@ const clipSchema = v.object({
 
 /** Copied steps or lanes, with what is known of their media. */
 export interface Clip extends Fragment {
+  readonly space?: 'acescg' | undefined
   readonly media: KnownMedia
 }
 
@@ -45,7 +49,7 @@ export function clipText(
   const { steps, lanes, drawings } = takeOut(comp, { ...what, withDrawings: true })
   const text = JSON.stringify([steps, lanes])
   const used = Object.entries(knownMedia(media)).filter(([ref]) => text.includes(`"media":${JSON.stringify(ref)}`))
-  return JSON.stringify({ format: clipFormat, comp: compVersion, steps, lanes, drawings, media: Object.fromEntries(used) })
+  return JSON.stringify({ format: clipFormat, comp: compVersion, space: comp.space, steps, lanes, drawings, media: Object.fromEntries(used) })
 } // prettier-ignore
 
 /** Whether a text looks like copied steps. */
@@ -61,7 +65,7 @@ export function readClip(text: string): Clip {
   }
   const read = v.safeParse(clipSchema, data)
   if (!read.success) throw new ProblemError('These steps can not be pasted', issuesToProblems(read.issues))
-  const { comp: version, steps, lanes, drawings, media } = read.output
+  const { comp: version, space, steps, lanes, drawings, media } = read.output
   if (steps.length + lanes.length === 0)
     throw new ProblemError('These steps can not be pasted', [{ path: '', message: 'the text holds no step' }])
   const holder = {
@@ -75,6 +79,7 @@ export function readClip(text: string): Clip {
     drawings: comp.drawings,
     inputs: [],
     media,
+    space,
   }
 }
 
@@ -98,7 +103,8 @@ export function pasteClip(
   const holder = { ...emptyComp(1, 1), lanes: [...clip.lanes], master: [...clip.steps], drawings: [] }
   const known = Object.keys(clip.media).length > 0
   const { comp: fit, lost: cut } = known ? withMediaOf(holder, clip.media, media) : { comp: holder, lost: [] }
-  const piece = { lanes: fit.lanes, steps: fit.master, inputs: [], drawings: clip.drawings.filter((d) => !isSame(d)) }
+  const own = { lanes: fit.lanes, steps: fit.master, inputs: [], drawings: clip.drawings.filter((d) => !isSame(d)) }
+  const piece = piecesIn(own, clip.space, comp.space)
   const [next, ids] = isLanes
     ? putIn(comp, piece, { inFrontOf: laneId })
     : putIn(comp, piece, { laneId, at })

@@ -1,5 +1,6 @@
 import * as v from 'valibot'
 import { dialProblems, storeProblems } from '../comp/check.ts'
+import { piecesIn } from '../comp/change-space.ts'
 import { editStep, emptyComp, placeOfStep } from '../comp/edits.ts'
 import { putIn, takeOut } from '../comp/fragment.ts'
 import type { MediaTable } from '../comp/media.ts'
@@ -25,6 +26,8 @@ export interface RecipeFile {
   readonly comp: number
   /** The size of the frame that its pixels are of. */
   readonly canvas: { readonly width: number; readonly height: number }
+  /** What its colours are of; linear Rec.709 where left out. */
+  readonly space?: 'acescg'
   /** The step, with nothing connected. */
   readonly step: Step
   readonly lanes: readonly Lane[]
@@ -44,6 +47,7 @@ export function recipeFileOf(comp: Comp, stepId: string): RecipeFile | undefined
     version: recipeFileVersion,
     comp: comp.version,
     canvas: { width, height },
+    ...(comp.space ? { space: comp.space } : {}),
     step: { ...step, on: true, amount: 1, feeds: {} },
     lanes: piece.lanes,
     drawings: piece.drawings,
@@ -55,6 +59,7 @@ const fileSchema = v.object({
   version: v.pipe(v.number(), v.integer()),
   comp: v.pipe(v.number(), v.integer()),
   canvas: v.object({ width: v.number(), height: v.number() }),
+  space: v.optional(v.picklist(['acescg'], 'is a working space that is not known here')),
   step: v.looseObject({ id: v.string(), recipe: v.looseObject({}) }),
   lanes: v.array(v.looseObject({ id: v.string() })),
   drawings: v.array(v.unknown()),
@@ -97,7 +102,7 @@ export function parseRecipeFile(data: unknown): RecipeFile {
   const what = 'This recipe can not be taken'
   const read = v.safeParse(fileSchema, data)
   if (!read.success) throw new ProblemError('This is no Zafiro recipe', issuesToProblems(read.issues))
-  const { version, comp: of, canvas } = read.output
+  const { version, comp: of, canvas, space } = read.output
   if (version > recipeFileVersion || of > compVersion)
     throw new ProblemError(what, [
       { path: 'version', message: 'is of a newer Zafiro than this one; take this one to that state first' },
@@ -116,6 +121,7 @@ export function parseRecipeFile(data: unknown): RecipeFile {
     version: recipeFileVersion,
     comp: comp.version,
     canvas,
+    ...(space ? { space } : {}),
     step,
     lanes: comp.lanes.filter((l) => l.id !== 'holder'),
     drawings: comp.drawings,
@@ -178,12 +184,13 @@ function sized(file: RecipeFile, width: number): RecipeFile {
 }
 
 /**
- * Puts a recipe onto a lane (or the master) before the step now at `at`, with ids of its own; what is in pixels is made for the comp's width, and
+ * Puts a recipe onto a lane (or the master) before the step now at `at`, with ids of its own; what is in pixels is made for the comp's width, colours for its space, and
  * inputs that are there without a doubt are connected. Gives back the id of its step.
  */
 export function putRecipe(comp: Comp, media: MediaTable, file: RecipeFile, laneId: string, at: number): [Comp, string] {
   const fit = sized(file, comp.canvas.width)
-  const piece = { lanes: fit.lanes, steps: [fit.step], drawings: fit.drawings, inputs: [] }
+  const colours = { lanes: fit.lanes, steps: [fit.step], drawings: fit.drawings, inputs: [] }
+  const piece = piecesIn(colours, file.space, comp.space)
   const [next, ids] = putIn(comp, piece, { laneId, at })
   const id = ids.get(fit.step.id)!
   const effect = effectOf(allSteps(next).find((s) => s.id === id))

@@ -16,7 +16,8 @@ export interface Draft {
   readonly name: string
   readonly layers: readonly LayerKind[]
   readonly compression: WrittenCompression
-  readonly space: OutputSpace
+  /** Usually EXR is as the shot is worked in, and all else Rec.709. */
+  readonly space: OutputSpace | 'usual'
   /** Where files are put, too; the data folder alone where left out. */
   readonly deliver: Delivery | undefined
 }
@@ -28,7 +29,7 @@ export const usualDraft: Draft = {
   name: usualName,
   layers: [],
   compression: 'zip',
-  space: 'rec709',
+  space: 'usual',
   deliver: undefined,
 }
 
@@ -67,7 +68,7 @@ export function settingsOf(draft: Draft): RenderSettings {
       ...(name === usualName ? {} : { name }),
       ...(isExr && layers.length > 0 ? { layers: Object.fromEntries(layers.map((k) => [k, true])) } : {}),
       ...(isExr && compression !== 'zip' ? { compression } : {}),
-      ...(space === 'rec709' ? {} : { space }),
+      ...(space === 'usual' ? {} : { space }),
       // In one order, so that settings can be compared.
       ...(deliver ? { deliver: { root: deliver.root, folder: deliver.folder, there: deliver.there } } : {}),
     },
@@ -76,7 +77,7 @@ export function settingsOf(draft: Draft): RenderSettings {
 
 /** Settings to be chosen further. */
 export function draftOf({ formats, options }: RenderSettings): Draft {
-  const { size = 1, name = usualName, layers = {}, compression = 'zip', space = 'rec709', deliver } = options
+  const { size = 1, name = usualName, layers = {}, compression = 'zip', space = 'usual', deliver } = options
   return {
     formats,
     sizeText: typeof size === 'number' ? String(size) : 'width',

@@ -3,6 +3,7 @@
 import { useState } from 'react'
 import { askedAnswer } from '../../contracts/answers.ts'
 import { primariesWords } from '../../core/colour/file-colour.ts'
+import { workingWords } from '../../core/colour/working.ts'
 import { outputSpaces, type OutputSpace } from '../../core/colour/spaces.ts'
 import { writtenCompressions, type WrittenCompression } from '../../core/formats/exr-write.ts'
 import { outputFormats, type OutputFormat } from '../../core/formats/write-picture.ts'
@@ -87,6 +88,7 @@ export function RenderForm({
   const [isAsking, setIsAsking] = useState(false)
   const [isSaving, setIsSaving] = useState(false)
   const [isSure, setIsSure] = useState(false)
+  const worked = useShot((s) => s.comp.space ?? 'rec709')
   const { formats, sizeText, width, name, layers, compression, space, deliver } = draft
   const change = (patch: Partial<Draft>) => {
     onChange({ ...draft, ...patch })
@@ -138,7 +140,7 @@ export function RenderForm({
     change({ formats: outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))) })
   }
   const isNameRight = draftProblem({ ...draft, sizeText: '1' }) === undefined
-  const example = isNameRight ? filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1, space }) : undefined
+  const example = isNameRight ? filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1, space: space === 'usual' ? undefined : space }) : undefined
 
   return (
     <form
@@ -279,9 +281,10 @@ export function RenderForm({
               className="w-full rounded bg-base-300 px-1.5 py-1"
               value={space}
               onChange={(event) => {
-                change({ space: event.target.value as OutputSpace })
+                change({ space: event.target.value as OutputSpace | 'usual' })
               }}
             >
+              <option value="usual">{worked === 'rec709' ? 'Rec.709 (sRGB), as worked in' : `EXR ${workingWords[worked]}, else Rec.709`}</option>
               {outputSpaces.map((s) => (
                 <option key={s} value={s}>
                   {primariesWords[s]}
