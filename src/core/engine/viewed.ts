@@ -1,5 +1,6 @@
 import type { Pass } from '../comp/media.ts'
 import { pictureMatrix, rec709, workingSpace, type WorkingName } from '../colour/working.ts'
+import { throughProcess } from '../colour/process.ts'
 import { inverse, multiply, toWorking } from '../colour/spaces.ts'
 import type { Screen, Viewing } from '../comp/schema.ts'
 import type { DisplayOptions } from '../kernels/kernels.ts'
@@ -63,15 +64,19 @@ export function displayViewed(
     kernels.display(codes, out, { ...view, gain })
     store.release(out)
   }
-  const entries = table?.pass.detail?.table
-  const isPlain = view.channel === 'alpha' || (viewing?.type !== 'shoulder' && !(table && entries))
+  const { table: entries, process } = table?.pass.detail ?? {}
+  const isPlain =
+    view.channel === 'alpha' || (viewing?.type !== 'shoulder' && !(table && (entries ?? process)))
   if (isPlain) {
     show(picture, view.gain)
     return
   }
   const seen = store.allocate(picture.width, picture.height, 4)
   if (viewing?.type === 'shoulder') kernels.shoulder(seen, picture, view.gain, viewing.white)
-  else if (table && entries) {
+  else if (table && process) {
+    const by = { gain: view.gain, takesEncoded: viewing?.takes === 'srgb', givesEncoded: true }
+    throughProcess(seen.data, picture.data, process, { data: table.picture.data, stride: 4 }, by)
+  } else if (table && entries) {
     const { size, cube: isCube, from, to } = entries
     const takesEncoded = viewing?.takes === 'srgb'
     kernels.lookUp(seen, picture, { table: table.picture, size, isCube, from, to, gain: view.gain, takesEncoded, givesEncoded: true }) // prettier-ignore

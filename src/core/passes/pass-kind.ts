@@ -1,4 +1,5 @@
 import * as v from 'valibot'
+import { processNode } from '../colour/process.ts'
 import { finite } from '../comp/parts.ts'
 import type { PassStats } from '../formats/pass-stats.ts'
 import type { Picture } from '../picture/picture.ts'
@@ -32,6 +33,8 @@ export const passDetailSchema = v.object({
       to: v.strictTuple([finite, finite, finite]),
     }),
   ),
+  /** Of a process list: its nodes, whose tables are the entries of the pass. */
+  process: v.optional(v.pipe(v.array(processNode), v.maxLength(64))),
 })
 export type PassDetail = v.InferOutput<typeof passDetailSchema>
 

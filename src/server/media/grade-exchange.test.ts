@@ -1,35 +1,16 @@
-import { execFileSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { join } from 'node:path'
-import { afterAll, describe, expect, test } from 'vitest'
+import { describe, expect, test } from 'vitest'
 import { parseCdl, writeCdl } from '../../core/formats/cdl.ts'
 import { parseCube, type CubeTable } from '../../core/formats/cube.ts'
 import { createLoneKernels } from '../../core/kernels/wasm-kernels.ts'
+import { byOcioFile } from './by-ocio.ts'
 import { openMediaFile } from './media-file.ts'
 
 // Tables and decision lists mean the same to us and to OpenColorIO's library (Debian: python3-pyopencolorio).
 
-const folder = mkdtempSync(join(tmpdir(), 'zafiro-grade-'))
-afterAll(() => {
-  rmSync(folder, { recursive: true })
-})
 const { kernels, store } = createLoneKernels(64)
 
-const reader = `
-import PyOpenColorIO as O, sys, json
-t = O.FileTransform(sys.argv[1], interpolation=O.INTERP_TETRAHEDRAL, cccId=sys.argv[2])
-p = O.Config.CreateRaw().getProcessor(t).getDefaultCPUProcessor()
-print(json.dumps([p.applyRGB(c) for c in json.load(sys.stdin)]))
-`
-/** What OpenColorIO makes of colours by a file. */
-function byOpenColorIo(name: string, text: string, colours: readonly number[][], id = ''): number[][] {
-  const path = join(folder, name)
-  writeFileSync(path, text)
-  const args = ['-c', reader, path, id]
-  const answer = execFileSync('/usr/bin/python3', args, { input: JSON.stringify(colours) })
-  return JSON.parse(answer.toString()) as number[][]
-}
+const byOpenColorIo = (name: string, text: string, of: readonly number[][], id = '') =>
+  byOcioFile(name, text, of, id, 'INTERP_TETRAHEDRAL')
 
 /** A table as a .cube file. */
 function writeCube({ title, isCube: isCubic, size, from, to, values }: CubeTable): string {

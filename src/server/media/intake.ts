@@ -223,7 +223,7 @@ export async function beginShot(
   const split = splitPassName(own)
   const place: Place = split?.isSure ? { name: split.base, beside: split.pass } : { name: own }
   const taken = await take(path, fileName, place.beside)
-  if (taken.info.format === 'cube')
+  if (taken.info.format === 'cube' || taken.info.format === 'clf')
     throw new IntakeError(fileName, 'it is a colour table. Begin with a picture')
   const id = await storing(fileName, () =>
     inTransaction(pool, async (db) => {

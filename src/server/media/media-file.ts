@@ -12,6 +12,7 @@ import {
 } from '../../core/colour/spaces.ts'
 import { guessPass } from '../../core/passes/guess-pass.ts'
 import { rulesOf } from '../../core/passes/passes.ts'
+import { isClf, parseClf } from '../../core/formats/clf.ts'
 import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type ExrPart, type Window } from '../../core/formats/exr-header.ts'
@@ -35,7 +36,7 @@ export interface PartInfo {
 
 /** What a file holds, as far as its headers say. */
 export interface MediaInfo {
-  readonly format: 'exr' | 'png' | 'jpeg' | 'webp' | 'tiff' | 'hdr' | 'cube'
+  readonly format: 'exr' | 'png' | 'jpeg' | 'webp' | 'tiff' | 'hdr' | 'cube' | 'clf'
   readonly width: number
   readonly height: number
   readonly dataWindow: Window
@@ -76,6 +77,7 @@ export function openMediaFile(bytes: Uint8Array): MediaFile {
   if (isExr(bytes)) return openExr(bytes)
   if (isPng(bytes)) return openPng(bytes)
   if (isCube(bytes)) return openCube(bytes)
+  if (isClf(bytes)) return openClf(bytes)
   if (bytes.length === 0) throw new FormatError('picture', 0, 'it is empty')
   throw new FormatError(
     'picture',
@@ -387,29 +389,62 @@ function openPng(bytes: Uint8Array): MediaFile {
 /** A colour table as a file with one pass: a row of entries for lines, size² × size of them for a cube. */
 function openCube(bytes: Uint8Array): MediaFile {
   const { isCube: cube, size, from, to, values } = parseCube(bytes)
+  const table = { size, cube, from: [...from], to: [...to] } as NonNullable<Pass['detail']>['table']
+  return tableFile(
+    'cube',
+    values,
+    cube ? size * size : size,
+    { table },
+    cube ? `a cube of ${size} × ${size} × ${size}` : `lines of ${size} entries`,
+  )
+}
+
+/** A process list as a file with one pass: the entries of all its tables, row after row. */
+function openClf(bytes: Uint8Array): MediaFile {
+  const { name, nodes, entries } = parseClf(bytes)
+  const width = Math.min(entries.length / 3, 4096)
+  const whole = new Float32Array(Math.ceil(entries.length / 3 / width) * width * 3)
+  whole.set(entries)
+  const words = nodes.map((n) => n.type).join(', ')
+  return tableFile(
+    'clf',
+    whole,
+    width,
+    { process: [...nodes] },
+    `a process list${name === '' ? '' : ` “${name}”`}: ${words}`,
+  )
+}
+
+/** Entries of three values, `width` of them in a row, as a file with one pass. */
+function tableFile(
+  format: 'cube' | 'clf',
+  values: Float32Array,
+  width: number,
+  detail: NonNullable<Pass['detail']>,
+  reason: string,
+): MediaFile {
   const samples: Samples = {
-    width: cube ? size * size : size,
-    height: cube ? size : 1,
+    width,
+    height: values.length / 3 / width,
     channels: ['R', 'G', 'B'],
     data: values,
     most: 1,
   }
   const file = rasterFile({
-    format: 'cube',
+    format,
     compression: 'none',
     colour: namedColour('rec709', 'linear', 'a table'),
     alpha: 'ignored',
     warnings: [],
     samples,
   })
-  const table = { size, cube, from: [...from], to: [...to] } as NonNullable<Pass['detail']>['table']
   const pass: Pass = {
     name: 'table',
     kind: 'table',
     channels: ['R', 'G', 'B', 'A'],
     type: 'float',
-    detail: { table },
-    reason: cube ? `a cube of ${size} × ${size} × ${size}` : `lines of ${size} entries`,
+    detail,
+    reason,
   }
   return { ...file, info: { ...file.info, passes: [pass] } }
 }

@@ -5,7 +5,7 @@ import { useRef, useState } from 'react'
 import { IntakeDialog } from './intake-dialog.tsx'
 import type { BringIn } from './use-bring-in.ts'
 
-export const pictureFiles = '.exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr,.cube,.json'
+export const pictureFiles = '.exr,.png,.tif,.tiff,.jpg,.jpeg,.webp,.hdr,.cube,.clf,.json'
 
 const size = (bytes: number) =>
   bytes >= 1e9 ? `${(bytes / 1e9).toFixed(1)} GB` : `${Math.round(bytes / 1e6)} MB`

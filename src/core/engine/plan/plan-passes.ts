@@ -135,7 +135,11 @@ export function tableNode(p: Planning, link: Link, laneId: string, stepId?: stri
   const pass = passBehind(p, link)
   const hash = link.type === 'pass' && pass && fileAt(p.media[link.media]!, p.mediaFrame, pass)
   if (!hash || pass.kind !== 'table') {
-    p.report(laneId, stepId, 'Its table is missing, or no table. Bring in a .cube file and choose it.')
+    p.report(
+      laneId,
+      stepId,
+      'Its table is missing, or no table. Bring in a .cube or .clf file and choose it.',
+    )
     return undefined
   }
   const load: PassRef = { hash, pass, as: { isData: true }, reduction: 1, isTable: true }
