@@ -30,6 +30,11 @@ export interface Looked {
   readonly space?: WorkingName | undefined
 }
 
+/** How small pictures of a comp are looked at: as the large one, but those for P3 in sRGB, since they are drawn where all others are. */
+export function lookedSmall({ viewing, screen, space }: Looked): Looked {
+  return { viewing, space, screen: screen === 'p3' ? undefined : screen }
+}
+
 /**
  * Codes for a screen of a picture as it is looked at: plainly, under a soft shoulder, or through a colour table; then, on a screen that is not
  * sRGB, for its primaries and its curve. Light of another working space is brought to linear Rec.709 first, which shoulders and tables are made for. Alpha is shown as it is, and so is everything while a table is missing. Single channels are those of the picture, not of the screen.

@@ -5,7 +5,7 @@ import type { Comp } from '../../core/comp/schema.ts'
 import { cropToCanvas } from '../../core/engine/crop.ts'
 import { Evaluator, type LoadPass } from '../../core/engine/evaluator.ts'
 import { plan, planViewTable } from '../../core/engine/plan/plan.ts'
-import { displayViewed } from '../../core/engine/viewed.ts'
+import { displayViewed, type Looked } from '../../core/engine/viewed.ts'
 import { Readings, settled, type ReadingStore } from '../../core/engine/readings.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import { decodePassBlock } from '../../core/formats/pass-block.ts'
@@ -188,6 +188,7 @@ export class NodeEngine {
   async shownCodes(
     picture: Picture,
     { comp, media, frame }: { readonly comp: Comp; readonly media: MediaTable; readonly frame: number },
+    looked: Looked = comp,
   ): Promise<Uint8Array> {
     const { store } = this.evaluator.workshop
     const table = planViewTable(comp, media, frame)
@@ -198,7 +199,7 @@ export class NodeEngine {
     const codes = new Uint8Array(picture.width * picture.height * 4)
     const dither = comp.dither === false ? undefined : frame
     const view = { gain: 1, channel: 'colour', checker: 0, dither } as const
-    displayViewed(codes, src, view, comp, entries, this.evaluator.workshop)
+    displayViewed(codes, src, view, looked, entries, this.evaluator.workshop)
     store.release(src)
     return codes
   }

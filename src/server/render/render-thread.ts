@@ -2,6 +2,7 @@ import { mkdir } from 'node:fs/promises'
 import { join } from 'node:path'
 import { parentPort, workerData } from 'node:worker_threads'
 import sharp from 'sharp'
+import { lookedSmall } from '../../core/engine/viewed.ts'
 import type { LoadPass } from '../../core/engine/evaluator.ts'
 import { fileName } from '../../core/formats/write-picture.ts'
 import { layersOf } from '../../core/renders/exr-layers.ts'
@@ -64,7 +65,7 @@ async function render(
     files.push(name)
   }
   const small = smallPicture(whole)
-  const codes = await engine.shownCodes(small, { comp, media, frame })
+  const codes = await engine.shownCodes(small, { comp, media, frame }, lookedSmall(comp))
   const raw = { width: small.width, height: small.height, channels: 4 } as const
   const name = thumbnailName(base)
   await writeWhole(join(folder, name), await sharp(codes, { raw }).webp({ quality: 80 }).toBuffer())

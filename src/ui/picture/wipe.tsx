@@ -1,11 +1,27 @@
 'use client'
 
 import { useEffect, useRef, type PointerEvent, type RefObject } from 'react'
+import type { Screen } from '../../core/comp/schema.ts'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { sideTarget } from './compare.ts'
 import { drawCodes } from './draw-codes.ts'
+
+/**
+ * A picture that was saved; undefined where there is none. Codes for a screen of gamma 2.4 stay what they are, as those of the picture beside it do;
+ * all others are what their file says.
+ */
+async function savedPicture(path: string, screen: Screen | undefined): Promise<ImageBitmap | undefined> {
+  try {
+    const answer = await fetch(path)
+    if (!answer.ok) return undefined
+    const colorSpaceConversion = screen === 'gamma-2.4' ? 'none' : 'default'
+    return await createImageBitmap(await answer.blob(), { colorSpaceConversion })
+  } catch {
+    return undefined
+  }
+}
 
 /**
  * The right side of a comparison, laid over the picture and cut at a line that is dragged. `place` is the picture's corner and
@@ -40,17 +56,15 @@ export function Wipe({
       const state = store.getState()
       const asked = sideTarget(state, right)
       if (!asked) {
-        const image = new Image()
-        image.onload = () => {
-          if (isWanted()) draw(image, image.naturalWidth, image.naturalHeight)
-        }
-        // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
-        image.onerror = () => {
-          if (canvas.current && isWanted()) canvas.current.width = 1
-        }
-        image.src = right.startsWith('render ')
+        const path = right.startsWith('render ')
           ? `/api/renders/${right.slice(7)}/shown/${state.frame}`
           : `/api/shots/${id}/stills/${right.slice(6)}`
+        void savedPicture(path, state.comp.screen).then((image) => {
+          if (!isWanted()) return
+          // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
+          if (image) draw(image, image.width, image.height)
+          else if (canvas.current) canvas.current.width = 1
+        })
         return
       }
       const view = {

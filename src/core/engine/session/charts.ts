@@ -9,7 +9,8 @@ import { luminanceHistogram, valueHistogram } from '../histogram.ts'
 import { workingSpace } from '../../colour/working.ts'
 import { countScope } from '../scopes.ts'
 import { reductionFor } from '../work-area.ts'
-import { sampleSmall, shrink, smallToCodes } from '../shrink.ts'
+import { sampleSmall, shrink } from '../shrink.ts'
+import { smallCodes } from './show.ts'
 import type { PassThumb, Thumb } from './requests.ts'
 import type { Handler } from './session-state.ts'
 
@@ -84,7 +85,8 @@ export const previews: Handler<'previews'> = async (session, { media }, wish, is
       await session.evaluator.load(comp, node)
       const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
       const { width, height } = small
-      found.push({ key: String(i), width, height, pixels: smallToCodes(small, 4, comp.space) })
+      const pixels = await smallCodes(session, small, { comp, media }, wish.frame)
+      found.push({ key: String(i), width, height, pixels })
     } catch (error) {
       if (error instanceof Cancelled) throw error
       console.warn('A preview could not be made:', error)

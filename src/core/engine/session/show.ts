@@ -7,27 +7,51 @@ import type { Picture, PictureStore } from '../../picture/picture.ts'
 import { extractMatte } from '../matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
 import { plan, planViewTable } from '../plan/plan.ts'
-import { displayViewed } from '../viewed.ts'
+import { displayViewed, lookedSmall } from '../viewed.ts'
 import type { WorkArea } from '../work-area.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
 import type { Work } from './requests.ts'
 
+/** The table that a comp is looked through, loaded. */
+async function viewTable({ evaluator }: SessionState, { comp, media }: Work, frame: number) {
+  const table = planViewTable(comp, media, frame)
+  if (!table) return undefined
+  await evaluator.load(comp, table.node)
+  return { picture: evaluator.evaluate(table.node), pass: table.pass }
+}
+
 /** Codes of a picture as the comp is looked at. The picture is pinned by the caller: a table may have to be loaded. */
 async function display(
-  { evaluator }: SessionState,
+  session: SessionState,
   codes: Uint8Array<ArrayBuffer>,
   picture: Picture,
   view: DisplayOptions,
-  { comp, media }: Work,
+  work: Work,
   frame: number,
 ): Promise<void> {
-  const table = planViewTable(comp, media, frame)
-  if (table) await evaluator.load(comp, table.node)
-  const entries = table && { picture: evaluator.evaluate(table.node), pass: table.pass }
-  const dither = comp.dither === false ? undefined : frame
-  displayViewed(codes, picture, { ...view, dither }, comp, entries, evaluator.workshop)
+  const table = await viewTable(session, work, frame)
+  const dither = work.comp.dither === false ? undefined : frame
+  displayViewed(codes, picture, { ...view, dither }, work.comp, table, session.evaluator.workshop)
+}
+
+/** Codes of a small picture as its comp is looked at; mattes as they are. */
+export async function smallCodes(
+  session: SessionState,
+  small: Picture,
+  work: Work,
+  frame: number,
+): Promise<Uint8Array<ArrayBuffer>> {
+  const { workshop } = session.evaluator
+  const table = await viewTable(session, work, frame)
+  const codes = new Uint8Array(small.width * small.height * 4)
+  const picture = workshop.store.allocate(small.width, small.height, 4)
+  picture.data.set(small.data)
+  const view = { gain: 1, channel: 'colour', checker: 4 } as const
+  displayViewed(codes, picture, view, lookedSmall(work.comp), table, workshop)
+  workshop.store.release(picture)
+  return codes
 }
 
 /** One channel of a matte: of a picture, its alpha. */

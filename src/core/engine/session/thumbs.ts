@@ -6,12 +6,14 @@ import { effectOf } from '../../recipes/effect-of.ts'
 import { workingSpace, type WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { cropToCanvas } from '../crop.ts'
-import { planAll, planJoins } from '../plan/plan.ts'
+import { planAll, planJoins, planViewTable } from '../plan/plan.ts'
 import type { PlanNode } from '../plan/plan-node.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import { smallSize } from './charts.ts'
 import { settled } from '../readings.ts'
 import { shrink, smallToCodes } from '../shrink.ts'
+import { lookedSmall } from '../viewed.ts'
+import { smallCodes } from './show.ts'
 import { matteKey, type Thumb } from './requests.ts'
 import type { Handler } from './session-state.ts'
 
@@ -56,6 +58,9 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
   }
   const { all: planned } = await settled(evaluator, readings, comp, make, isStale)
   const made: Thumb[] = []
+  // What they look like hangs on the view, too.
+  const table = planViewTable(comp, media, frame)
+  const looked = JSON.stringify([lookedSmall(comp), table?.node.key])
   const means = new Map<string, number>()
   const shown = new Map<string, string>()
   const known = new Map<string, number>()
@@ -72,19 +77,19 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
   }
   for (const [i, { node, area }] of planned.entries()) {
     const { key } = points[i]!
-    shown.set(key, node.key)
-    const isSame = measured.thumbs.get(key) === node.key
+    const seen = node.key + looked
+    shown.set(key, seen)
+    const isSame = measured.thumbs.get(key) === seen
     const whole = isSame ? undefined : await picture(node)
     const mean = whole?.channels === 1 ? undefined : meanOf(node, whole)
     if (mean !== undefined) means.set(key, mean)
     if (!whole) continue
     const small = shrink(cropToCanvas(whole, area), width)
     // A matte is black where nothing is covered.
-    const pixels = smallToCodes(
-      small,
-      whole.channels === 1 ? 0 : 4,
-      whole.channels === 1 ? undefined : comp.space,
-    )
+    const pixels =
+      whole.channels === 1
+        ? smallToCodes(small, 0, undefined)
+        : await smallCodes(session, small, { comp, media }, frame)
     made.push({ key, width: small.width, height: small.height, pixels })
   }
   const meters: (readonly [string, number])[] = []
