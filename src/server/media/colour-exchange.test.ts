@@ -25,7 +25,7 @@ import { plainPicture } from '../../core/picture/picture.ts'
 import { writePng } from '../../core/formats/png.ts'
 import { halfToNumber } from '../../core/picture/half.ts'
 import { linearToSrgb } from '../../core/picture/colour.ts'
-import { emptyComp } from '../../core/comp/edits.ts'
+import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { NodeEngine } from '../engine/node-engine.ts'
 import { encodeFile, screenTag } from '../render/encode-file.ts'
 import { markWarnings } from '../../core/engine/overlay.ts'
@@ -232,6 +232,25 @@ describe('files', () => {
       near(v.map(linearToSrgb), row[i]!.map(linearToSrgb), 0.5 / 255)
     })
   })
+  test('one picture as Rec.709, ACEScg, P3 and PQ can not be told apart: within a code, in shots of both working spaces', async () => {
+    const pq = (v: Rgb) => byOcio([['CURVE - LINEAR_to_ST-2084', true]], [apply(inverse(toWorking('rec2020')), v)])[0]!
+    const inP3 = (v: Rgb) => apply(inverse(toWorking('p3-d65')), v).map(linearToSrgb)
+    const files = [exr('rec709'), exr('acescg'), tagged(rgba(inP3), ['cICP', Uint8Array.of(12, 13, 0, 1)]), tagged(rgba(pq), ['cICP', Uint8Array.of(9, 16, 0, 1)])]
+    for (const space of [undefined, 'acescg'] as const) {
+      const seen = await Promise.all(files.map(async (bytes) => {
+        const file = await openMedia(bytes)
+        const media = { m1: { name: 'a', frames: { 1: 'a'.repeat(64) }, passes: file.info.passes } }
+        const engine = new NodeEngine(({ pass, as }) => Promise.resolve(file.readPass(pass.name, as)), { threads: 1, memoryMiB: 64 })
+        const comp = { ...addLane(emptyComp(row.length, 1), 'Back', { type: 'pass', media: 'm1', pass: 'beauty' }), dither: false, ...(space ? { space } : {}) }
+        const { picture } = await engine.renderFrame(comp, media, 1)
+        const codes = await engine.shownCodes(picture, { comp, media, frame: 1 })
+        await engine.close()
+        return codes
+      }))
+      for (const codes of seen)
+        row.forEach((v, i) => { near([0, 1, 2].map((c) => codes[i * 4 + c]! / 255), v.map((c) => Math.round(255 * linearToSrgb(c)) / 255), 1.001 / 255, `${space ?? 'rec709'} ${String(v)}`) })
+    }
+  }) // prettier-ignore
   test('cHRM and gAMA of PNG are followed; codes that are not known, and broken profiles, are told', async () => {
     const be = (...values: number[]) => {
       const out = Buffer.alloc(values.length * 4)
