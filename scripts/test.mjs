@@ -73,6 +73,7 @@ async function main() {
     ffmpeg: 'ffmpeg',
     faketime: 'faketime',
     '/usr/share/doc/python3-pyopencolorio': 'python3-pyopencolorio',
+    '/usr/share/color/icc/colord/sRGB.icc': 'colord-data',
   })
   await ensureBundles()
   mkdirSync(home, { recursive: true })

@@ -122,6 +122,7 @@ export function readIcc(bytes: Uint8Array): IccProfile {
     return found && readCurve(view, found.at, found.end)
   }
   if (space === 'GRAY') {
+    if (four(20) === 'Lab ') return { ...own, problem: 'counts in lightness, not in light' }
     const light = curveOf('kTRC')
     return light ? { ...own, curve: asCurve(light) } : { ...own, problem: 'has no curve' }
   }

@@ -1,5 +1,5 @@
 import { execFileSync } from 'node:child_process'
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { deflateSync } from 'node:zlib'
@@ -18,7 +18,7 @@ import {
   type PrimariesName,
 } from '../../core/colour/spaces.ts'
 import { chromaticitiesAttribute, writeExr } from '../../core/formats/exr-write.ts'
-import { primariesWords } from '../../core/colour/file-colour.ts'
+import { primariesWords, profileColour } from '../../core/colour/file-colour.ts'
 import { encodePicture } from '../../core/formats/write-picture.ts'
 import { createLoneKernels } from '../../core/kernels/wasm-kernels.ts'
 import { plainPicture } from '../../core/picture/picture.ts'
@@ -192,6 +192,26 @@ describe('files', () => {
       })
     },
   )
+  // Profiles that Debian ships (colord-data), the file made by Little CMS through sharp.
+  test.each(['AdobeRGB1998', 'AppleRGB', 'BestRGB', 'ECI-RGBv2', 'NTSC-RGB', 'ProPhotoRGB', 'SwappedRedAndGreen', 'WideGamutRGB'])('a PNG with the profile %s is the same light within a code and a half', async (name) => {
+    const codes = Uint8Array.from(row.flatMap((v) => v.map((c) => Math.round(linearToSrgb(c) * 255))))
+    const made = await sharp(codes, { raw: { width: row.length, height: 1, channels: 3 } })
+      .withIccProfile(`/usr/share/color/icc/colord/${name}.icc`)
+      .png({ palette: false })
+      .toBuffer()
+    const { info, light } = await lightOf(new Uint8Array(made))
+    expect(info.colour.words).toMatch(/its colour profile “.*” says so/)
+    light.forEach((v, i) => {
+      near(v.map((c) => linearToSrgb(Math.max(0, c))), row[i]!.map(linearToSrgb), 3.5 / 255, `${name} ${String(row[i])}`)
+    })
+  }) // prettier-ignore
+  test('profiles of Lab, of printers and of named colours are named and asked about, never followed', () => {
+    for (const name of ['colord/Crayons', 'colord/x11-colors']) {
+      const { doubt, toWorking: matrix } = profileColour(readFileSync(`/usr/share/color/icc/${name}.icc`))
+      expect(doubt).toMatch(/its colour profile “.*” .*: it is not followed, and colours are read as sRGB\. Say what they are/)
+      expect(matrix).toEqual(toWorking('rec709'))
+    }
+  }) // prettier-ignore
   test('JPEG with the profile of P3 is the same light within the codes that it loses', async () => {
     const bytes = await p3('jpeg')
     const file = await openMedia(bytes)
