@@ -6,7 +6,7 @@ import { Cancelled } from '../../cancelled.ts'
 import type { Comp } from '../../comp/schema.ts'
 import { cropToCanvas } from '../crop.ts'
 import { luminanceHistogram, valueHistogram } from '../histogram.ts'
-import { workingSpace } from '../../colour/working.ts'
+import { pictureMatrix, workingSpace } from '../../colour/working.ts'
 import { countScope } from '../scopes.ts'
 import { reductionFor } from '../work-area.ts'
 import { sampleSmall, shrink } from '../shrink.ts'
@@ -38,7 +38,13 @@ export const scope: Handler<'scope'> = async (session, work, wish, isStale) => {
   const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v / reduction)))
   const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
   const started = performance.now()
-  const counted = countScope(picture, wish.scope, part, session.evaluator.workshop.kernels)
+  const { kernels, store } = session.evaluator.workshop
+  // Scopes are of the codes of a screen, so of linear Rec.709.
+  const { space } = work.comp
+  const seen = space ? store.allocate(picture.width, picture.height, 4) : picture
+  if (space) kernels.colourMatrix(seen, picture, pictureMatrix(workingSpace(space).toRec709), 1)
+  const counted = countScope(seen, wish.scope, part, kernels)
+  if (space) store.release(seen)
   return { scope: counted, tookMs: performance.now() - started }
 }
 

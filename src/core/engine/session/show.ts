@@ -79,14 +79,16 @@ function cropCodes(
 }
 
 /** Shows a matte, or objects, with a picture. */
-function lay(
-  { evaluator }: SessionState,
+async function lay(
+  session: SessionState,
   codes: Uint8Array<ArrayBuffer>,
   whole: Picture,
   matte: Picture,
   as: Overlay['as'],
   view: DisplayOptions,
-): void {
+  work: Work,
+  frame: number,
+): Promise<void> {
   switch (as) {
     case 'overlay':
       overlayMatte(codes, matte)
@@ -98,11 +100,12 @@ function lay(
       mixCodes(codes, readablePass(matte, 'ids').codes, 0.45)
       return
     case 'cut-out': {
-      const { kernels, store } = evaluator.workshop
+      const { kernels, store } = session.evaluator.workshop
       const [cut, cover] = [store.allocate(whole.width, whole.height, 4), asSingle(matte, store)]
       kernels.weigh(cut, whole, cover, 0, 1)
-      kernels.display(codes, cut, view)
-      for (const taken of [cut, ...(cover === matte ? [] : [cover])]) store.release(taken)
+      if (cover !== matte) store.release(cover)
+      await display(session, codes, cut, view, work, frame)
+      store.release(cut)
       return
     }
     default:
@@ -143,7 +146,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     const over = await planned(overlay.target)
     await evaluator.load(comp, over.node)
     const matte = evaluator.evaluate(over.node, isStale)
-    lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) })
+    await lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) }, work, frame)
   }
   const marked = wish.hasWarnings && whole.channels === 4 ? markWarnings(codes, whole, comp) : undefined
   // Pixels of the full frame, as near as a smaller picture tells.
