@@ -64,33 +64,64 @@ export function joinScreen(out: usize, below: usize, top: usize, matte: usize, o
 }
 
 @inline
-function screenOf(b: f32, s: f32): f32 {
-  return s > 1 || b > 1 ? max<f32>(s, b) : s + b - s * b
+function hardLight4(b: v128, s: v128, one: v128): v128 {
+  const twice = f32x4.add(s, s)
+  return v128.bitselect(f32x4.mul(b, twice), screen(f32x4.sub(twice, one), b, one), f32x4.le(s, f32x4.splat(0.5)))
 }
+/** See blendChannel in join-modes.ts, whose order of modes this is; straight colours, four lanes at a time. The mode is a constant where it is called. */
 @inline
-function hardLightOf(b: f32, s: f32): f32 {
-  return s <= 0.5 ? b * 2 * s : screenOf(b, 2 * s - 1)
+function blend4(mode: i32, b: v128, s: v128): v128 {
+  const one = f32x4.splat(1), zero = f32x4.splat(0)
+  if (mode == 0) return screen(s, b, one)
+  if (mode == 1) return f32x4.mul(b, s)
+  if (mode == 2) return hardLight4(s, b, one)
+  if (mode == 3) return f32x4.pmin(s, b)
+  if (mode == 4) return f32x4.pmax(s, b)
+  if (mode == 5) {
+    const brighter = f32x4.pmax(b, f32x4.pmin(one, f32x4.div(b, f32x4.sub(one, s))))
+    return v128.bitselect(b, v128.bitselect(f32x4.pmax(one, b), brighter, f32x4.ge(s, one)), f32x4.le(b, zero))
+  }
+  if (mode == 6) {
+    const darker = f32x4.sub(one, f32x4.pmin(one, f32x4.div(f32x4.sub(one, b), s)))
+    return v128.bitselect(b, v128.bitselect(zero, darker, f32x4.le(s, zero)), f32x4.ge(b, one))
+  }
+  if (mode == 7) return hardLight4(b, s, one)
+  if (mode == 8) {
+    const h = f32x4.pmin(one, f32x4.pmax(zero, s))
+    const twice = f32x4.sub(f32x4.add(h, h), one)
+    const dark = f32x4.add(b, f32x4.mul(f32x4.mul(twice, b), f32x4.sub(one, b)))
+    const low = f32x4.mul(f32x4.add(f32x4.mul(f32x4.sub(f32x4.mul(f32x4.splat(16), b), f32x4.splat(12)), b), f32x4.splat(4)), b)
+    const d = v128.bitselect(low, f32x4.sqrt(b), f32x4.le(b, f32x4.splat(0.25)))
+    const bright = f32x4.add(b, f32x4.mul(twice, f32x4.sub(d, b)))
+    return v128.bitselect(dark, bright, f32x4.le(h, f32x4.splat(0.5)))
+  }
+  const apart = f32x4.abs(f32x4.sub(b, s))
+  if (mode == 9) return apart
+  const isBright = v128.or(f32x4.gt(b, one), f32x4.gt(s, one))
+  const product = f32x4.mul(b, s)
+  return v128.bitselect(apart, f32x4.sub(f32x4.add(b, s), f32x4.add(product, product)), isBright)
 }
-/** See blendChannel in join-modes.ts, whose order of modes this is. */
-function blendOf(mode: i32, b: f32, s: f32): f32 {
-  switch (mode) {
-    case 0: return screenOf(b, s)
-    case 1: return b * s
-    case 2: return hardLightOf(s, b)
-    case 3: return min<f32>(b, s)
-    case 4: return max<f32>(b, s)
-    case 5: return b <= 0 ? b : s >= 1 ? max<f32>(1, b) : max<f32>(b, min<f32>(1, b / (1 - s)))
-    case 6: return b >= 1 ? b : s <= 0 ? 0 : 1 - min<f32>(1, (1 - b) / s)
-    case 7: return hardLightOf(b, s)
-    case 8: {
-      const h = min<f32>(1, max<f32>(0, s))
-      if (h <= 0.5) return b - (1 - 2 * h) * b * (1 - b)
-      const d: f32 = b <= 0.25 ? ((16 * b - 12) * b + 4) * b : sqrt<f32>(b)
-      return b + (2 * h - 1) * (d - b)
-    }
-    case 9: return abs<f32>(b - s)
-    case 10: return b > 1 || s > 1 ? abs<f32>(b - s) : b + s - 2 * b * s
-    default: return s
+
+/** One mode on all four lanes of each pixel; the fourth is that of alpha. */
+@inline
+function blendLoop(mode: i32, out: usize, below: usize, top: usize, matte: usize, opacity: f32, from: usize, end: usize): void {
+  const one = f32x4.splat(1)
+  const least = f32x4.splat(leastCover)
+  const colour = i32x4(-1, -1, -1, 0)
+  for (let i = from; i < end; i++) {
+    const s = v128.load(top + (i << 4))
+    const b = v128.load(below + (i << 4))
+    const sa = alphaOf(s), ba = alphaOf(b)
+    // Both covers share one division.
+    const covers = v128.shuffle<f32>(s, b, 3, 3, 7, 7)
+    const back = v128.bitselect(f32x4.div(one, covers), one, f32x4.gt(covers, least))
+    const si = v128.shuffle<f32>(back, back, 0, 0, 0, 0)
+    const bi = v128.shuffle<f32>(back, back, 2, 2, 2, 2)
+    const blended = blend4(mode, f32x4.mul(b, bi), f32x4.mul(s, si))
+    const both = f32x4.mul(sa, ba)
+    const change = f32x4.sub(f32x4.add(f32x4.mul(s, f32x4.sub(one, ba)), f32x4.mul(both, blended)), f32x4.mul(b, sa))
+    const whole = v128.bitselect(change, f32x4.sub(sa, both), colour)
+    v128.store(out + (i << 4), f32x4.add(b, f32x4.mul(whole, weightAt(matte, i, opacity))))
   }
 }
 
@@ -111,8 +142,27 @@ function setSat(v: f32, low: f32, high: f32, s: f32): f32 {
 
 /** A blend mode by its number in join-modes.ts: B + w·(S(1 − αB) + αS·αB·f(cb, cs) + B(1 − αS) − B). */
 export function joinBlend(out: usize, below: usize, top: usize, matte: usize, opacity: f32, mode: i32, width: i32, y0: i32, y1: i32): void {
+  const from: usize = (y0 * width) as usize
   const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+  switch (mode) {
+    case 0: return blendLoop(0, out, below, top, matte, opacity, from, end)
+    case 1: return blendLoop(1, out, below, top, matte, opacity, from, end)
+    case 2: return blendLoop(2, out, below, top, matte, opacity, from, end)
+    case 3: return blendLoop(3, out, below, top, matte, opacity, from, end)
+    case 4: return blendLoop(4, out, below, top, matte, opacity, from, end)
+    case 5: return blendLoop(5, out, below, top, matte, opacity, from, end)
+    case 6: return blendLoop(6, out, below, top, matte, opacity, from, end)
+    case 7: return blendLoop(7, out, below, top, matte, opacity, from, end)
+    case 8: return blendLoop(8, out, below, top, matte, opacity, from, end)
+    case 9: return blendLoop(9, out, below, top, matte, opacity, from, end)
+    case 10: return blendLoop(10, out, below, top, matte, opacity, from, end)
+    default: return blendWhole(out, below, top, matte, opacity, mode, from, end)
+  }
+}
+
+/** The modes that take red, green and blue together. */
+function blendWhole(out: usize, below: usize, top: usize, matte: usize, opacity: f32, mode: i32, from: usize, end: usize): void {
+  for (let i = from; i < end; i++) {
     const at = i << 4
     const sa = load<f32>(top + at + 12)
     const ba = load<f32>(below + at + 12)
@@ -121,46 +171,40 @@ export function joinBlend(out: usize, below: usize, top: usize, matte: usize, op
     const bi: f32 = ba > leastCover ? 1 / ba : 1
     const br = load<f32>(below + at), bg = load<f32>(below + at + 4), bb = load<f32>(below + at + 8)
     const sr = load<f32>(top + at), sg = load<f32>(top + at + 4), sb = load<f32>(top + at + 8)
+    const cbr = br * bi, cbg = bg * bi, cbb = bb * bi
+    const csr = sr * si, csg = sg * si, csb = sb * si
+    const bLow = min(cbr, min(cbg, cbb)), bHigh = max(cbr, max(cbg, cbb))
+    const sLow = min(csr, min(csg, csb)), sHigh = max(csr, max(csg, csb))
+    const most: f32 = max<f32>(1, max(bHigh, sHigh))
+    let l = lumOf(cbr, cbg, cbb)
     let r: f32, g: f32, b: f32
-    if (mode < 11) {
-      r = blendOf(mode, br * bi, sr * si)
-      g = blendOf(mode, bg * bi, sg * si)
-      b = blendOf(mode, bb * bi, sb * si)
+    if (mode == 11) {
+      r = setSat(csr, sLow, sHigh, bHigh - bLow)
+      g = setSat(csg, sLow, sHigh, bHigh - bLow)
+      b = setSat(csb, sLow, sHigh, bHigh - bLow)
+    } else if (mode == 12) {
+      r = setSat(cbr, bLow, bHigh, sHigh - sLow)
+      g = setSat(cbg, bLow, bHigh, sHigh - sLow)
+      b = setSat(cbb, bLow, bHigh, sHigh - sLow)
+    } else if (mode == 13) {
+      r = csr
+      g = csg
+      b = csb
     } else {
-      const cbr = br * bi, cbg = bg * bi, cbb = bb * bi
-      const csr = sr * si, csg = sg * si, csb = sb * si
-      const bLow = min(cbr, min(cbg, cbb)), bHigh = max(cbr, max(cbg, cbb))
-      const sLow = min(csr, min(csg, csb)), sHigh = max(csr, max(csg, csb))
-      const most: f32 = max<f32>(1, max(bHigh, sHigh))
-      let l = lumOf(cbr, cbg, cbb)
-      if (mode == 11) {
-        r = setSat(csr, sLow, sHigh, bHigh - bLow)
-        g = setSat(csg, sLow, sHigh, bHigh - bLow)
-        b = setSat(csb, sLow, sHigh, bHigh - bLow)
-      } else if (mode == 12) {
-        r = setSat(cbr, bLow, bHigh, sHigh - sLow)
-        g = setSat(cbg, bLow, bHigh, sHigh - sLow)
-        b = setSat(cbb, bLow, bHigh, sHigh - sLow)
-      } else if (mode == 13) {
-        r = csr
-        g = csg
-        b = csb
-      } else {
-        r = cbr
-        g = cbg
-        b = cbb
-        l = lumOf(csr, csg, csb)
-      }
-      const d = l - lumOf(r, g, b)
-      r += d
-      g += d
-      b += d
-      const mid = lumOf(r, g, b)
-      const low = min(r, min(g, b)), high = max(r, max(g, b))
-      r = held(r, mid, low, high, most)
-      g = held(g, mid, low, high, most)
-      b = held(b, mid, low, high, most)
+      r = cbr
+      g = cbg
+      b = cbb
+      l = lumOf(csr, csg, csb)
     }
+    const d = l - lumOf(r, g, b)
+    r += d
+    g += d
+    b += d
+    const mid = lumOf(r, g, b)
+    const low = min(r, min(g, b)), high = max(r, max(g, b))
+    r = held(r, mid, low, high, most)
+    g = held(g, mid, low, high, most)
+    b = held(b, mid, low, high, most)
     const both = sa * ba
     store<f32>(out + at, br + w * (sr * (1 - ba) + both * r - br * sa))
     store<f32>(out + at + 4, bg + w * (sg * (1 - ba) + both * g - bg * sa))
