@@ -360,6 +360,47 @@ describe('the desk of the demo', () => {
     rmSync(folder, { recursive: true })
   }) // prettier-ignore
 
+  test('a process list is looked through, and one that is wrong is told by its node', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'zafiro-list-'))
+    const list = (rows: string) => `<ProcessList id="a" compCLFversion="3.0"><Matrix inBitDepth="32f" outBitDepth="32f"><Array dim="3 3">${rows}</Array></Matrix></ProcessList>`
+    writeFileSync(join(folder, 'Turned.clf'), list('0 0 1 0 1 0 1 0 0'))
+    writeFileSync(join(folder, 'Odd.clf'), list('0 0 1'))
+    await (await find(driver, 'input[type=file]')).sendKeys(`${join(folder, 'Turned.clf')}\n${join(folder, 'Odd.clf')}`)
+    const notes = await waitFor(driver, 'notes', async () => {
+      const text = await textOf(driver, '[role=alert]')
+      return /Turned is a colour table/.test(text) && text
+    })
+    expect(notes).toMatch(/Odd\.clf.*node 1 \(Matrix\): its Array holds 3 numbers, but 9 are wanted/)
+    const [r, g, b] = await codesAt(0.14, 0.85)
+    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Turned"]')).click()
+    await waitFor(driver, 'the picture through it', async () => {
+      const seen = await codesAt(0.14, 0.85)
+      return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
+    })
+    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
+    await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
+    rmSync(folder, { recursive: true })
+  }) // prettier-ignore
+
+  test('the shot is worked in another space: its colours keep their look, and one undo takes it back', async () => {
+    const before = await savedComp()
+    const codes = await codesAt(0.14, 0.85)
+    await (await driver.findElements(By.css('nav[aria-label=Views] button')))[1]!.click()
+    await (await find(driver, '//select[@aria-label="Working space"]//option[. = "ACEScg"]')).click()
+    await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === 'acescg')
+    await settled()
+    // Light that is added and blurred is the same light; curves are of the space.
+    const seen = await codesAt(0.14, 0.85)
+    for (const c of [0, 1, 2]) expect(Math.abs(seen[c]! - codes[c]!)).toBeLessThan(12)
+    expect(JSON.stringify((await savedComp()).comp.lanes)).not.toBe(JSON.stringify(before.comp.lanes))
+    await key(Key.chord(Key.CONTROL, 'z'))
+    await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === undefined)
+    await settled()
+    await waitFor(driver, 'the picture of before', async () => String(await codesAt(0.14, 0.85)) === String(codes))
+    expect(JSON.stringify((await savedComp()).comp.lanes)).toBe(JSON.stringify(before.comp.lanes))
+    await (await driver.findElements(By.css('nav[aria-label=Views] button')))[0]!.click()
+  }) // prettier-ignore
+
   test('a decision list is loaded into the dials of a grade, and what it leaves out is said', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'zafiro-list-'))
     const path = join(folder, 'deep.ccc')

@@ -151,6 +151,34 @@ describe('playing', () => {
     expect(player.cache.keyOf(4)).toBe('other 1')
     expect(asked).toEqual(['3?', '4?', '5?', '1?', '2?', '4 small', '4'])
   })
+  test('while files come one after the other nothing is made ahead, but when it plays; files that come at once hold nothing up', async () => {
+    const { player, asked, fill, run } = begin()
+    player.changed(false)
+    player.changed(false)
+    await fill()
+    expect(asked).not.toEqual([])
+    await fill()
+    asked.length = 0
+    now += 20_000
+    player.changed(false)
+    await fill()
+    expect(asked).toEqual([])
+    run(now + 10)
+    player.play()
+    await fill()
+    expect(asked).not.toEqual([])
+    player.stop()
+    await fill()
+    asked.length = 0
+    now += 20_000
+    player.changed(false)
+    now += 44_000
+    await vi.advanceTimersByTimeAsync(44_000)
+    expect(asked).toEqual([])
+    now += 2_000
+    await vi.advanceTimersByTimeAsync(2_000)
+    expect(asked).not.toEqual([])
+  })
   test('nothing is made ahead while somebody works', async () => {
     const { player, asked, fill } = begin({ isBusy: true })
     player.changed()

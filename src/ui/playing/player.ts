@@ -53,6 +53,11 @@ interface Task {
 
 /** After an edit nothing is made ahead for so long. */
 const restMs = 350
+/**
+ * Files that come within so long of each other, but not at once, are being rendered: until so long after the last of them the machine is theirs, and
+ * nothing is made ahead unless it plays.
+ */
+const [togetherMs, streamMs, comingMs] = [2_000, 60_000, 45_000]
 
 /** Makes frames ahead of the playhead while nobody works on the picture, and plays those that are ready in time. */
 export class Player {
@@ -66,6 +71,8 @@ export class Player {
   /** Rises with each change of what is played: what was asked for before it counts no more. */
   private round = 0
   private changedAt = -Infinity
+  private cameAt = -Infinity
+  private isStream = false
   private timer: ReturnType<typeof setTimeout> | undefined
   private closed = false
 
@@ -89,6 +96,11 @@ export class Player {
   changed(bySomebody = true): void {
     this.round++
     if (bySomebody) this.changedAt = this.now()
+    else {
+      const since = this.now() - this.cameAt
+      if (since > togetherMs) this.isStream = since < streamMs
+      this.cameAt = this.now()
+    }
     this.cache.doubt()
     this.told()
     this.fillSoon()
@@ -205,10 +217,17 @@ export class Player {
     this.listener.onReady(this.cache.frames)
   }
 
+  /** Milliseconds until frames may be made ahead; 0 where they may now. */
+  private restLeft(): number {
+    const afterEdit = restMs - (this.now() - this.changedAt)
+    const afterFiles = this.isStream && !this.isPlaying ? comingMs - (this.now() - this.cameAt) : 0
+    return Math.max(0, afterEdit, afterFiles)
+  }
+
   private fillSoon(): void {
     if (this.isFilling || this.closed) return
     clearTimeout(this.timer)
-    const rest = Math.max(0, restMs - (this.now() - this.changedAt))
+    const rest = this.restLeft()
     this.timer = setTimeout(() => void this.fill(), rest)
   }
 
@@ -257,7 +276,7 @@ export class Player {
       for (;;) {
         const { isBusy, played } = this.listener.state()
         const wanted = played && this.missing(played.wish.reduction)
-        if (this.closed || isBusy || !played || !wanted || this.now() - this.changedAt < restMs) break
+        if (this.closed || isBusy || !played || !wanted || this.restLeft() > 0) break
         const { round } = this
         const { frame, next, reduction, isAsked, order } = wanted
         const known = this.cache.keyOf(frame)
@@ -285,7 +304,7 @@ export class Player {
       this.told()
       const { isBusy, played } = this.listener.state()
       // Somebody works: it is looked for again when that is over.
-      if (!this.closed && played && !isBusy && this.now() - this.changedAt < restMs) this.fillSoon()
+      if (!this.closed && played && !isBusy && this.restLeft() > 0) this.fillSoon()
     }
   }
 }
