@@ -12,7 +12,9 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import sharp from 'sharp'
 import { afterAll, describe, expect, test, vi } from 'vitest'
+import { changeSpace } from '../core/comp/change-space.ts'
 import { addLane, addStep, emptyComp, setFeed } from '../core/comp/edits.ts'
+import type { Comp } from '../core/comp/schema.ts'
 import { putDial } from '../core/comp/settings.ts'
 import { portableZlib } from '../core/formats/exr-codecs.ts'
 import { cryptomatteHeader, hashName, hashToFloat } from '../core/formats/cryptomatte.ts'
@@ -101,6 +103,29 @@ describe('frames of a shot file', () => {
     expect((await run(flat(), { scale: '32', format: 'jpeg', frames: '2' })).files).toEqual([
       'flat-water.0002.jpg',
     ])
+  })
+  test('a shot that is worked in ACEScg gives EXR of ACEScg, which says so, and PNG and TIFF of the same codes', async () => {
+    const path = flat()
+    const { comp, ...shot } = JSON.parse(readFileSync(path, 'utf8')) as { comp: Comp }
+    writeFileSync(path, JSON.stringify({ ...shot, comp: changeSpace(comp, 'acescg') }))
+    const exr = await run(path, { format: 'exr-float', frames: '1' })
+    const text = execFileSync('oiiotool', ['--dumpdata', '--info', '-v', join(exr.out, exr.files[0]!)], { encoding: 'utf8' }) // prettier-ignore
+    expect(text).toMatch(/chromaticities: 0\.713, 0\.293, 0\.165, 0\.83/)
+    const found = /Pixel \(0, 0\): (.*)/.exec(text)![1]!.trim().split(/\s+/).map(Number)
+    // S-2014-004 with ITU-R BT.709, adapted by Bradford; six digits.
+    const wanted = [[0.613097, 0.339523, 0.047379], [0.070194, 0.916354, 0.013452], [0.020616, 0.10957, 0.869815]].map((m) => 0.8 * (m[0]! * 0.5 + m[1]! * 2 + m[2]! * 0.1)) // prettier-ignore
+    wanted.forEach((v, c) => {
+      expect(Math.abs(found[c]! - v)).toBeLessThan(1e-5)
+    })
+    for (const format of ['png16', 'tiff16'] as const) {
+      const made = await run(path, { format, frames: '1' })
+      const data = await sharp(join(made.out, made.files[0]!), { ignoreIcc: true }).toColourspace('rgb16').raw({ depth: 'ushort' }).toBuffer() // prettier-ignore
+      const codes = new Uint16Array(data.buffer, data.byteOffset, 4)
+      // sRGB codes of 0.5, of what is beyond white, and of 0.1.
+      ;[0.735357, 1, 0.34919].forEach((v, c) => {
+        expect(Math.abs(codes[c]! / 65535 - v)).toBeLessThan(5e-4)
+      })
+    }
   })
   test('as TIFF, JPEG and float, read by others', async () => {
     const tiff = await run(flat(), { format: 'tiff16', frames: '1' })

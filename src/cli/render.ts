@@ -228,6 +228,7 @@ export async function renderShotFile(
           layers: await engine.exrLayers(shot.comp, media, frame, layers, size),
           compression,
           space,
+          working: shot.comp.space,
         }
         if (movieKind) {
           const { width, height } = whole
