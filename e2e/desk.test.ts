@@ -393,7 +393,7 @@ describe('the desk of the demo', () => {
     const seen = await codesAt(0.14, 0.85)
     for (const c of [0, 1, 2]) expect(Math.abs(seen[c]! - codes[c]!)).toBeLessThan(12)
     expect(JSON.stringify((await savedComp()).comp.lanes)).not.toBe(JSON.stringify(before.comp.lanes))
-    await key(Key.chord(Key.CONTROL, 'z'))
+    await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === undefined)
     await settled()
     await waitFor(driver, 'the picture of before', async () => String(await codesAt(0.14, 0.85)) === String(codes))
