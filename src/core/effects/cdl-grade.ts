@@ -34,7 +34,7 @@ export default defineEffect({
   kind: 'filter',
   purpose: 'The colour decision list of the ASC: slope, offset and power of each channel, then saturation; as .cdl and .ccc files carry it.',
   search: 'asc cdl slope offset power saturation grade lift gain gamma primary grading colour correction primaries wheels',
-  law: `out = (in · slope + offset)^power on straight colour, power only above 0; then saturation about 0.2126 R + 0.7152 G + 0.0722 B (ASC CDL v1.2). Light without cover gets no offset.`,
+  law: `out = (in · slope + offset)^power on straight colour, power only above 0; then saturation about the luminance of the working space (ASC CDL v1.2, which has that of BT.709). Light without cover gets no offset.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   dials: {
     slopeRed,
