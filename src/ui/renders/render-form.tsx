@@ -273,7 +273,7 @@ export function RenderForm({
           {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
           <label
             className="grid grid-cols-[4rem_1fr] items-center gap-2"
-            title="EXR is written in any of them; PNG in the first three, otherwise as Rec.709; all else is Rec.709. Files say what they are."
+            title={`As worked in: EXR in ${workingWords[worked]}, all else in Rec.709. EXR is written in any of the others; PNG, TIFF and JPEG in the first three, otherwise as Rec.709. Files say what they are.`}
           >
             <span className="text-base-content/75">colours</span>
             <select
@@ -284,7 +284,7 @@ export function RenderForm({
                 change({ space: event.target.value as OutputSpace | 'usual' })
               }}
             >
-              <option value="usual">{worked === 'rec709' ? 'Rec.709 (sRGB), as worked in' : `EXR ${workingWords[worked]}, else Rec.709`}</option>
+              <option value="usual">as worked in</option>
               {outputSpaces.map((s) => (
                 <option key={s} value={s}>
                   {primariesWords[s]}
