@@ -1,7 +1,7 @@
 import { cryptomatteHeader, hashName, hashToFloat } from '../src/core/formats/cryptomatte.ts'
 import type { Zlib } from '../src/core/formats/exr-codecs.ts'
 import { textAttribute, writeExr, type ExrChannelData } from '../src/core/formats/exr-write.ts'
-import { numberToHalf } from '../src/core/picture/half.ts'
+import { numbersToHalves } from '../src/core/picture/half.ts'
 import type { FrameRows } from './frame.ts'
 import { objects } from './scene.ts'
 
@@ -18,19 +18,14 @@ function channel(
   stepsPerUnit = 0,
 ): ExrChannelData {
   const count = data.length / stride
-  const value = (i: number) => {
-    const v = data[i * stride + at]!
-    return stepsPerUnit === 0 || !Number.isFinite(v) ? v : Math.round(v * stepsPerUnit) / stepsPerUnit
-  }
-  if (type === 'float') {
-    return { name, type, values: Float32Array.from({ length: count }, (_, i) => value(i)) }
-  }
-  const clamped = (v: number) => Math.min(65504, Math.max(-65504, v))
-  return {
-    name,
-    type,
-    values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(clamped(value(i)))),
-  }
+  const values = new Float32Array(count)
+  for (let i = 0, from = at; i < count; i++, from += stride) values[i] = data[from]!
+  // What is infinite stays so.
+  if (stepsPerUnit > 0)
+    for (let i = 0; i < count; i++) values[i] = Math.round(values[i]! * stepsPerUnit) / stepsPerUnit
+  if (type === 'float') return { name, type, values }
+  for (let i = 0; i < count; i++) values[i] = Math.min(65504, Math.max(-65504, values[i]!))
+  return { name, type, values: numbersToHalves(values) }
 }
 
 /** All passes of a frame as one EXR with layers: distances to 2 mm, movement to 1/128 pixel; object masks as Cryptomatte of two levels (four ranks). */

@@ -27,12 +27,13 @@ export function camera({ eye, target }: Staging, width: number, height: number) 
     scale,
     /** Direction of the ray through a point of the picture, pixels from the top left. */
     ray(x: number, y: number): Vec {
-      const [a, b] = [(x - width / 2) * scale, (height / 2 - y) * scale]
-      return unit([
-        ahead[0] + right[0] * a + up[0] * b,
-        ahead[1] + right[1] * a + up[1] * b,
-        ahead[2] + right[2] * a + up[2] * b,
-      ])
+      const a = (x - width / 2) * scale
+      const b = (height / 2 - y) * scale
+      const dx = ahead[0] + right[0] * a + up[0] * b
+      const dy = ahead[1] + right[1] * a + up[1] * b
+      const dz = ahead[2] + right[2] * a + up[2] * b
+      const length = Math.sqrt(dx * dx + dy * dy + dz * dz)
+      return [dx / length, dy / length, dz / length]
     },
     /** Pixel a point falls on, and its depth along the axis. */
     project(p: Vec): { x: number; y: number; depth: number } {
@@ -84,8 +85,8 @@ type Samples = Float64Array
 function differ(a: Samples, i: number, b: Samples, k: number): boolean {
   if (a[i + sample.id] !== b[k + sample.id]) return true
   if (a[i + sample.id]! < 0) return false
-  const light = (s: Samples, at: number) => 0.02 + 0.2 * s[at]! + 0.7 * s[at + 1]! + 0.1 * s[at + 2]!
-  const [one, other] = [light(a, i), light(b, k)]
+  const one = 0.02 + 0.2 * a[i]! + 0.7 * a[i + 1]! + 0.1 * a[i + 2]!
+  const other = 0.02 + 0.2 * b[k]! + 0.7 * b[k + 1]! + 0.1 * b[k + 2]!
   const far = a[i + sample.distance]!
   // 0.8 stops, or a twentieth of the distance.
   return (
@@ -157,7 +158,7 @@ export function renderRows(
         (x + 1 < width && differ(current, at, current, at + sample.size)) ||
         (y > 0 && differ(current, at, above, at)) ||
         (y + 1 < height && differ(current, at, below, at))
-      samples.set(current.subarray(at, at + sample.size))
+      for (let part = 0; part < sample.size; part++) samples[part] = current[at + part]!
       if (isEdge) {
         enterRow(y)
         corners.forEach(([dx, dy], i) => {
@@ -187,24 +188,28 @@ export function renderRows(
   }
 }
 
+const means = new Float64Array(sample.id)
+
 /** Writes the means of a pixel's samples, and the data of the first, which is through its centre. */
 function writePixel(rows: FrameRows, i: number, samples: Samples, count: number): void {
-  const mean = (part: number) => {
-    let sum = 0
-    for (let s = 0; s < count; s++) sum += samples[s * sample.size + part]!
-    return sum / count
+  for (let part = 0; part < sample.id; part++) {
+    let sum = samples[part]!
+    for (let at = part + sample.size; at < count * sample.size; at += sample.size) sum += samples[at]!
+    means[part] = sum / count
   }
   for (let c = 0; c < 3; c++) {
-    rows.beauty[i * 4 + c] = mean(sample.colour + c)
-    rows.emission[i * 3 + c] = mean(sample.emission + c)
-    rows.reflection[i * 3 + c] = mean(sample.reflection + c)
+    rows.beauty[i * 4 + c] = means[sample.colour + c]!
+    rows.emission[i * 3 + c] = means[sample.emission + c]!
+    rows.reflection[i * 3 + c] = means[sample.reflection + c]!
     rows.normal[i * 3 + c] = samples[sample.normal + c]!
     rows.position[i * 3 + c] = samples[sample.position + c]!
   }
-  rows.beauty[i * 4 + 3] = mean(sample.alpha)
+  rows.beauty[i * 4 + 3] = means[sample.alpha]!
   if (count === 1) {
     const id = samples[sample.id]!
-    if (id >= 0) rows.ids.set([id + 1, 1], i * idRanks * 2)
+    if (id < 0) return
+    rows.ids[i * idRanks * 2] = id + 1
+    rows.ids[i * idRanks * 2 + 1] = 1
     return
   }
   const covers = new Map<number, number>()

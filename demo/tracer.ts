@@ -43,8 +43,8 @@ export function createTracer() {
     },
     /** Follows a ray of a bundle; what it sees goes to `out` from `at` on. */
     trace(eye: Vec, way: Vec, { from, without }: Bundle, out: Float64Array, at: number): void {
-      made.trace(...eye, ...way, from, without)
-      out.set(result, at)
+      made.trace(eye[0], eye[1], eye[2], way[0], way[1], way[2], from, without)
+      for (let part = 0; part < sample.size; part++) out[at + part] = result[part]!
     },
   }
 }

@@ -68,7 +68,7 @@ export function generateKernels() {
   const shared =
     '--enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
   compile(at('src/core/kernels'), 'kernels', shared)
-  compile(at('demo'), 'tracer', '--enable simd --initialMemory 704')
+  compile(at('demo'), 'tracer', '--enable simd --initialMemory 896')
 }
 
 /** Lists every effect file in a registry module. */

@@ -95,7 +95,7 @@ cells.fill(NaN)
 /** Nearer to the rock than this its own distance counts. */
 const nearRock = 0.15
 
-function rockDistance(x: f64, y: f64, z: f64, fine: bool): f64 {
+export function rockDistance(x: f64, y: f64, z: f64, fine: bool): f64 {
   // A long vaulted chamber, open to the water at its far end.
   const side = 6.2 - 0.8 * sine(z * 0.31 + 1) - 0.05 * (z + 4)
   const roof = 6.9 + 0.35 * sine(z * 0.5)
@@ -151,10 +151,55 @@ function rockUpTo(enough: f64, x: f64, y: f64, z: f64, fine: bool): f64 {
     unchecked((cells[at] = known))
   }
   const step = <f64>known - hypot3(x - mx, y - my, z - mz)
-  return step > enough ? step : rockDistance(x, y, z, fine)
+  if (step > enough) return step
+  return fine ? rockDistance(x, y, z, true) : coarseRock(x, y, z)
 }
 
-function sandDistance(x: f64, y: f64, z: f64): f64 {
+/** The rock without its details, as shadows see it, at the corners of cells: it is smooth, so between them it is linear. Filled as it is asked for. */
+const wide = 0.15
+const wideX = 112
+const wideY = 75
+const wideZ = 374
+const wides = new StaticArray<f32>(wideX * wideY * wideZ)
+wides.fill(NaN)
+function wideAt(i: i32, j: i32, k: i32): f64 {
+  const at = (k * wideY + j) * wideX + i
+  let known = unchecked(wides[at])
+  if (known != known) {
+    known = <f32>rockDistance(firstX + <f64>i * wide, firstY + <f64>j * wide, firstZ + <f64>k * wide, false)
+    unchecked((wides[at] = known))
+  }
+  return <f64>known
+}
+function coarseRock(x: f64, y: f64, z: f64): f64 {
+  const gx = (x - firstX) * (1 / wide)
+  const gy = (y - firstY) * (1 / wide)
+  const gz = (z - firstZ) * (1 / wide)
+  const i = <i32>gx
+  const j = <i32>gy
+  const k = <i32>gz
+  if (gx < 0 || gy < 0 || gz < 0 || i >= wideX - 1 || j >= wideY - 1 || k >= wideZ - 1) return rockDistance(x, y, z, false)
+  const u = gx - <f64>i
+  const v = gy - <f64>j
+  const w = gz - <f64>k
+  const a = wideAt(i, j, k)
+  const b = wideAt(i, j + 1, k)
+  const c = wideAt(i, j, k + 1)
+  const d = wideAt(i, j + 1, k + 1)
+  const ab = a + u * (wideAt(i + 1, j, k) - a)
+  const cd = b + u * (wideAt(i + 1, j + 1, k) - b)
+  const ef = c + u * (wideAt(i + 1, j, k + 1) - c)
+  const gh = d + u * (wideAt(i + 1, j + 1, k + 1) - d)
+  const near = ab + v * (cd - ab)
+  return near + w * (ef + v * (gh - ef) - near)
+}
+
+/** Whether a point lies within the rock, as shadows see it. */
+export function inRock(x: f64, y: f64, z: f64): bool {
+  return coarseRock(x, y, z) < 0
+}
+
+export function sandDistance(x: f64, y: f64, z: f64): f64 {
   const height = 0.1 + 0.34 * (noise(x * 0.33, 1, z * 0.33) - 0.35) + 0.09 * Math.abs(x) * 0.5
   const flat = y - height
   if (flat > 0.5) return flat - 0.1
@@ -162,7 +207,7 @@ function sandDistance(x: f64, y: f64, z: f64): f64 {
   return (flat - ripple - 0.02 * noise(x * 7, 0, z * 7)) * 0.85
 }
 
-function mound(x: f64, y: f64, z: f64): f64 {
+export function mound(x: f64, y: f64, z: f64): f64 {
   const px = x - ventX
   const py = y - ventY
   const pz = z - ventZ
@@ -195,7 +240,7 @@ function cluster(x: f64, y: f64, z: f64, best: f64, cx: f64, cy: f64, cz: f64, r
 }
 
 /** Brass ribs, rings, crown and foot of the diving bell. */
-function brassDistance(x: f64, y: f64, z: f64): f64 {
+export function brassDistance(x: f64, y: f64, z: f64): f64 {
   const px = x - bx
   const py = y - by
   const pz = z - bz

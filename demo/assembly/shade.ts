@@ -1,8 +1,9 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { fractal, noise, sine } from './noise'
 import {
-  brass, bx, by, bz, cable, crystals, distance, exactOpaque, firstJelly, frame, glass, glassDistance, hypot2, hypot3, jellies,
-  jelly, jellyDistance, lamp, nearest, noBell, noCable, noCrystals, noMound, opaque, sand, sunX, sunY, sunZ, surface, vent, ventX, ventY, ventZ,
+  brass, brassDistance, bx, by, bz, cable, crystals, distance, exactOpaque, firstJelly, frame, glass, glassDistance, hypot2, hypot3, inRock, jellies,
+  jelly, jellyDistance, lamp, mound, nearest, noBell, noCable, noCrystals, noMound, opaque, rock, rockDistance, sand, sandDistance, sunX, sunY, sunZ,
+  surface, vent, ventX, ventY, ventZ,
 } from './scene' // prettier-ignore
 
 const farthestRay = 60.0
@@ -58,8 +59,8 @@ export function outside(): i32 {
   return tileWithout
 }
 
-/** How far no ray of a bundle around one meets anything; `outside` then says what none of them can meet at all. */
-export function freeUntil(ox: f64, oy: f64, oz: f64, dx: f64, dy: f64, dz: f64, spread: f64): f64 {
+/** What of bell, cable, crystals and mound no ray of a cone meets; bits as of `distance`. */
+function apart(ox: f64, oy: f64, oz: f64, dx: f64, dy: f64, dz: f64, spread: f64): i32 {
   let without: i32 = 0
   if (!meets(ox, oy, oz, dx, dy, dz, spread, bx, by, bz, 1.8)) without |= noBell | (1 << glass)
   // The cable hangs above the bell: beside its line in plan nothing of it is met.
@@ -72,6 +73,12 @@ export function freeUntil(ox: f64, oy: f64, oz: f64, dx: f64, dy: f64, dz: f64, 
   )
     without |= noCrystals
   if (!meets(ox, oy, oz, dx, dy, dz, spread, ventX, ventY + 0.2, ventZ, 2.6)) without |= noMound
+  return without
+}
+
+/** How far no ray of a bundle around one meets anything; `outside` then says what none of them can meet at all. */
+export function freeUntil(ox: f64, oy: f64, oz: f64, dx: f64, dy: f64, dz: f64, spread: f64): f64 {
+  let without = apart(ox, oy, oz, dx, dy, dz, spread)
   for (let i = 0; i < jellies; i++) {
     const size = jelly(i, 3)
     if (!meets(ox, oy, oz, dx, dy, dz, spread, jelly(i, 0), jelly(i, 1) - 1.1 * size, jelly(i, 2), 2.7 * size))
@@ -89,6 +96,14 @@ export function freeUntil(ox: f64, oy: f64, oz: f64, dx: f64, dy: f64, dz: f64, 
 
 /** How much of a light reaches a point: 0–1, softened by how closely the ray passes what blocks it. */
 function visible(px: f64, py: f64, pz: f64, dx: f64, dy: f64, dz: f64, length: f64, soft: f64): f64 {
+  // Most of what is dark lies under the roof: a look at it saves the way there.
+  if (py + dy * length > 7.6)
+    for (let y = 7.3; y > 6.5; y -= 0.35) {
+      const t = (y - py) / dy
+      if (t > 1 && inRock(px + dx * t, y, pz + dz * t)) return 0
+    }
+  // What a cone this wide does not meet neither dims nor bounds the step.
+  const without = apart(px, py, pz, dx, dy, dz, 1 / soft)
   let light = 1.0
   let t = 0.05
   for (let i = 0; i < 34 && t < length; i++) {
@@ -96,7 +111,7 @@ function visible(px: f64, py: f64, pz: f64, dx: f64, dy: f64, dz: f64, length: f
     if (y > 7.6) break
     // Farther than this it neither dims nor bounds the step.
     const enough = Math.max(0.8, t / soft)
-    const d = opaque(px + dx * t, y, pz + dz * t, false, enough, 0)
+    const d = opaque(px + dx * t, y, pz + dz * t, false, enough, without)
     if (nearest == surface) break
     light = Math.min(light, (soft * d) / t)
     if (light < 0.01) return 0
@@ -348,7 +363,13 @@ function shadeClear(id: i32, dx: f64, dy: f64, dz: f64): void {
 @inline
 function field(id: i32, x: f64, y: f64, z: f64, without: i32): f64 {
   if (id >= firstJelly && id < firstJelly + jellies) return jellyDistance(id - firstJelly, x, y, z)
-  return id == glass ? glassDistance(x, y, z) : exactOpaque(x, y, z, without)
+  if (id == glass) return glassDistance(x, y, z)
+  // Of these nothing else counts but what was met.
+  if (id == rock) return rockDistance(x, y, z, true)
+  if (id == sand) return sandDistance(x, y, z)
+  if (id == vent) return mound(x, y, z)
+  if (id == brass) return brassDistance(x, y, z)
+  return exactOpaque(x, y, z, without)
 }
 
 function takeNormal(id: i32, t: f64, without: i32): void {
