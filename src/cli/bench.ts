@@ -85,7 +85,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       Picture,
     ]
     const outline = wavyOutline(width, height)
-    drawShapes(shape, [outline], (p) => p, 1, workshop)
+    drawShapes(shape, [outline], { scale: 1, left: 0, top: 0 }, workshop)
     const svg = Buffer.from(svgOf(outline.path, width, height))
     const sharpShape = () => sharp(svg).raw().toBuffer()
     const picks = [1, -1].map((sign) => ({
@@ -110,8 +110,8 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
       ['choke-spread', () => { kernels.distance(distance, shape, edgeRange(12, 4)); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
       ['colour key', () => { kernels.keyColour(cover, a, picks, { reach: 0.1, soft: 0.1, lightness: 0.5 }) }, 'memory copy', copy, null],
-      ['shape, 200 points', () => { drawShapes(cover, [outline], (p) => p, 1, workshop) }, 'sharp (librsvg) 8-bit', sharpShape, threads === 1 ? 1 : null],
-      ['shape, soft 20 px', () => { drawShapes(cover, [{ ...outline, outer: 20 }], (p) => p, 1, workshop) }, 'memory copy', copy, null],
+      ['shape, 200 points', () => { drawShapes(cover, [outline], { scale: 1, left: 0, top: 0 }, workshop) }, 'sharp (librsvg) 8-bit', sharpShape, threads === 1 ? 1 : null],
+      ['shape, soft 20 px', () => { drawShapes(cover, [{ ...outline, outer: 20 }], { scale: 1, left: 0, top: 0 }, workshop) }, 'memory copy', copy, null],
       ['half to float', () => { kernels.halfToFloat(out.data, halves) }, 'memory copy', copy, threads === 1 ? 1.7 : null],
       ['float to half', () => { kernels.floatToHalf(halves, a.data) }, 'memory copy', copy, threads === 1 ? 3 : null],
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],

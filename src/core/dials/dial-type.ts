@@ -17,8 +17,9 @@ export interface Canvas {
 export interface Reduced {
   /** How much smaller: 1, 2, 4. */
   readonly reduction: number
-  /** Pixels of the smaller picture that lie left of and above the frame. */
-  readonly marginPx: number
+  /** Where the frame begins in it, in its own pixels: beyond 0 there is a border, below 0 it is a part of the frame. */
+  readonly left: number
+  readonly top: number
 }
 
 /**

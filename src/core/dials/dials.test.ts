@@ -70,7 +70,7 @@ describe('every type of dial', () => {
 })
 
 describe('on a proxy', () => {
-  const half = { reduction: 2, marginPx: 5 }
+  const half = { reduction: 2, left: 5, top: 5 }
   test('pixels are fewer, points are moved by the margin, and all else is the same', () => {
     expect(scaledDial(declared.number, 9, half)).toBe(4.5)
     expect(scaledDial({ ...declared.number, unit: '°' }, 9, half)).toBe(9)

@@ -17,6 +17,6 @@ export default defineDialType<Point, PointDial>({
   type: 'point',
   wants: (_, value) => (isTuple(value, 2) ? undefined : '2 numbers'),
   defaultOn: ({ default: [x, y] }, { width, height }) => [x * width, y * height],
-  scaled: (_, value, { reduction, marginPx }) => each((c) => value[c] / reduction + marginPx),
+  scaled: (_, value, { reduction, left, top }) => [value[0] / reduction + left, value[1] / reduction + top],
   shifted: (_, value, from, to) => each((c) => value[c] + (to[c] - from[c])),
 })

@@ -17,6 +17,7 @@ export default defineEffect({
     reason: 'Trails are light: they smear with what moves and go through the lens.',
   },
   feeds: lightFeeds,
+  reach: () => 0,
   dials: {
     frames: number({ default: 10, range: [1, 48], hard: [1, 200], step: 1, hint: 'How many earlier frames still glow. Each of them has to be made.' }),
     halfLife: number({

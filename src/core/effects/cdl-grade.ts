@@ -36,6 +36,7 @@ export default defineEffect({
   search: 'asc cdl slope offset power saturation grade lift gain gamma primary grading colour correction primaries wheels',
   law: `out = (in · slope + offset)^power on straight colour, power only above 0; then saturation about the luminance of the working space (ASC CDL v1.2, which has that of BT.709). Light without cover gets no offset.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     slopeRed,
     slopeGreen,

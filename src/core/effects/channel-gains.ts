@@ -32,6 +32,7 @@ export default defineEffect({
     'warm cool tint balance saturation hue colour warmer cooler hotter white temperature red green blue yellow shift hsv',
   law: `RGB′ = diag(red, green, blue) · M · RGB on premultiplied light, which is the same as on straight colour; alpha alone is multiplied by the alpha gain. M = value · (Y + saturation · (H − Y)): H turns hue as a rotation about the grey axis (Rodrigues, about (1, 1, 1); hue in degrees), and Y puts the luminance (by the working space) of the turned colour into all three channels. Values below 0 and above 1 stay.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     red: gain('red'),
     green: gain('green'),

@@ -10,6 +10,7 @@ export default defineEffect({
   search: 'limit clip min max range negative firefly hold fireflies hot pixels nan highlights superwhites',
   law: `Straight colour is held between low and high (in either order), alpha in 0–1 where asked, and multiplied by alpha again. Light without cover (alpha at or below 2⁻²⁴) is held between min(low, 0) and high as it is.`,
   belongs: { after: [], before: ['light'], reason: 'What is held back must not be caught as light before.' },
+  reach: () => 0,
   dials: {
     low: number({ default: 0, range: [-1, 1], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is darker than this.' }),
     high: number({ default: 1, range: [0, 16], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is brighter than this.' }),

@@ -12,6 +12,7 @@ export default defineEffect({
   search: 'chroma key hue screen paper remove background spill pick mask green blue keying select colour despill',
   law: `Distance in OKLab of straight colour, lightness weighed by its dial: 1 within \`reach\`, down to 0 over \`softness\` beyond; times what is far from colours that are not meant, times alpha.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  reach: () => 0,
   dials: {
     picked: picks({ default: [], hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.' }),
     reach: number({ default: 0.08, range: [0, 0.4], hard: [0, 10], step: 0.005, hint: 'How unlike a picked colour may be and still be whole.' }),

@@ -15,6 +15,7 @@ export default defineEffect({
   feeds: {
     with: { kind: 'matte', required: true, hint: 'The matte that its cover is joined with.' },
   },
+  reach: () => 0,
   dials: {
     by: choice({
       default: 'union',

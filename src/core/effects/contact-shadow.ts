@@ -1,6 +1,6 @@
 import { colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
+import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'contact-shadow',
@@ -12,6 +12,7 @@ export default defineEffect({
   law: `Shadow = (shade, 1) · S · strength, and the picture goes over it: out = picture + (1 − α) · shadow. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
   belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
   feeds: { shape: shapeFeeds.shape },
+  reach: movedReach,
   dials: {
     shade: colour({ default: [0, 0, 0], hint: 'Colour of the shadow.' }),
     strength: number({ default: 0.6, range: [0, 1], step: 0.01, hint: 'How much the shadow covers.' }),

@@ -33,6 +33,7 @@ export default defineEffect({
   search: 'curve contrast tone rgb shadows highlights lift roll-off shoulder toe contrasty punch s-curve gamma midtones blacks whites fade matte look',
   law: `Points lie on the axis u = log₂(1 + 255 v) / 8 of straight (unpremultiplied) light v, mirrored below 0. Between them a monotone cubic (Fritsch and Carlson 1980). Beyond the first and the last point it goes on straight along that axis, as steep as it ends but at most 1: what is brighter than the last point keeps its ratio to it at most, so \`[[0,0],[0.1,0.9]]\` makes 1 into about 85. From 256 on light is scaled in proportion. Red, green and blue first, then luminance, with which colour is scaled.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     luminance: tones('Luminance', 'Brightness; hue and saturation of the light stay.'),
     red: tones('Red', 'The red channel alone.'),

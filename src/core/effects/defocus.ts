@@ -18,6 +18,7 @@ export default defineEffect({
     depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, for blur by distance.' },
   },
   needs: ({ by }) => (by === 'depth' ? ['depth'] : []),
+  reach: ({ by, radius, behind, inFront }) => (by === 'same' ? radius : 2 * Math.max(behind, inFront)) + 2,
   dials: {
     by: choice({ default: 'same', options: { same: 'The same everywhere', depth: 'By distance' }, label: 'Blurs', hint: 'One radius for all, or growing with the distance from the focus.' }),
     radius: number({ default: 8, range: [0, 100], hard: [0, 400], unit: 'px', step: 0.1, when: { dial: 'by', is: 'same' }, hint: 'Radius of the disc that a point becomes.' }),

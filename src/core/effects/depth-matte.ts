@@ -29,6 +29,7 @@ export default defineEffect({
   law: `v = rise(d − near) · rise(far − d) with rise(x) = 1 for x ≥ 0, else max(0, 1 + x / softness) (0 for softness 0); d is the distance as the pass is read, and what hit nothing is infinitely far. Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. The matte is white with that cover.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: { depth: { kind: 'depth', required: true, hint: 'The depth pass, in units of the scene.' } },
+  reach: () => 0,
   dials: {
     near: distance('Distance where it begins.', 5),
     far: distance('Distance where it ends; what lies beyond is outside.', 1e6),

@@ -220,6 +220,7 @@ export default defineEffect({
     position: { kind: 'position', required: false, without: 'nothing', hint: 'Where surfaces stand in the scene: for mist that lies low, or in place of depth.' },
   },
   needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
+  reach: (d) => (d.from === 'position' || d.lies === 'low' || d.colour === 'far' || hasSwathes(d) ? undefined : 2 * d.soften + 8),
   dials,
   varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) => uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
   prepare: (d, at) =>

@@ -75,6 +75,8 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly reduction: number
   /** Which pixel of the (reduced) frame is the first of the pictures; [0, 0] where left out. Below 0 there is a margin around the frame. */
   readonly corner?: readonly [x: number, y: number]
+  /** Width and height of the (reduced) frame; those of the pictures where left out. */
+  readonly frameSize?: readonly [width: number, height: number]
 }
 
 export interface Effect<
@@ -130,6 +132,11 @@ export interface Effect<
   linear?(dials: Values<D>, space: WorkingSpace): LinearColour | undefined
   /** What it gives is this feed as it is; `apply` is not asked. */
   readonly instead?: F
+  /**
+   * How many pixels around one count for what it becomes, of the picture and of what is fed: so a part of the frame can be made alone. Left
+   * out, or undefined for these dials: all of them may.
+   */
+  reach?(dials: Values<D>): number | undefined
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
   readonly offset?: {
     readonly x: string

@@ -11,6 +11,7 @@ export default defineEffect({
   search: 'brightness brighter darker gain light level darken lighten stops stop ev luminosity dim',
   law: `RGB′ = 2^stops · RGB; alpha stays.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its exposure.' },
+  reach: () => 0,
   dials: {
     stops: number({
       default: 0,

@@ -20,6 +20,7 @@ export default defineEffect({
     normal: { kind: 'normal', required: true, hint: 'The normal pass.' },
     position: { kind: 'position', required: false, without: 'straight ahead', hint: 'The position pass: each pixel is looked at along its own line. Without it all look the same way.' },
   },
+  reach: ({ space }) => (space === 'world' ? undefined : 0),
   dials: {
     by: choice({
       default: 'facing',

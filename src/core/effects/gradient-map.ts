@@ -35,6 +35,7 @@ export default defineEffect({
   search: 'duotone tritone false colours heat map luminance to colour greyscale colourise remap ramp tones palette',
   law: `Straight luminance Y in stops from grey, log₂(Y / 0.18), goes from dark to bright along the gradient (dark and bright are its ends; beyond, the end colours). Keep light scales the colour found to luminance Y. Alpha stays; the result is multiplied by it.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     gradient: gradient({
       default: [[0, 0, 0, 0], [0.55, 0.1, 0.17, 0.26], [1, 1, 0.93, 0.8]],

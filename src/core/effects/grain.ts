@@ -62,6 +62,7 @@ export default defineEffect({
     reason: 'Grain lies in the film, behind light, lens and all else: what comes after would spread or smear it.',
     isFirm: true,
   },
+  reach: () => 0,
   dials: {
     size: number({
       default: 1.3,

@@ -14,6 +14,7 @@ export default defineEffect({
   search: 'negative reverse opposite flip mask complement',
   law: `Colour: α − c on premultiplied light, which is 1 − c of straight colour. Alpha: 1 − α with white of that cover. Both: (1 − straight colour) · (1 − α), and 1 − α; straight colour is 0 where alpha is at or below 2⁻²⁴.`,
   belongs: { after: [], before: ['light', 'finish'], reason: 'It changes what later steps see.' },
+  reach: () => 0,
   dials: {
     what: choice({
       default: 'colour',

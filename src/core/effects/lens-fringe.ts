@@ -46,6 +46,7 @@ export default defineEffect({
     reason: 'The lens is between the scene and the film: light, mist and what moves are in front of it, grain is behind it.',
     isFirm: true,
   },
+  reach: ({ amount }) => Math.abs(amount) + 2,
   dials: {
     amount: number({
       default: 1.5,
@@ -70,12 +71,12 @@ export default defineEffect({
     { name: 'Prism', dials: { amount: 10, growth: 1 } },
   ],
   example: { amount: 9, growth: 1 },
-  apply({ out, picture, dials: { amount, growth, centre }, corner = [0, 0], kernels }) {
+  apply({ out, picture, dials: { amount, growth, centre }, frameSize = [picture.width, picture.height], kernels }) {
     if (amount === 0) {
       out.data.set(picture.data)
       return
     }
-    const half = Math.hypot(picture.width + 2 * corner[0], picture.height + 2 * corner[1]) / 2
+    const half = Math.hypot(...frameSize) / 2
     kernels.fringe(out, picture, wavesOf(waveCount(amount)), centre, amount, half, growth)
   },
 }) // prettier-ignore

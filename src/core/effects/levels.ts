@@ -12,6 +12,7 @@ export default defineEffect({
   search: 'black white gamma contrast clip crush invert matte density mask point gain',
   law: `Of the own alpha, held in 0–1: v = clamp((α − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. Colour follows its new cover as in Combine mattes.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
+  reach: () => 0,
   dials: levelDials,
   isOnCover: true,
   example: { black: 0.2, white: 0.8 },

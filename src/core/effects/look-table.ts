@@ -16,6 +16,7 @@ export default defineEffect({
   feeds: {
     table: { kind: 'table', required: true, hint: 'A .cube or .clf file that was brought in.' },
   },
+  reach: () => 0,
   dials: {
     takes: choice({ default: 'srgb', options: encodings, label: 'Takes', hint: 'What the table was made for: most looks take sRGB-encoded values, technical tables say so.' }),
     gives: choice({ default: 'srgb', options: encodings, label: 'Gives', hint: 'What its values are: they become linear light again.' }),

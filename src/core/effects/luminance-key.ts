@@ -22,6 +22,7 @@ export default defineEffect({
   search: 'luma key matte bright dark highlights shadows pick mask brightness parts select',
   law: `Y of straight colour (of the light itself where alpha is at or below 2⁻²⁴): v = rise(Y − low, softLow) · rise(high − Y, softHigh) · min(1, α), rise(x, s) = 1 for x ≥ 0, else max(0, 1 + x / s) (0 for s = 0). Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. The matte is white with that cover.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
+  reach: () => 0,
   dials: {
     low: end('Brightness from which it is whole.', 0.5),
     high: end('Brightness up to which it is whole.', 4),

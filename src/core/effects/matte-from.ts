@@ -19,6 +19,7 @@ export default defineEffect({
       hint: 'Taken in place of the picture: an object, a pass or another lane.',
     },
   },
+  reach: () => 0,
   dials: {
     of: choice({
       default: 'alpha',

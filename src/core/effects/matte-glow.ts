@@ -25,6 +25,8 @@ export default defineEffect({
       hint: 'What shines: a drawn shape, objects, a pass or a lane. Without it, the alpha of the step’s own picture.',
     },
   },
+  reach: ({ spread, radius, coreSoftness }) =>
+    (spread === 'angle' ? radius : 2 * radius) + 4 * coreSoftness + 4,
   dials: {
     side: choice({
       default: 'outside',

@@ -1,7 +1,7 @@
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedShape, shapeDials, takeColours, shapeFeeds, shapeOffset } from './moved-shape.ts'
+import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset, takeColours } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-light',
@@ -17,6 +17,7 @@ export default defineEffect({
     reason: 'Light comes on top of what is shaded, and moves with it.',
   },
   feeds: shapeFeeds,
+  reach: movedReach,
   dials: {
     colour: choice({
       default: 'own',

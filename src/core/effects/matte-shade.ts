@@ -1,7 +1,7 @@
 import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedShape, shapeDials, takeColours, shapeFeeds, shapeOffset } from './moved-shape.ts'
+import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset, takeColours } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-shade',
@@ -13,6 +13,7 @@ export default defineEffect({
   law: `out = in + strength · S · (shaded − in). Multiply: shaded = in · shade; mix: shaded = shade · α. With colours fed, their straight colour stands for shade, and where they have none the picture stays. Alpha stays. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
   belongs: { after: ['colour', 'matte'], before: ['light'], reason: 'What is shaded gives less light.' },
   feeds: shapeFeeds,
+  reach: movedReach,
   dials: {
     shade: colour({
       default: [0.25, 0.35, 0.6],

@@ -74,6 +74,16 @@ interface ShapeValues {
   readonly invert: boolean
 }
 
+/** How far the shape counts; all of it may where it is turned or scaled. */
+export const movedReach = ({
+  moveX,
+  moveY,
+  turn,
+  scale,
+  softness,
+}: Omit<ShapeValues, 'pivot'>): number | undefined =>
+  turn === 0 && scale === 100 ? Math.max(Math.abs(moveX), Math.abs(moveY)) + 2 * softness + 3 : undefined
+
 /** The shape as the dials put it, one channel; the caller's to give back. */
 export function movedShape(
   picture: Picture,

@@ -70,6 +70,7 @@ export default defineEffect({
       hint: 'Where nothing moves, such as the root of a flame: as far as it covers, the picture stays.',
     },
   },
+  reach: ({ strength }) => 3 * strength + 3,
   dials: {
     size: number({
       default: 90,

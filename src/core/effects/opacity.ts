@@ -12,6 +12,7 @@ export default defineEffect({
   search: 'transparent fade alpha glass ghost see-through transparency see through invisible in out dissolve',
   law: `Colour and alpha, both premultiplied, times opacity.`,
   belongs: { after: ['light', 'shade'], before: ['finish'], reason: 'The finished part fades as one.' },
+  reach: () => 0,
   dials: {
     opacity: number({
       default: 0.5,

@@ -12,6 +12,7 @@ export default defineEffect({
   feeds: {
     with: { kind: 'light', required: true, hint: 'The picture that is shown instead: a lane, a point of one, or a pass.' },
   },
+  reach: () => 0,
   dials: {},
   instead: 'with',
   apply({ out, picture, feeds }) {

@@ -14,6 +14,7 @@ export default defineEffect({
   purpose: 'Makes colours more or less vivid; their luminance stays.',
   search: 'vivid grey desaturate chroma colourful vibrance black and white greyscale gray monochrome washed dull desaturated colours intensity',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance; above 1 is more vivid.' }),
   },

@@ -15,6 +15,7 @@ export default defineEffect({
     before: ['light'],
     reason: 'What is sharpened after light is added gets halos around its light.',
   },
+  reach: ({ radius }) => 4 * radius + 2,
   dials: {
     radius: number({
       default: 1.2,

@@ -13,6 +13,7 @@ export default defineEffect({
   search: 'feather blur matte edge inner outer smooth edges mask blurry smoother',
   law: `Of the own alpha a, held in 0–1, with g its Gaussian of σ = softness / 2 px (edges of the frame repeat): both sides g, inwards min(a, 2g − 1), outwards max(a, 2g), held in 0–1. Softness is so 2 σ. Colour follows its new cover as in Combine mattes.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
+  reach: ({ softness }) => 2 * softness + 2,
   dials: {
     softness: number({ default: 12, range: [0, 200], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'How far the edge runs out.' }),
     side: choice({

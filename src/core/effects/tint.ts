@@ -20,6 +20,7 @@ export default defineEffect({
   search: 'colour warm cool filter gel sepia wash colourise overlay colourize mood warmer cooler',
   law: `RGB′ = gain · colour · (wash · Y + (1 − wash) · RGB), Y the luminance; keep light divides colour by its own luminance, so that grey keeps its light. Alpha stays.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
+  reach: () => 0,
   dials: {
     colour: colour({ default: [1, 0.8, 0.55], hint: 'What white becomes.' }),
     wash: number({ default: 0, range: [0, 1], step: 0.01, hint: '0 keeps the picture’s own colours under the light; 1 leaves only that of the tint.' }),

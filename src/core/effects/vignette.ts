@@ -16,6 +16,7 @@ export default defineEffect({
     reason: 'The lens darkens what has come through it, light and mist too.',
     isFirm: true,
   },
+  reach: () => 0,
   dials: {
     by: choice({
       default: 'lens',
@@ -66,8 +67,7 @@ export default defineEffect({
     { name: 'Porthole', dials: { by: 'free', size: 52, roundness: 1, softness: 0.04 } },
   ],
   example: { field: 95 },
-  apply({ out, picture, dials, corner = [0, 0], kernels }) {
-    const [width, height] = [picture.width + 2 * corner[0], picture.height + 2 * corner[1]]
+  apply({ out, picture, dials, frameSize: [width, height] = [picture.width, picture.height], kernels }) {
     const { centre } = dials
     if (dials.by === 'lens') {
       const focal = width / 2 / Math.tan((dials.field * Math.PI) / 360)

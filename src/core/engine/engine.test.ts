@@ -266,7 +266,7 @@ test('infinite depth stands for nothing hit; other values that are not numbers b
 test('a margin lets light from just outside the canvas in, and data windows are placed where they lie', async () => {
   const comp = { ...cave(), canvas: { width, height, margin: 0.25 } }
   const { node, area } = plan(comp, media, 1, 1, { type: 'picture' })
-  expect([area.marginPx, area.width]).toEqual([12, width + 24])
+  expect([area.left, area.width]).toEqual([12, width + 24])
   const { kernels, store } = createLoneKernels(512)
   const shifted = new Evaluator(
     { kernels, store },

@@ -6,7 +6,7 @@ import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/pi
 import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan/plan-node.ts'
 import { withSmallSizes, type StoredPassRef } from './small-passes.ts'
-import { workArea } from './work-area.ts'
+import { partArea, workArea, type Part } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
 
 /** The entries of a table as they are, whatever the frame is. */
@@ -38,15 +38,22 @@ class ScopedStore implements PictureStore {
 }
 
 /** Which part of which file a pass is, whatever is made of it. */
-const blockName = ({ hash, pass, as, reduction, filter, isTable }: PassRef): string =>
+const blockName = ({ hash, pass, as, reduction, part, filter, isTable }: PassRef): string =>
   JSON.stringify([
     hash,
     pass.inFile ?? pass.name,
     as,
     reduction,
+    part,
     filter ?? passFilter(pass),
     isTable ?? false,
   ])
+
+/** Rows of the canvas in a part, and two around them: plain IDs find their edges among their neighbours. */
+function rowsOf(comp: Comp, part: Part): readonly [from: number, to: number] {
+  const { top, height } = partArea(comp, part)
+  return [-top - 2, height - top + 2]
+}
 
 /** Passes that are fetched ahead at a time. */
 const mostComing = 32
@@ -113,8 +120,8 @@ export class Evaluator {
     await Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
-        const block = await this.blockOf(ref)
-        const area = workArea(comp, ref.reduction)
+        const block = await this.blockOf(comp, ref)
+        const area = ref.part ? partArea(comp, ref.part) : workArea(comp, ref.reduction)
         const { picture, replaced } = this.withRoom(() => {
           if (ref.pass.kind === 'table' && ref.isTable)
             return { picture: tablePicture(block, this.workshop), replaced: 0 }
@@ -131,11 +138,11 @@ export class Evaluator {
   }
 
   /** A pass out of its file; several pictures that are made of one, such as mattes of objects, share it. */
-  private blockOf(ref: PassRef): Promise<PassBlock> {
+  private blockOf(comp: Comp, ref: PassRef): Promise<PassBlock> {
     const name = blockName(ref)
     const known = this.coming.get(name)
     if (known) return known
-    const block = this.loadPass(ref)
+    const block = this.loadPass(ref.part ? { ...ref, rows: rowsOf(comp, ref.part) } : ref)
     this.coming.set(name, block)
     // What fails once is asked for again.
     block.catch(() => this.coming.delete(name))
@@ -153,7 +160,7 @@ export class Evaluator {
   }
 
   /** Begins to fetch what a plan will load, without waiting; `load` then finds it on its way. */
-  fetchAhead(node: PlanNode): void {
+  fetchAhead(comp: Comp, node: PlanNode): void {
     const seen = new Set<PlanNode>()
     const visit = (n: PlanNode) => {
       if (seen.has(n)) return
@@ -163,7 +170,7 @@ export class Evaluator {
         n.inputs.forEach(visit)
         return
       }
-      if (this.coming.size < mostComing) void this.blockOf(n.load)
+      if (this.coming.size < mostComing) void this.blockOf(comp, n.load)
     }
     visit(node)
   }

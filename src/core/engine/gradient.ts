@@ -8,20 +8,16 @@ interface End {
 }
 
 /**
- * Fills a picture with a gradient, linear in light and alpha between its ends and held beyond them. `place` takes a coordinate of
+ * Fills a picture with a gradient, linear in light and alpha between its ends and held beyond them. `place` takes a point of
  * the full frame to one of the picture. Both ends at one point give the second colour everywhere.
  */
 export function paintGradient(
   out: Picture,
   { shape, from, to }: { readonly shape: 'line' | 'round'; readonly from: End; readonly to: End },
-  place: (p: number) => number,
+  place: (point: readonly [number, number]) => readonly [number, number],
 ): void {
-  const [x0, y0, x1, y1] = [from.at[0], from.at[1], to.at[0], to.at[1]].map(place) as [
-    number,
-    number,
-    number,
-    number,
-  ]
+  const [x0, y0] = place(from.at)
+  const [x1, y1] = place(to.at)
   const [dx, dy] = [x1 - x0, y1 - y0]
   const square = dx * dx + dy * dy
   const end = ({ colour, alpha }: typeof from) => [

@@ -31,7 +31,7 @@ export function placePass(
   const picture = store.allocate(area.width, area.height, channels)
   const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
   const fitsWhole = block.channels === channels && block.width === area.width && block.height === area.height
-  const isWhole = fitsWhole && block.x + area.marginPx === 0 && block.y + area.marginPx === 0
+  const isWhole = fitsWhole && block.x + area.left === 0 && block.y + area.top === 0
   if (block.data instanceof Uint16Array) kernels.halfToFloat(isWhole ? picture.data : values, block.data)
   else if (isWhole) picture.data.set(values)
   if (!isWhole) scatter(picture, values, block, area, rules.outside)
@@ -74,8 +74,8 @@ function scatter(
   const from32 = new Uint32Array(values.buffer, values.byteOffset, values.length)
   const { channels } = picture
   picture.data.fill(outside)
-  const left = block.x + area.marginPx
-  const top = block.y + area.marginPx
+  const left = block.x + area.left
+  const top = block.y + area.top
   const from = Math.max(0, -left)
   const to = Math.min(block.width, area.width - left)
   const own = block.channels

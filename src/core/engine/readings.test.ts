@@ -64,7 +64,7 @@ describe('the centre of a matte', () => {
           matte.data[Math.floor(y) * width + Math.floor(x)]! += 1 / fine ** 2
           ;[sum, sumX, sumY] = [sum + 1, sumX + x, sumY + y]
         }
-      const [x, y] = centreOf(matte, { marginPx: 0 }) as [number, number]
+      const [x, y] = centreOf(matte, { left: 0, top: 0 }) as [number, number]
       const [wantedX, wantedY] = isCut ? [sumX / sum, sumY / sum] : [cx, cy]
       expect(Math.hypot(x - wantedX, y - wantedY)).toBeLessThan(0.02)
     }
@@ -73,8 +73,8 @@ describe('the centre of a matte', () => {
     const matte = plainPicture(8, 6, 1)
     matte.data[2 * 8 + 3] = 1
     matte.data[2 * 8 + 6] = 0.5
-    expect(centreOf(matte, { marginPx: 1 })).toEqual([3.5, 1.5])
-    expect(centreOf(plainPicture(8, 6, 1), { marginPx: 1 })).toEqual([])
+    expect(centreOf(matte, { left: 1, top: 1 })).toEqual([3.5, 1.5])
+    expect(centreOf(plainPicture(8, 6, 1), { left: 1, top: 1 })).toEqual([])
   })
 })
 
@@ -134,7 +134,7 @@ describe('brightness', () => {
     return picture
   }
   const four = filled(plainPicture(2, 2), [0, 0.2, 0.4, 4].flatMap((v) => [v, v, v, 1])) // prettier-ignore
-  const area = { marginPx: 0, canvasWidth: 2, canvasHeight: 2 }
+  const area = { left: 0, top: 0, canvasWidth: 2, canvasHeight: 2 }
   const inside = (m: number[]) => filled(plainPicture(2, 2, 1), m)
   const near = (got: Reading, wanted: number) => {
     expect(got[0]).toBeCloseTo(wanted, 6)

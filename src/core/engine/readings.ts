@@ -93,7 +93,7 @@ async function read(evaluator: Evaluator, comp: Comp, need: Need, isStale: () =>
 }
 
 /** The centre of a matte's cover in pixels of the full frame, Σ m (x + ½) / Σ m; empty where it covers nothing. */
-export function centreOf(matte: Picture, { marginPx }: Pick<WorkArea, 'marginPx'>): Reading {
+export function centreOf(matte: Picture, { left, top }: Pick<WorkArea, 'left' | 'top'>): Reading {
   const { width, height, channels, data } = matte
   let [sum, sumX, sumY] = [0, 0, 0]
   for (let y = 0; y < height; y++) {
@@ -107,7 +107,7 @@ export function centreOf(matte: Picture, { marginPx }: Pick<WorkArea, 'marginPx'
     sumX += rowX
     sumY += row * y
   }
-  return sum > 1e-6 ? [sumX / sum + 0.5 - marginPx, sumY / sum + 0.5 - marginPx] : []
+  return sum > 1e-6 ? [sumX / sum + 0.5 - left, sumY / sum + 0.5 - top] : []
 }
 
 /**
@@ -117,7 +117,7 @@ export function centreOf(matte: Picture, { marginPx }: Pick<WorkArea, 'marginPx'
 export function brightness(
   { width, channels, data }: Picture,
   matte: Picture | undefined,
-  { marginPx, canvasWidth, canvasHeight }: Pick<WorkArea, 'marginPx' | 'canvasWidth' | 'canvasHeight'>,
+  { left, top, canvasWidth, canvasHeight }: Pick<WorkArea, 'left' | 'top' | 'canvasWidth' | 'canvasHeight'>,
   what: 'mean' | number,
   { luminance }: WorkingSpace,
 ): Reading {
@@ -126,7 +126,7 @@ export function brightness(
   let [sum, weight] = [0, 0]
   for (let y = 0, to = 0; y < canvasHeight; y++)
     for (let x = 0; x < canvasWidth; x++, to++) {
-      const at = (y + marginPx) * width + x + marginPx
+      const at = (y + top) * width + x + left
       const i = at * channels
       const bright = channels === 1 ? data[i]! : luminance(data[i]!, data[i + 1]!, data[i + 2]!)
       const cover = matte ? Math.max(0, matte.data[at * matte.channels + matte.channels - 1]!) : 1

@@ -58,7 +58,7 @@ test('sizes below a quarter are for frames in which much is still to be seen, wi
   expect(reductionsOf(frame(3841, 2160, 0.1))).toEqual([1, 2, 4])
   expect(reductionsOf(frame(3840, 2160, 0.1))).toEqual([1, 2, 4, 8, 16])
   for (const r of reductionsOf(frame(3840, 2160, 0.1)))
-    expect(Number.isInteger(workArea(frame(3840, 2160, 0.1), r).marginPx)).toBe(true)
+    expect(Number.isInteger(workArea(frame(3840, 2160, 0.1), r).left)).toBe(true)
   expect([480, 240, 5000].map((side) => reductionFor(frame(3840, 2160), side, 2))).toEqual([8, 16, 2])
   expect(reductionFor(frame(64, 36), 240, 4)).toBe(4)
 })

@@ -22,11 +22,12 @@ export function reductionFor(comp: Comp, side: number, largest: Reduction = 1): 
   return reductionsOf(comp).findLast((r) => r <= largest || longer / r >= side) ?? largest
 }
 
-/** The canvas with its margin, in pixels of the reduced frame; the canvas begins at (margin, margin). */
+/** The canvas with its margin, or a part of that, in pixels of the reduced frame; the canvas begins at (left, top), which is below 0 in a part that begins later. */
 export interface WorkArea {
   readonly width: number
   readonly height: number
-  readonly marginPx: number
+  readonly left: number
+  readonly top: number
   readonly canvasWidth: number
   readonly canvasHeight: number
 }
@@ -42,8 +43,33 @@ export function workArea(comp: Comp, reduction: Reduction): WorkArea {
   return {
     width: canvasWidth + 2 * marginPx,
     height: canvasHeight + 2 * marginPx,
-    marginPx,
+    left: marginPx,
+    top: marginPx,
     canvasWidth,
     canvasHeight,
   }
 }
+
+/** A rectangle of pixels. */
+export interface Part {
+  readonly x: number
+  readonly y: number
+  readonly width: number
+  readonly height: number
+}
+
+export const isWithin = (inner: Part, outer: Part): boolean =>
+  inner.x >= outer.x &&
+  inner.y >= outer.y &&
+  inner.x + inner.width <= outer.x + outer.width &&
+  inner.y + inner.height <= outer.y + outer.height
+
+/** A part of the full-size area, counted from the corner of its margin. */
+export function partArea(comp: Comp, { x, y, width, height }: Part): WorkArea {
+  const { left, top, canvasWidth, canvasHeight } = workArea(comp, 1)
+  return { width, height, left: left - x, top: top - y, canvasWidth, canvasHeight }
+}
+
+/** What tells areas apart, for keys. */
+export const areaKey = ({ width, height, left, top }: WorkArea): string =>
+  `${width}x${height}+${left === top ? left : `${left},${top}`}`

@@ -41,6 +41,31 @@ export function passBlockLength(header: Uint8Array): number | undefined {
   return headerBytes + width * height * channels * size
 }
 
+/** Where in a block some rows of the canvas lie, the last not counted, and how they are read; at least one row, wherever they are. By its beginning; throws FormatError. */
+export function rowsOfBlock(
+  header: ArrayBuffer,
+  [from, to]: readonly [from: number, to: number],
+): { readonly start: number; readonly end: number; read(bytes: ArrayBuffer): PassBlock } {
+  const length = passBlockLength(new Uint8Array(header))
+  if (length === undefined) throw new FormatError('pass', 0, 'it does not begin as a pass does')
+  const [, width, height, x, y, channels, size] = new Int32Array(header, 0, 8) as unknown as [
+    number, number, number, number, number, number, number,
+  ] // prettier-ignore
+  const first = Math.min(height - 1, Math.max(0, from - y))
+  const last = Math.min(height, Math.max(first + 1, to - y))
+  const row = width * channels * size
+  const rows = last - first
+  return {
+    start: headerBytes + first * row,
+    end: headerBytes + last * row,
+    read: (bytes) => {
+      if (bytes.byteLength !== rows * row) throw new FormatError('pass', headerBytes, 'data are missing')
+      const data = size === 2 ? new Uint16Array(bytes) : new Float32Array(bytes)
+      return { width, height: rows, x, y: y + first, channels, data }
+    },
+  }
+}
+
 /** Reads a block; the data is a view of `buffer`. Throws FormatError. */
 export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')

@@ -137,7 +137,7 @@ export function unknownEffects({ lanes }: Pick<RecipeFile, 'lanes'>): string[] {
 /** A setting for a frame of another width: what is in pixels is larger or smaller. */
 function sizedSetting(dial: Dial | undefined, setting: Setting, factor: number): Setting {
   if (!dial) return setting
-  const one = (value: DialValue) => scaledDial(dial, value, { reduction: 1 / factor, marginPx: 0 })
+  const one = (value: DialValue) => scaledDial(dial, value, { reduction: 1 / factor, left: 0, top: 0 })
   if (!isTrack(setting)) return one(setting) as Setting
   return { ...setting, keys: setting.keys.map((k) => ({ ...k, value: one(k.value) as typeof k.value })) }
 }

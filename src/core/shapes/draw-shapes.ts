@@ -13,20 +13,26 @@ const softTolerance = 0.5
 /** Pixels between the places where a soft width that varies is looked up. */
 const softGrid = 8
 
+/** How the full frame lies in a picture: pixels of the picture for each of the frame, and where it begins. */
+export interface FrameIn {
+  readonly scale: number
+  readonly left: number
+  readonly top: number
+}
+
 /**
- * Draws shapes into a picture of one channel, each joined to those before it. `place` takes a coordinate of the full frame to one of
- * the picture; `scale` is pixels of the picture per pixel of the frame.
+ * Draws shapes into a picture of one channel, each joined to those before it. `at` says how the full
+ * frame lies in the picture.
  */
 export function drawShapes(
   out: Picture,
   shapes: readonly ShapeNow[],
-  place: (p: number) => number,
-  scale: number,
+  at: FrameIn,
   workshop: Workshop,
 ): void {
   const { store } = workshop
   const draw = (cover: Picture, shape: ShapeNow) => {
-    drawShape(cover, shape, place, scale, workshop)
+    drawShape(cover, shape, at, workshop)
     if (shape.opacity !== 1) for (let i = 0; i < cover.data.length; i++) cover.data[i]! *= shape.opacity
   }
   const [first, ...others] = shapes
@@ -43,17 +49,18 @@ export function drawShapes(
 function drawShape(
   out: Picture,
   { path, rule, inner, outer }: ShapeNow,
-  place: (p: number) => number,
-  scale: number,
+  { scale, left: x0, top: y0 }: FrameIn,
   workshop: Workshop,
 ): void {
+  const placeX = (x: number) => x * scale + x0
+  const placeY = (y: number) => y * scale + y0
   const widest = path.reduce((most, v) => Math.max(most, v.soft ?? 0), outer)
-  const bounds = boundsOf(path)?.map(place)
+  const bounds = boundsOf(path)?.map((v, i) => (i % 2 === 0 ? placeX(v) : placeY(v)))
   out.data.fill(0)
   if (!bounds || path.length < 2) return
   const varies = path.some((v) => v.soft !== undefined && v.soft !== outer)
   if (inner === 0 && widest === 0) {
-    const outline = flatten(path, ([x, y]) => [place(x), place(y)], tolerance)
+    const outline = flatten(path, ([x, y]) => [placeX(x), placeY(y)], tolerance)
     coverOf(out.data, out.width, out.height, [outline], rule)
     return
   }
@@ -64,7 +71,7 @@ function drawShape(
   const pad = [beyond(-left), beyond(-top), beyond(right - out.width), beyond(bottom - out.height)] as const
   const { kernels, store } = workshop
   const [width, height] = [out.width + pad[0] + pad[2], out.height + pad[1] + pad[3]]
-  const placed = ([x, y]: readonly [number, number]) => [place(x) + pad[0], place(y) + pad[1]] as const
+  const placed = ([x, y]: readonly [number, number]) => [placeX(x) + pad[0], placeY(y) + pad[1]] as const
   const outline = flatten(path, placed, tolerance)
   const hard = store.allocate(width, height, 1)
   hard.data.fill(0)

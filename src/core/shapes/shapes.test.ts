@@ -15,7 +15,7 @@ const shape = (path: Path, more: Partial<ShapeNow> = {}): ShapeNow => ({
 }) // prettier-ignore
 function drawn(shapes: readonly ShapeNow[], width: number, height: number, scale = 1): Float32Array {
   const out = plainPicture(width, height, 1)
-  drawShapes(out, shapes, (p) => p * scale, scale, workshop)
+  drawShapes(out, shapes, { scale, left: 0, top: 0 }, workshop)
   return out.data
 }
 

@@ -108,7 +108,7 @@ export class NodeEngine {
   /** Begins to read what a further frame will load, while another is computed. */
   readAhead(comp: Comp, media: MediaTable, frame: number): void {
     const { node } = plan(comp, media, frame, 1, { type: 'picture' }, this.readings)
-    this.evaluator.fetchAhead(node)
+    this.evaluator.fetchAhead(comp, node)
   }
 
   /**

@@ -17,7 +17,7 @@ import type {
   Wish,
   Work,
 } from '../../core/engine/session/requests.ts'
-import { reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
+import { isWithin, reductionsOf, type Part, type Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from './messages.ts'
@@ -27,7 +27,7 @@ export interface AtFrame extends Work {
   readonly frame: number
 }
 export type Wanted = AtFrame &
-  Omit<Wish<'show'>, 'reduction' | 'isProxy' | 'frame'> & {
+  Omit<Wish<'show'>, 'reduction' | 'isProxy' | 'isLast' | 'frame'> & {
     /** The size at which it is looked at; full size where left out. */
     readonly finest?: Reduction
   }
@@ -47,6 +47,10 @@ const directMs = 45
 const proxyMs = 25
 /** Before a picture that takes longer, one between it and the proxy is shown. */
 const longMs = 800
+/** Where the whole takes longer, what is seen of it is made before it. */
+const partMs = 250
+/** Frames of more pixels are not made whole to be looked at closely: their pictures would fill the memory. */
+const mostWhole = 16e6
 const thumbWidth = 96
 
 /** What the engine says of a request that it could not answer. */
@@ -93,6 +97,8 @@ export class EngineClient {
   private thumbsAsked: number | undefined
   private aheadAsked: number | undefined
   private isThere = false
+  /** What is seen alone has been made of this wish, or the whole. */
+  private made: { readonly serial: number; readonly part?: Part | undefined } | undefined
   /** By size; not known yet: a small picture comes first. */
   private readonly tookMs: Partial<Record<Reduction, number>> = {}
   private nextId = 1
@@ -144,6 +150,17 @@ export class EngineClient {
     this.replacedAt = performance.now()
     this.begin()
     if (this.wanted) this.show(this.wanted)
+  }
+
+  /** Another part of the same picture is seen: it is made, unless it is there. */
+  lookAt(seen: Part | undefined): void {
+    if (!this.wanted) return
+    const { made, serial } = this
+    const wanted = { ...this.wanted, ...(seen ? { seen } : {}) }
+    this.wanted = wanted
+    const isThere =
+      made?.serial === serial && (!made.part || (seen !== undefined && isWithin(seen, made.part)))
+    if (seen && !isThere && this.finest === 1) this.show(wanted, true)
   }
 
   /** Asks for a picture; only the latest wish counts. Of one that is there already, kept ready, no proxy is made. */
@@ -287,24 +304,38 @@ export class EngineClient {
 
   /** The size after one: that which is looked at, or, where that takes long, one between that is there soon. */
   private nextSize(after: Reduction): Reduction {
+    if (this.isPartial()) return this.finest
     if ((this.expectedMs(this.finest) ?? 0) < longMs) return this.finest
     const between = this.sizes().filter((size) => size > this.finest && size <= after / 4)
     return between.find((size) => (this.expectedMs(size) ?? 0) < longMs / 2) ?? this.finest
   }
 
+  /** Whether what is seen is made alone before the whole, or in place of it. */
+  private isPartial(): boolean {
+    if (!this.wanted?.seen || this.finest !== 1) return false
+    return this.isHuge() || (this.expectedMs(1) ?? 1000) > partMs
+  }
+
+  private isHuge(): boolean {
+    const { width = 0, height = 0 } = this.wanted?.comp.canvas ?? {}
+    return width * height > mostWhole
+  }
+
   /** Asks for a picture at a size; one that follows another of the same wish may be given up for a newer wish. */
   private run(reduction: Reduction, isFollowing = false): void {
     if (!this.wanted) return
-    const { comp, media, finest = 1, ...wish } = this.wanted
+    const { comp, media, finest = 1, seen, ...wish } = this.wanted
     const { serial } = this
     const isProxy = reduction > finest
+    const isPart = reduction === 1 && this.made?.serial !== serial && this.isPartial()
+    const part = isPart ? { seen, isLast: this.isHuge() } : {}
     this.isRunning = true
     const mayEnd = (isFollowing || !isProxy) && (this.expectedMs(reduction) ?? 1000) >= directMs
     this.flags.countPicture()
     const asked = this.ask(
       'show',
       { comp, media },
-      { ...wish, reduction, isProxy },
+      { ...wish, ...part, reduction, isProxy },
       isProxy ? 'drag' : 'picture',
     )
     this.unwanted = mayEnd ? asked.id : undefined
@@ -319,9 +350,10 @@ export class EngineClient {
   }
 
   private received(shown: Shown, serial: number): void {
-    const { reduction, tookMs } = shown
-    // A picture that was found rather than made says little of the next one.
-    this.tookMs[reduction] = Math.max(tookMs, 0.8 * (this.tookMs[reduction] ?? 0))
+    const { reduction, tookMs, part } = shown
+    // A picture that was found rather than made says little of the next one, nor does a part.
+    if (!part) this.tookMs[reduction] = Math.max(tookMs, 0.8 * (this.tookMs[reduction] ?? 0))
+    if (reduction === 1 && serial === this.serial) this.made = { serial, part }
     this.listener.onShown(shown, serial)
     const isShort = this.isShort && serial === this.serial
     if (isShort) {
@@ -330,7 +362,8 @@ export class EngineClient {
         `There is not enough memory for this picture at the size that is looked at; it is shown at 1/${reduction}. Mute lanes or close other pages for more.`,
       )
     }
-    this.afterPicture(serial, isShort ? this.finest : reduction)
+    if (part && !shown.isSettled && serial === this.serial) this.run(1, true)
+    else this.afterPicture(serial, isShort ? this.finest : reduction)
   }
 
   private missed(error: unknown, reduction: Reduction, serial: number): void {
@@ -340,6 +373,11 @@ export class EngineClient {
       return
     }
     const smaller = this.sizes().find((size) => size > reduction)
+    if (error instanceof EngineError && error.isMemory && this.made?.serial === serial) {
+      // What is seen of it is there.
+      this.afterPicture(serial, this.finest)
+      return
+    }
     if (error instanceof EngineError && error.isMemory && smaller && serial === this.serial) {
       // Shown smaller, and said, rather than not at all.
       this.isShort = true

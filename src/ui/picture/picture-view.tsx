@@ -11,6 +11,8 @@ import {
   type Ref,
 } from 'react'
 import dynamic from 'next/dynamic'
+import { shallow } from 'zustand/shallow'
+import type { Part } from '../../core/engine/work-area.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawTool } from '../shot/shot-store.ts'
 import { ScopeRegion } from './scope-region.tsx'
@@ -36,6 +38,23 @@ const toolHints: Readonly<Record<DrawTool, string>> = {
   box: 'Drag from corner to corner · Shift for a square',
 }
 const [smallest, largest] = [0.05, 64]
+/** A picture that is moved is looked at once it rests for so long. */
+const restMs = 90
+
+/** What of a canvas is seen in a box of so many pixels; undefined where that is all of it. */
+function seenPart(
+  { zoom, x, y, across, down }: Readonly<Record<'zoom' | 'x' | 'y' | 'across' | 'down', number>>,
+  width: number,
+  height: number,
+): Part | undefined {
+  const [left, top] = [Math.max(0, Math.floor(-x / zoom)), Math.max(0, Math.floor(-y / zoom))]
+  const right = Math.min(width, Math.ceil((across - x) / zoom))
+  const bottom = Math.min(height, Math.ceil((down - y) / zoom))
+  const isAll = left === 0 && top === 0 && right === width && bottom === height
+  return isAll || right <= left || bottom <= top
+    ? undefined
+    : { x: left, y: top, width: right - left, height: bottom - top }
+}
 
 /** The canvas: wheel zooms at the pointer, drag pans; pixels stay crisp when magnified. */
 export function PictureView({
@@ -56,11 +75,34 @@ export function PictureView({
   const screen = useShot((s) => s.comp.screen)
   const frame = useRef<HTMLDivElement>(null)
   const canvas = useRef<HTMLCanvasElement>(null)
+  /** What is seen, made alone, over the picture; and where on the canvas it lies. */
+  const partCanvas = useRef<HTMLCanvasElement>(null)
+  const partAt = useRef<Part | undefined>(undefined)
   // Zoom and place of the picture's corner in the frame; kept out of React, as it changes with every pointer move.
   const view = useRef({ zoom: 1, x: 0, y: 0, isFitted: true })
   // The same for what lies over the picture: handles and the wipe.
   const [placed, setPlaced] = useState({ x: 0, y: 0, zoom: 1, width: 0, height: 0 })
   const drag = useRef<{ x: number; y: number } | undefined>(undefined)
+
+  const saying = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
+  /** Says what is seen, once it rests. */
+  const say = useCallback(() => {
+    clearTimeout(saying.current)
+    saying.current = setTimeout(() => {
+      const box = frame.current
+      if (!box) return
+      const { zoom, x, y } = view.current
+      const now = seenPart({ zoom, x, y, across: box.clientWidth, down: box.clientHeight }, width, height)
+      const before = store.getState().seen
+      if (!shallow(now, before)) store.getState().set({ seen: now })
+    }, restMs)
+  }, [store, width, height])
+  useEffect(
+    () => () => {
+      clearTimeout(saying.current)
+    },
+    [],
+  )
 
   const apply = useCallback(() => {
     const { zoom, x, y } = view.current
@@ -71,10 +113,22 @@ export function PictureView({
     element.style.height = `${height * zoom}px`
     // Magnified pixels stay crisp; a picture made smaller is smoothed.
     element.style.imageRendering = zoom * devicePixelRatio >= 1.5 ? 'pixelated' : 'auto'
+    const over = partCanvas.current
+    const part = partAt.current
+    if (over) {
+      over.hidden = part === undefined
+      if (part) {
+        over.style.transform = `translate(${x + part.x * zoom}px, ${y + part.y * zoom}px)`
+        over.style.width = `${part.width * zoom}px`
+        over.style.height = `${part.height * zoom}px`
+        over.style.imageRendering = element.style.imageRendering
+      }
+    }
     onZoom(zoom * devicePixelRatio)
     const box = frame.current
+    if (box) say()
     if (box) setPlaced({ x, y, zoom, width: box.clientWidth, height: box.clientHeight })
-  }, [width, height, onZoom])
+  }, [width, height, onZoom, say])
 
   // Another screen has another canvas.
   useLayoutEffect(apply, [apply, screen])
@@ -142,12 +196,17 @@ export function PictureView({
       onPicture((shown, serial) => {
         const element = canvas.current
         if (!element) return
-        drawCodes(element, shown, store.getState().comp.screen)
+        const { screen: of } = store.getState().comp
+        const isMoved = partAt.current !== shown.part
+        partAt.current = shown.part
+        drawCodes(shown.part && partCanvas.current ? partCanvas.current : element, shown, of)
+        if (isMoved) apply()
         element.dataset['serial'] = String(serial)
-        element.dataset['reduction'] = String(shown.reduction)
+        if (!shown.part) element.dataset['reduction'] = String(shown.reduction)
+        element.dataset['part'] = shown.part ? Object.values(shown.part).join(' ') : ''
         element.dataset['settled'] = String(shown.isSettled)
       }),
-    [onPicture, store],
+    [onPicture, store, apply],
   )
 
   useEffect(
@@ -155,6 +214,8 @@ export function PictureView({
       onFrame((codes, shownFrame) => {
         const element = canvas.current
         if (!element) return
+        partAt.current = undefined
+        if (partCanvas.current) partCanvas.current.hidden = true
         drawCodes(element, codes, store.getState().comp.screen)
         element.dataset['frame'] = String(shownFrame)
         const { shown, late } = player?.count ?? { shown: 0, late: 0 }
@@ -231,6 +292,14 @@ export function PictureView({
         data-testid="picture"
         data-wanted={wanted}
         aria-label="The picture"
+      />
+      <canvas
+        key={`part ${screen}`}
+        ref={partCanvas}
+        className="pointer-events-none absolute left-0 top-0 origin-top-left"
+        data-testid="picture-part"
+        aria-hidden
+        hidden
       />
       <Wipe frame={frame} place={placed} />
       <ScopeRegion place={placed} />

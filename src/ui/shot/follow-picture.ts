@@ -40,7 +40,8 @@ function wantedOf(now: ShotState): Wanted {
   const view = { gain: 2 ** state.exposure, channel: state.channel, checker: state.isCheckered ? 8 : 0 }
   const { media, frame, hasWarnings } = state
   const finest = seenReduction(state)
-  return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings, finest }
+  const seen = finest === 1 && state.seen ? { seen: state.seen } : {}
+  return { comp, target, media, frame, view, overlay: overlayOf(state), hasWarnings, finest, ...seen }
 }
 
 /** The comp with what is moved by hand where the hand is. */
@@ -175,6 +176,7 @@ export function followPicture(
     if (isLooked) engine.show(wantedOf(now))
     // What is there stays until it is there at the size that is looked at now.
     else if (isFiner && !now.isPlaying) engine.show(wantedOf(now), true)
+    else if (now.seen !== before.seen && !now.isPlaying) engine.lookAt(wantedOf(now).seen)
     else if (now.frame !== before.frame && isPlayed) player.goTo(now.frame)
     else if (now.frame !== before.frame) settle()
     if (before.isBusy && !now.isBusy) player.rested()

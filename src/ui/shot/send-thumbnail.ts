@@ -29,6 +29,7 @@ export function sendThumbnail(
     // Only the picture as it is, not as someone happens to look at it; and not when it was only opened.
     if (
       !shown.isSettled ||
+      shown.part !== undefined ||
       viewMode !== 'picture' ||
       shownPass !== undefined ||
       exposure !== 0 ||

@@ -1,5 +1,6 @@
 import { temporal } from 'zundo'
 import { setSetting, type AtFrame, type SettingRef } from '../../core/comp/settings.ts'
+import type { Part } from '../../core/engine/work-area.ts'
 import type { DialValue } from '../../core/dials/dials.ts'
 import type { TrackTime } from '../../core/tracks/track-at.ts'
 import { createStore } from 'zustand/vanilla'
@@ -105,6 +106,8 @@ export interface ShotState {
   readonly ready: ReadonlySet<number>
   /** Pixels of the screen for one of the picture. */
   readonly zoom: number
+  /** What is seen of the canvas, in its pixels; undefined while that is all of it. */
+  readonly seen: Part | undefined
   readonly viewMode: ViewMode
   readonly exposure: number
   readonly channel: DisplayOptions['channel']
@@ -211,6 +214,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         cacheMb: 512,
         ready: new Set(),
         zoom: 1,
+        seen: undefined,
         exposure: 0,
         channel: 'colour',
         isCheckered: false,

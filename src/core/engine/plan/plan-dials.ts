@@ -10,7 +10,7 @@ export function dialsOf(p: Planning, step: Step, effect: Effect, laneId = ''): R
   return Object.fromEntries(
     Object.entries(effect.dials).map(([key, dial]) => {
       const value = p.value(all[key] as Step['dials'][string], dial, { laneId, stepId: step.id })
-      return [key, scaledDial(dial, value, { reduction: p.reduction, marginPx: p.area.marginPx })]
+      return [key, scaledDial(dial, value, { reduction: p.reduction, left: p.area.left, top: p.area.top })]
     }),
   )
 }

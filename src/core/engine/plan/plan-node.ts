@@ -6,7 +6,7 @@ import type { Workshop } from '../../kernels/pyramid.ts'
 import type { Affine } from '../../picture/affine.ts'
 import type { LinearColour } from '../../picture/colour.ts'
 import type { Picture } from '../../picture/picture.ts'
-import type { Reduction } from '../work-area.ts'
+import type { Part, Reduction } from '../work-area.ts'
 
 /** A pass of a file, as an engine asks for it. */
 export interface PassRef {
@@ -14,6 +14,10 @@ export interface PassRef {
   readonly pass: Pass
   readonly as: ReadAs
   readonly reduction: Reduction
+  /** Only this part of it is wanted, counted from the corner of the frame's margin; at full size alone. */
+  readonly part?: Part
+  /** Rows of the canvas that are enough, the last not counted. */
+  readonly rows?: readonly [from: number, to: number]
   /** The entries of a colour table, not a picture of them in the frame. */
   readonly isTable?: boolean
   /** How it is made smaller, where that is not as its kind says. */

@@ -5,6 +5,7 @@ import { renormalise } from '../../formats/reduce-pass.ts'
 import { passFilter, rulesOf } from '../../passes/passes.ts'
 import { meanReduce, pickNearest } from '../matte.ts'
 import { pictureChannels } from '../place-pass.ts'
+import { areaKey } from '../work-area.ts'
 import { loaded, node, type PassRef, type PlanNode } from './plan-node.ts'
 import type { Planning } from './planning.ts'
 
@@ -36,6 +37,9 @@ export function gapNode(p: Planning, pass: Pass): PlanNode {
 /** How a lane shows its media in time. */
 const timeOfLane = (p: Planning, laneId: string) => p.comp.lanes.find((l) => l.id === laneId)?.time
 
+/** What says that only a part of a pass is wanted. */
+const ofPart = (p: Planning) => (p.part ? { part: p.part.rect } : {})
+
 export function passNode(
   p: Planning,
   link: Link & { type: 'pass' },
@@ -64,9 +68,8 @@ export function passNode(
   }
   const own = readAsOf(media, pass)
   const as = own.isData || p.comp.space === undefined ? own : { ...own, into: p.comp.space }
-  const { width, height, marginPx } = p.full
-  const name = `pass ${hash} ${pass.inFile ?? pass.name} ${pass.kind} ${readAsKey(as)} ${JSON.stringify(pass.detail ?? {})} ${width}x${height}+${marginPx}`
-  const whole = loaded(name, { hash, pass, as, reduction: 1 })
+  const name = `pass ${hash} ${pass.inFile ?? pass.name} ${pass.kind} ${readAsKey(as)} ${JSON.stringify(pass.detail ?? {})} ${areaKey(p.full)}`
+  const whole = loaded(name, { hash, pass, as, reduction: 1, ...ofPart(p) })
   if (p.reduction === 1) return { node: whole, pass }
   return { node: reducedNode(p, whole, pass, { hash, pass, as, reduction: p.reduction }), pass }
 }
@@ -107,14 +110,14 @@ export function objectsNode(
   if (!found) return undefined
   const asMatte: Pass = { ...found.pass, kind: 'matte', channels: found.pass.channels.slice(0, 1) }
   if (!hash) return gapNode(p, asMatte)
-  const { width, height, marginPx } = p.full
-  const name = `objects ${hash} ${found.pass.inFile ?? found.pass.name} ${ids.toSorted().join(',')} ${width}x${height}+${marginPx}`
+  const name = `objects ${hash} ${found.pass.inFile ?? found.pass.name} ${ids.toSorted().join(',')} ${areaKey(p.full)}`
   const whole = loaded(name, {
     hash,
     pass: found.pass,
     as: { isData: true },
     reduction: 1,
     objects: ids,
+    ...ofPart(p),
   })
   if (p.reduction === 1) return whole
   // Plain IDs find their edges among their neighbours, at full size.

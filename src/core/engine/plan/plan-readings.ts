@@ -66,9 +66,9 @@ function placementOf(p: Planning, lane: Lane): Reading {
     matrix = chained(matrix, effect.affine(dialsOf(p, step, effect) as never).matrix)
   }
   const [a, b, c, d, e, f] = matrix
-  const { marginPx, canvasWidth, canvasHeight } = p.area
-  const [x, y] = [canvasWidth / 2 + marginPx, canvasHeight / 2 + marginPx]
-  return [a * x + b * y + c - marginPx, d * x + e * y + f - marginPx]
+  const { left, top, canvasWidth, canvasHeight } = p.area
+  const [x, y] = [canvasWidth / 2 + left, canvasHeight / 2 + top]
+  return [a * x + b * y + c - left, d * x + e * y + f - top]
 }
 
 /** As far as a gap is looked over for what lies beyond it, in frames: each of them may have to be read. */

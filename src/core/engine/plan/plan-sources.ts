@@ -7,6 +7,7 @@ import type { Rgb } from '../../picture/picture.ts'
 import { drawShapes } from '../../shapes/draw-shapes.ts'
 import { paintGradient } from '../gradient.ts'
 import { pictureChannels } from '../place-pass.ts'
+import { areaKey } from '../work-area.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { flat, nothing, passNode } from './plan-passes.ts'
 import type { Planning } from './planning.ts'
@@ -50,17 +51,13 @@ export function drawingNode(
     (setting) => p.value(setting, undefined, { laneId, stepId }),
     p.comp.canvas,
   )
-  const { width, height, marginPx } = p.area
+  const { width, height, left, top } = p.area
   const { reduction } = p
-  return node(
-    `shapes ${JSON.stringify(shapes)} ${width}x${height}+${marginPx}/${reduction}`,
-    [],
-    (_, workshop) => {
-      const out = workshop.store.allocate(width, height, 1)
-      drawShapes(out, shapes, (p) => p / reduction + marginPx, 1 / reduction, workshop)
-      return out
-    },
-  )
+  return node(`shapes ${JSON.stringify(shapes)} ${areaKey(p.area)}/${reduction}`, [], (_, workshop) => {
+    const out = workshop.store.allocate(width, height, 1)
+    drawShapes(out, shapes, { scale: 1 / reduction, left, top }, workshop)
+    return out
+  })
 }
 
 /** A matte filled with a colour. */
@@ -115,7 +112,7 @@ export function sourceNode(p: Planning, source: Source, laneId: string): PlanNod
       return flat(p, r * a, g * a, b * a, a)
     }
     case 'gradient': {
-      const { width, height, marginPx } = p.area
+      const { width, height, left, top } = p.area
       const { reduction } = p
       const end = ({ at, colour, alpha }: typeof source.from) => ({
         at: p.value(at, ownDials.at, { laneId }) as unknown as readonly [number, number],
@@ -123,15 +120,11 @@ export function sourceNode(p: Planning, source: Source, laneId: string): PlanNod
         alpha: coverNow(alpha),
       })
       const now = { shape: source.shape, from: end(source.from), to: end(source.to) }
-      return node(
-        `gradient ${JSON.stringify(now)} ${width}x${height}+${marginPx}/${reduction}`,
-        [],
-        (_, { store }) => {
-          const out = store.allocate(width, height, 4)
-          paintGradient(out, now, (p) => p / reduction + marginPx)
-          return out
-        },
-      )
+      return node(`gradient ${JSON.stringify(now)} ${areaKey(p.area)}/${reduction}`, [], (_, { store }) => {
+        const out = store.allocate(width, height, 4)
+        paintGradient(out, now, ([x, y]) => [x / reduction + left, y / reduction + top])
+        return out
+      })
     }
     case 'lanes':
       return p.joined(laneId === masterId ? undefined : laneId)

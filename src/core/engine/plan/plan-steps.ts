@@ -9,8 +9,10 @@ import type { ResampleFilter } from '../../kernels/kernels.ts'
 import { chained, inverse, unmoved, type Affine } from '../../picture/affine.ts'
 import { linearAmount, linearChain, type LinearColour } from '../../picture/colour.ts'
 import { pictureChannels } from '../place-pass.ts'
+import { areaKey, type Part } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
+import { cutNode, treatmentOf, withFar, withoutPart } from './plan-part.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
 import { colourOf } from './plan-sources.ts'
@@ -64,6 +66,7 @@ function feedsOf(
   dials: Record<string, DialValue>,
   picture: PlanNode,
   laneId: string,
+  without?: Part,
 ): { readonly names: string[]; readonly feeds: PlanNode[] } | undefined {
   const names: string[] = []
   const feeds: PlanNode[] = []
@@ -81,30 +84,36 @@ function feedsOf(
     }
   }
   const { light: lightName, part: partName } = lightRoles(effect)
+  /** Changes the light that it takes. */
+  const relight = (change: (light: PlanNode) => PlanNode) => {
+    const at = names.indexOf(lightName!)
+    if (at >= 0) feeds[at] = change(feeds[at]!)
+    else {
+      names.push(lightName!)
+      feeds.push(change(picture))
+    }
+  }
   const part = partName === undefined ? -1 : names.indexOf(partName)
   if (part >= 0 && lightName !== undefined) {
     const matte = feeds.splice(part, 1)[0]!
     names.splice(part, 1)
-    const light = names.indexOf(lightName)
-    const lit = withinMatte(p, light < 0 ? picture : feeds[light]!, matte)
-    if (light < 0) {
-      names.push(lightName)
-      feeds.push(lit)
-    } else feeds[light] = lit
+    relight((light) => withinMatte(p, light, matte))
   }
+  if (without && lightName !== undefined) relight((light) => withoutPart(p, light, without))
   return { names, feeds }
 }
 
-/** The effect's own result for a picture, before amount and matte: the light alone for effects that give light. */
+/** The effect's own result for a picture, before amount and matte: the light alone for effects that give light; of all but a part, where that is said. */
 export function effectNode(
   p: Planning,
   step: Step,
   effect: Effect,
   picture: PlanNode,
   laneId: string,
+  without?: Part,
 ): PlanNode | undefined {
   const dials = dialsOf(p, step, effect, laneId)
-  const fed = feedsOf(p, step, effect, dials, picture, laneId)
+  const fed = feedsOf(p, step, effect, dials, picture, laneId, without)
   if (!fed) return undefined
   if (effect.instead !== undefined) return fed.feeds[fed.names.indexOf(effect.instead)]
   if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
@@ -150,7 +159,7 @@ function appliedNode(
   const passes = Object.fromEntries(
     names.map((name) => [name, step.feeds[name] && passBehind(p, step.feeds[name].from)]),
   )
-  const what = `${effect.id}@${effect.version} ${by} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}`
+  const what = `${effect.id}@${effect.version} ${by} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}${p.part ? areaKey(p.area) : ''}`
   return node(
     what,
     [picture, ...feeds, ...others, ...(prepared ? [prepared] : [])],
@@ -171,7 +180,8 @@ function appliedNode(
         frame,
         rate,
         reduction,
-        corner: [-p.area.marginPx, -p.area.marginPx],
+        corner: [-p.area.left, -p.area.top],
+        frameSize: [p.area.canvasWidth, p.area.canvasHeight],
       })
       return out
     },
@@ -322,6 +332,31 @@ function compoundNode(
   return { after: part === 'light' ? light : part === 'thing' ? picture : after, light }
 }
 
+/** What an effect makes; where only a part of the frame is made and it gives light, that from all around too. */
+function resultNode(
+  p: Planning,
+  step: Step,
+  effect: Effect,
+  picture: PlanNode,
+  laneId: string,
+): PlanNode | undefined {
+  const near = effectNode(p, step, effect, picture, laneId)
+  if (!near || !p.part || treatmentOf(p, step, effect, laneId) !== 'apart') return near
+  const { far, rect } = p.part
+  const there = far.stepInput(step.id)
+  const light = there && effectNode(far, step, effect, there.picture, laneId, rect)
+  return light ? withFar(p, near, light) : near
+}
+
+/** A step that is made on the whole frame, of which only a part is wanted. */
+function cutStep(p: Planning, step: Step, picture: PlanNode, laneId: string): ReturnType<typeof stepNode> {
+  const { whole } = p.part!
+  const there = whole.stepInput(step.id)
+  if (!there) return { after: picture }
+  const { after, light } = stepNode(whole, step, there.picture, laneId)
+  return { after: cutNode(p, after), ...(light && { light: cutNode(p, light) }) }
+}
+
 /** The picture after a step, and the light it gives when it is of that kind. */
 export function stepNode(
   p: Planning,
@@ -341,11 +376,12 @@ export function stepNode(
     return { after: picture }
   }
   if (step.recipe) return compoundNode(p, step, picture, laneId)
+  if (p.part && treatmentOf(p, step, effect, laneId) === 'whole') return cutStep(p, step, picture, laneId)
   const linear = effect.linear?.(dialsOf(p, step, effect, laneId) as never, workingSpace(p.comp.space))
   if (linear && !step.matte) return { after: colouredNode(p, linearAmount(linear, amount), picture, step.id) }
   const result = linear
     ? colouredNode(p, linear, picture, step.id)
-    : effectNode(p, step, effect, picture, laneId)
+    : resultNode(p, step, effect, picture, laneId)
   if (!result) return { after: picture }
   const matte = step.matte && matteOf(p, step.matte, laneId, step.id)
   if (step.matte && !matte) return { after: picture }

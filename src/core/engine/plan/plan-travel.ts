@@ -19,14 +19,14 @@ const moved = ([a, b, c, d, e, f]: Affine, points: readonly Point[]): Point[] =>
 
 /** Points of what a source brings: of a drawing its own, of lanes those of the lanes, else the corners of the frame. */
 function sourcePoints(p: Planning, source: Source, laneId: string, depth: number): Point[] {
-  const { marginPx, canvasWidth, canvasHeight } = p.area
+  const { left, top, canvasWidth, canvasHeight } = p.area
   if (depth > deepest) return []
   if (source.type === 'drawing') {
     const drawing = p.comp.drawings.find((d) => d.id === source.drawing)
     const value = (setting: Parameters<Planning['value']>[0]) => p.value(setting, undefined, { laneId })
     const shapes = drawing ? shapesAt(drawing, p.frame, value, p.comp.canvas) : []
     return shapes.flatMap(({ path }) =>
-      path.map(({ at }): Point => [at[0] / p.reduction + marginPx, at[1] / p.reduction + marginPx]),
+      path.map(({ at }): Point => [at[0] / p.reduction + left, at[1] / p.reduction + top]),
     )
   }
   if (source.type === 'lanes')
@@ -35,12 +35,12 @@ function sourcePoints(p: Planning, source: Source, laneId: string, depth: number
     const lane = p.comp.lanes.find((l) => l.id === source.lane)
     return lane ? lanePoints(p, lane, source.after, depth + 1) : []
   }
-  const [right, bottom] = [marginPx + canvasWidth, marginPx + canvasHeight]
+  const [right, bottom] = [left + canvasWidth, top + canvasHeight]
   return [
-    [marginPx, marginPx],
-    [right, marginPx],
+    [left, top],
+    [right, top],
     [right, bottom],
-    [marginPx, bottom],
+    [left, bottom],
   ]
 }
 

@@ -2,12 +2,13 @@ import { masterId } from '../../comp/edits.ts'
 import type { MediaTable, Pass } from '../../comp/media.ts'
 import { isTrack, type Comp, type Lane } from '../../comp/schema.ts'
 import { expanded } from '../../recipes/expand.ts'
-import { workArea, type Reduction, type WorkArea } from '../work-area.ts'
+import { partArea, workArea, type Part, type Reduction, type WorkArea } from '../work-area.ts'
 import { fitting } from '../../comp/own-dials.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading, Readings } from '../readings.ts'
 import { inside, joined, laneOf, masterLane, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
 import type { PlanNode } from './plan-node.ts'
+import { farReduction, partFor } from './plan-part.ts'
 import { tableNode } from './plan-passes.ts'
 import { inSpaceOf } from './plan-space.ts'
 import { readOn, readWords, valueOn } from './plan-readings.ts'
@@ -26,6 +27,15 @@ export interface Planned {
 
 /** What all frames of a plan share. */
 interface Shared {
+  /** Where only a part of the frame is made. */
+  readonly part?:
+    | {
+        readonly rect: Part
+        readonly whole: Shared
+        readonly far: Shared
+        readonly reduction: Reduction
+      }
+    | undefined
   readonly problems: PlanProblem[]
   /** By frame, lane and place in the lane. */
   readonly points: Map<string, PlanNode>
@@ -49,6 +59,8 @@ function planningAt(
   const { problems, points, open } = shared
   const when = `${frame}/${mediaFrame}`
   const pointKey = (lane: Lane, index: number) => `${when} ${lane.id} ${index}`
+  const { part } = shared
+  const area = part ? partArea(comp, part.rect) : workArea(comp, reduction)
   const planning: Planning = {
     comp,
     master: masterLane({ comp }),
@@ -56,8 +68,17 @@ function planningAt(
     frame,
     mediaFrame,
     reduction,
-    area: workArea(comp, reduction),
-    full: workArea(comp, 1),
+    area,
+    full: part ? area : workArea(comp, 1),
+    part: part && {
+      rect: part.rect,
+      get whole() {
+        return planningAt(comp, media, frame, 1, part.whole, mediaFrame)
+      },
+      get far() {
+        return planningAt(comp, media, frame, part.reduction, part.far, mediaFrame)
+      },
+    },
     report: (laneId, stepId, message) => {
       // What is planned at several times says it once.
       if (problems.some((p) => p.message === message && p.laneId === laneId && p.stepId === stepId)) return
@@ -97,7 +118,13 @@ function planningAt(
       }
       shared.reading.push(name)
       // Read at full size, whatever size the picture is made at; its own points, so that a lane may be read that is being planned.
-      const own = { ...shared, points: reduction === 1 ? points : new Map<string, PlanNode>(), open: [] }
+      const isOwn = reduction === 1 && !part
+      const own = {
+        ...shared,
+        part: undefined,
+        points: isOwn ? points : new Map<string, PlanNode>(),
+        open: [],
+      }
       const found = readOn(planningAt(comp, media, other, 1, own), what, other, by)
       shared.reading.pop()
       return found
@@ -119,10 +146,18 @@ function startPlanning(
   frame: number,
   reduction: Reduction,
   readings: Pick<Readings, 'find'> = unread,
+  seen?: Part,
 ) {
   const needs = new Map<string, Need>()
-  const shared = { problems: [], points: new Map(), open: [], readings, needs, reading: [] }
-  return { ...planningAt(expanded(comp), media, frame, reduction, shared), needs }
+  const all = { problems: [], readings, needs, reading: [] }
+  const fresh = (): Shared => ({ ...all, points: new Map(), open: [] })
+  const flat = expanded(comp)
+  const whole = fresh()
+  const planning = planningAt(flat, media, frame, reduction, whole)
+  const rect = seen && reduction === 1 ? partFor(planning, seen) : undefined
+  if (!rect) return { ...planning, needs }
+  const part = { rect, whole, far: fresh(), reduction: farReduction(planning) }
+  return { ...planningAt(flat, media, frame, 1, { ...fresh(), part }), needs }
 }
 
 /** The picture that comes to a step, and the step. */
@@ -143,7 +178,8 @@ function inputOf(p: Planning, stepId: string): StepInput | undefined {
 
 /**
  * Turns a comp at a frame into the pictures to compute for a target. Pure; nothing is loaded or computed.
- * What is missing or unknown is left out and reported.
+ * What is missing or unknown is left out and reported. At full size it may be for what is `seen` of the canvas alone, where that is less work: the area then
+ * is that part, with as much around it as it needs.
  */
 export function plan(
   comp: Comp,
@@ -152,8 +188,9 @@ export function plan(
   reduction: Reduction,
   target: Target,
   readings?: Pick<Readings, 'find'>,
+  seen?: Part,
 ): Planned {
-  return planAll(comp, media, frame, reduction, [target], readings)[0]!
+  return planAll(comp, media, frame, reduction, [target], readings, seen)[0]!
 }
 
 /** The entries of the colour table that a comp is viewed through; undefined where there is none. */
@@ -190,8 +227,9 @@ export function planAll(
   reduction: Reduction,
   targets: readonly Target[],
   readings?: Pick<Readings, 'find'>,
+  seen?: Part,
 ): Planned[] {
-  const planning = startPlanning(comp, media, frame, reduction, readings)
+  const planning = startPlanning(comp, media, frame, reduction, readings, seen)
   const nodes = targets.map((target) => targetNode(planning, target))
   const { area, problems } = planning
   const needs = [...planning.needs.values()]

@@ -22,7 +22,7 @@ const made: Handler<'ahead'> = async (session, work, wish, isStale) => {
   if (next !== undefined && next !== frame) {
     const { node: coming, needs } = plan(work.comp, work.media, next, reduction, target, session.readings)
     for (const one of [coming, ...needs.flatMap((n) => [n.node, ...(n.inside ? [n.inside] : [])])])
-      evaluator.fetchAhead(one)
+      evaluator.fetchAhead(work.comp, one)
   }
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)

@@ -33,10 +33,10 @@ export const scope: Handler<'scope'> = async (session, work, wish, isStale) => {
   const { reduction = 1 } = wish
   const { picture, area } = await session.make(work, wish.frame, reduction, wish.target, isStale)
   if (picture.channels === 1) throw new Error('A scope needs a picture of colour.')
-  const { marginPx: m, canvasWidth, canvasHeight } = area
+  const { left: x0, top: y0, canvasWidth, canvasHeight } = area
   const [left, top, right, bottom] = wish.region ?? [0, 0, canvasWidth * reduction, canvasHeight * reduction]
   const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v / reduction)))
-  const part = [m + hold(left, canvasWidth), m + hold(top, canvasHeight), m + hold(right, canvasWidth), m + hold(bottom, canvasHeight)] as const // prettier-ignore
+  const part = [x0 + hold(left, canvasWidth), y0 + hold(top, canvasHeight), x0 + hold(right, canvasWidth), y0 + hold(bottom, canvasHeight)] as const // prettier-ignore
   const started = performance.now()
   const { kernels, store } = session.evaluator.workshop
   // Scopes are of the codes of a screen, so of linear Rec.709.

@@ -26,7 +26,7 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
   const { comp, media } = work
   if (of) {
     const { picture, area } = await session.make(work, frame, 1, of, isStale)
-    const [px, py] = [Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx]
+    const [px, py] = [Math.floor(x) + area.left, Math.floor(y) + area.top]
     const rgba = pixelAt(picture, px, py)
     const pass = of.type === 'pass' ? media[of.media]?.passes.find((p) => p.name === of.pass) : undefined
     const masks = pass?.kind === 'ids' ? (pass.detail?.masks ?? 'plain') : undefined
@@ -35,8 +35,13 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
   const { shown } = session
   if (!shown) return undefined
   const made = isExact ? await session.make(work, frame, 1, shown.target, isStale) : undefined
-  const seen = made ? { ...shown, picture: made.picture, reduction: 1, marginPx: made.area.marginPx } : shown
-  const [px, py] = [x, y].map((v) => Math.floor(v / seen.reduction) + seen.marginPx) as [number, number]
+  const seen = made
+    ? { ...shown, picture: made.picture, reduction: 1, left: made.area.left, top: made.area.top }
+    : shown
+  const [px, py] = [
+    Math.floor(x / seen.reduction) + seen.left,
+    Math.floor(y / seen.reduction) + seen.top,
+  ] as const
   const rgba = pixelAt(seen.picture, px, py)
   if (!rgba) return undefined
   const object = objectOf(seen.picture, seen.masks, px, py)
@@ -47,7 +52,7 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
     if (!depth || !isUsed || fileAt(one, frame, depth) === undefined) continue
     const target = { type: 'pass', media: ref, pass: depth.name } as const
     const { picture, area } = await session.make(work, frame, 1, target, isStale)
-    const value = pixelAt(picture, Math.floor(x) + area.marginPx, Math.floor(y) + area.marginPx)?.[0]
+    const value = pixelAt(picture, Math.floor(x) + area.left, Math.floor(y) + area.top)?.[0]
     if (value !== undefined) data.push({ name: depth.name, value })
   }
   return { rgba, reduction: seen.reduction, ...object, data }

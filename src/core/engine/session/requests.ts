@@ -7,7 +7,7 @@ import type { Warnings } from '../overlay.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { PlanProblem } from '../plan/planning.ts'
 import type { Scope } from '../scopes.ts'
-import type { Reduction } from '../work-area.ts'
+import type { Part, Reduction } from '../work-area.ts'
 
 /** The shot as a session needs it. */
 export interface Work {
@@ -31,6 +31,8 @@ export interface Codes {
   readonly pixels: Uint8ClampedArray<ArrayBuffer>
 }
 export interface Shown extends Codes {
+  /** Where on the canvas it lies, if it is a part of it. */
+  readonly part?: Part
   readonly reduction: Reduction
   /** It is as large as it is looked at, and all that was read for it is in it. */
   readonly isSettled: boolean
@@ -83,6 +85,10 @@ export interface Requests {
       readonly reduction: Reduction
       /** One at the size that is looked at follows; what has to be read first is not waited for. */
       readonly isProxy?: boolean | undefined
+      /** At full size: what is seen of the canvas, which alone is made where that is less work. */
+      readonly seen?: Part | undefined
+      /** Nothing follows what is made of that. */
+      readonly isLast?: boolean | undefined
       readonly view: DisplayOptions
       readonly overlay?: Overlay | undefined
       /** Marks what a display hides. */

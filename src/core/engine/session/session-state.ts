@@ -4,7 +4,7 @@ import { Evaluator, type LoadPass } from '../evaluator.ts'
 import { plan, type Planned } from '../plan/plan.ts'
 import { Readings, settled, type ReadingStore } from '../readings.ts'
 import type { Target } from '../plan/plan-targets.ts'
-import type { Reduction, WorkArea } from '../work-area.ts'
+import type { Part, Reduction, WorkArea } from '../work-area.ts'
 import type { Answer, Kind, Wish, Work } from './requests.ts'
 
 /** The picture that is looked at, for the probe. */
@@ -12,7 +12,9 @@ interface NowShown {
   readonly picture: Picture
   readonly target: Target
   readonly reduction: number
-  readonly marginPx: number
+  /** Where the canvas begins in it. */
+  readonly left: number
+  readonly top: number
   readonly unpin: () => void
   /** How the picture names objects, when it is an ID pass. */
   readonly masks: 'ranked' | 'plain' | undefined
@@ -43,9 +45,10 @@ export class SessionState {
     reduction: Reduction,
     target: Target,
     isStale: () => boolean,
+    seen?: Part,
   ): Promise<Planned> {
     const { comp, media } = work
-    const make = () => plan(comp, media, frame, reduction, target, this.readings)
+    const make = () => plan(comp, media, frame, reduction, target, this.readings, seen)
     return settled(this.evaluator, this.readings, comp, make, isStale)
   }
 

@@ -8,7 +8,7 @@ import { extractMatte } from '../matte.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
 import { plan, planViewTable } from '../plan/plan.ts'
 import { displayViewed, lookedSmall } from '../viewed.ts'
-import type { WorkArea } from '../work-area.ts'
+import { workArea, type Part, type WorkArea } from '../work-area.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
@@ -62,21 +62,24 @@ function asSingle(matte: Picture, store: PictureStore): Picture {
   return cover
 }
 
-function cropCodes(
-  codes: Uint8Array<ArrayBuffer>,
-  stride: number,
-  marginPx: number,
-  width: number,
-  height: number,
-): Codes {
-  if (marginPx === 0) return { width, height, pixels: new Uint8ClampedArray(codes.buffer) }
+/** A part of codes, counted from the corner of the canvas. */
+function cropCodes(codes: Uint8Array<ArrayBuffer>, area: WorkArea, { x, y, width, height }: Part): Codes {
+  if (width === area.width && height === area.height)
+    return { width, height, pixels: new Uint8ClampedArray(codes.buffer) }
   const pixels = new Uint8ClampedArray(width * height * 4)
-  for (let y = 0; y < height; y++) {
-    const from = ((y + marginPx) * stride + marginPx) * 4
-    pixels.set(codes.subarray(from, from + width * 4), y * width * 4)
+  for (let row = 0; row < height; row++) {
+    const from = ((row + y + area.top) * area.width + x + area.left) * 4
+    pixels.set(codes.subarray(from, from + width * 4), row * width * 4)
   }
   return { width, height, pixels }
 }
+
+const wholeCanvas = ({ canvasWidth, canvasHeight }: WorkArea): Part => ({
+  x: 0,
+  y: 0,
+  width: canvasWidth,
+  height: canvasHeight,
+})
 
 /** Shows a matte, or objects, with a picture. */
 async function lay(
@@ -117,7 +120,7 @@ async function lay(
 export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
   const { comp, media } = work
-  const { frame, reduction, target, overlay } = wish
+  const { frame, reduction, target, overlay, seen } = wish
   // The checker is as large on a proxy, whose pixels are larger.
   const checkerPx = (side: number) => side / reduction
   const view = { ...wish.view, checker: checkerPx(wish.view.checker) }
@@ -126,8 +129,11 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const planned = (of: Target) =>
     wish.isProxy
       ? plan(comp, media, frame, reduction, of, session.readings)
-      : session.plan(work, frame, reduction, of, isStale)
+      : session.plan(work, frame, reduction, of, isStale, seen)
   const { node, area, problems } = await planned(target)
+  const full = workArea(comp, 1)
+  const isPart = seen !== undefined && area.width * area.height < full.width * full.height
+  const part = isPart ? seen : undefined
   await evaluator.load(comp, node)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()
@@ -139,7 +145,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
   const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
   const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
-  session.nowShown({ picture: whole, target, reduction, marginPx: area.marginPx, unpin, masks })
+  session.nowShown({ picture: whole, target, reduction, left: area.left, top: area.top, unpin, masks })
   if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   if (overlay) {
@@ -156,13 +162,14 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
     negative: count(marked.negative),
     alpha: count(marked.alpha),
   }
-  const shown = cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+  const shown = cropCodes(codes, area, part ?? wholeCanvas(area))
   return {
     ...shown,
     reduction,
-    isSettled: !wish.isProxy,
+    isSettled: !wish.isProxy && (!part || wish.isLast === true),
+    ...(part && { part }),
     problems,
-    warnings,
+    warnings: part ? undefined : warnings,
     tookMs: performance.now() - started,
   }
 }
@@ -179,7 +186,7 @@ export async function codesOf(
   const codes = new Uint8Array(whole.width * whole.height * 4)
   if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   else codes.set(readablePass(whole, 'matte').codes)
-  return cropCodes(codes, whole.width, area.marginPx, area.canvasWidth, area.canvasHeight)
+  return cropCodes(codes, area, wholeCanvas(area))
 }
 
 /** A second picture, to be compared with the shown one. */

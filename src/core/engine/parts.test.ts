@@ -1,0 +1,190 @@
+import { expect, test } from 'vitest'
+import { addDrawing, addShape } from '../comp/drawing-edits.ts'
+import { addLane, addStep, editStep, emptyComp, setFeed } from '../comp/edits.ts'
+import type { MediaTable, Pass } from '../comp/media.ts'
+import type { Comp, Setting } from '../comp/schema.ts'
+import { putDial } from '../comp/settings.ts'
+import { effects, findEffect } from '../effects/registry.ts'
+import type { FeedKind } from '../effects/effect.ts'
+import type { PassBlock } from '../formats/pass-block.ts'
+import { reducePass } from '../formats/reduce-pass.ts'
+import { createLoneKernels } from '../kernels/wasm-kernels.ts'
+import { passFilter } from '../passes/passes.ts'
+import { Evaluator } from './evaluator.ts'
+import { plan } from './plan/plan.ts'
+import { workArea, type Part } from './work-area.ts'
+
+// What is seen of a frame, made alone, is what is seen of the whole frame.
+
+const [width, height] = [870, 650]
+const lamps = [[150, 120, 14, 20], [450, 90, 30, 6], [500, 350, 50, 2], [820, 600, 5, 60], [260, 560, 2, 90]] as const // prettier-ignore
+const made = (channels: number, value: (x: number, y: number) => readonly number[]): PassBlock => {
+  const data = new Float32Array(width * height * channels)
+  for (let i = 0; i < width * height; i++) data.set(value(i % width, Math.floor(i / width)), i * channels)
+  return { width, height, x: 0, y: 0, channels, data }
+}
+const inside = (x: number, y: number) => Math.min(1, Math.max(0, 200 - Math.hypot(x - 430, y - 320)))
+const blocks: Record<string, PassBlock> = {
+  beauty: made(4, (x, y) => {
+    const a = Math.min(1, 0.25 + inside(x, y))
+    let v = a * (0.3 + 0.1 * Math.sin(x / 9) * Math.cos(y / 7) + 0.1 * ((x >> 4) % 2))
+    for (const [cx, cy, radius, light] of lamps)
+      v += light * Math.min(1, Math.max(0, radius - Math.hypot(x - cx, y - cy) + 0.5))
+    return [v, 0.8 * v, 0.6 * v, a]
+  }),
+  depth: made(1, (x, y) => [inside(x, y) > 0.5 ? 8 : 20 + x / 100]),
+  normal: made(3, (x, y) => [Math.sin(x / 90), Math.cos(x / 90) * 0.6, 0.8 * Math.cos(x / 90) + y / 1e5]),
+  position: made(3, (x, y) => [x / 100, y / 100, -8]),
+  motion: made(2, (x, y) => [6 * Math.sin(y / 60), 3]),
+  matte: made(1, (x, y) => [inside(x, y)]),
+}
+const kinds: Record<string, Pass['kind']> = { beauty: 'colour' }
+const media: MediaTable = {
+  m1: {
+    name: 'lamps',
+    frames: { 1: 'a'.repeat(64) },
+    passes: Object.entries(blocks).map(([name, { channels }]) => ({
+      name,
+      kind: kinds[name] ?? (name as Pass['kind']),
+      channels: ['R', 'G', 'B', 'A'].slice(0, channels),
+      type: 'float',
+    })),
+  },
+}
+const passFor: Record<Exclude<FeedKind, 'table'>, string> = {
+  light: 'beauty', matte: 'matte', depth: 'depth', normal: 'normal', position: 'position', motion: 'motion',
+} // prettier-ignore
+
+function compOf(effect: string, dials: Readonly<Record<string, unknown>>, margin = 0): Comp {
+  const empty = emptyComp(width, height)
+  const sized = { ...empty, canvas: { ...empty.canvas, margin } }
+  let comp = addLane(sized, 'Back', { type: 'pass', media: 'm1', pass: 'beauty' })
+  const [stepped, id] = addStep(comp, 'lane1', 0, effect)
+  comp = Object.entries(dials).reduce((c, [key, value]) => putDial(c, id, key, value as Setting), stepped)
+  for (const [name, { kind, role }] of Object.entries(findEffect(effect)!.feeds))
+    if (kind !== 'table' && role === undefined && kind !== 'light')
+      comp = setFeed(comp, id, name, { from: { type: 'pass', media: 'm1', pass: passFor[kind] } })
+  return comp
+}
+
+async function pictureOf(comp: Comp, seen?: Part) {
+  const { kernels, store } = createLoneKernels(1024)
+  const evaluator = new Evaluator(
+    { kernels, store },
+    ({ pass, reduction }) => {
+      const block = blocks[pass.name]!
+      return Promise.resolve(
+        reduction === 1 ? block : reducePass(block, passFilter(pass), reduction, { width, height }),
+      )
+    },
+    2 ** 29,
+  )
+  const { node, area } = plan(comp, media, 1, 1, { type: 'picture' }, undefined, seen)
+  await evaluator.load(comp, node)
+  return { picture: evaluator.evaluate(node), area }
+}
+
+/** The greatest difference within what is seen, and the brightest light there is. */
+async function compared(comp: Comp, seen: Part) {
+  const [whole, part] = [await pictureOf(comp), await pictureOf(comp, seen)]
+  const full = workArea(comp, 1)
+  let [worst, peak, there] = [0, 1e-9, 0]
+  for (const v of whole.picture.data) peak = Math.max(peak, v)
+  for (let y = seen.y; y < seen.y + seen.height; y++)
+    for (let x = seen.x; x < seen.x + seen.width; x++)
+      for (let c = 0; c < 4; c++) {
+        const at = ({ picture, area }: typeof whole) =>
+          picture.data[((y + area.top) * picture.width + x + area.left) * 4 + c]!
+        worst = Math.max(worst, Math.abs(at(whole) - at(part)))
+        there = Math.max(there, at(whole))
+      }
+  return {
+    worst: worst / peak,
+    there: there / peak,
+    share: (part.area.width * part.area.height) / (full.width * full.height),
+  }
+}
+
+/** Windows somewhere in the frame, by a seed; its corners among them. */
+function windowOf(seed: number): Part {
+  const at = (n: number) => (Math.imul(seed * 7 + n, 0x9e3779b1) >>> 0) / 2 ** 32
+  const [w, h] = [60 + Math.floor(at(1) * 160), 50 + Math.floor(at(2) * 120)]
+  const place = (n: number, side: number) => Math.round(Math.min(1, Math.max(0, 1.4 * at(n) - 0.2)) * side)
+  return { x: place(3, width - w), y: place(4, height - h), width: w, height: h }
+}
+
+// Tables take theirs from a file, and another picture is no work of its own.
+const tested = effects.map((e) => e.id).filter((id) => !['look-table', 'other-picture'].includes(id))
+test.each(tested.map((id, i) => [id, i] as const))('%s', async (id, i) => {
+  const given = [{}, findEffect(id)!.starts.at(-1)?.dials ?? {}] as const
+  for (const [n, dials] of given.entries()) {
+    const { worst } = await compared(compOf(id, dials, n * 0.03), windowOf(2 * i + n))
+    // Layers of defocus are those of the radii that are there; rays and spikes are laid on lines that go through the corners of the picture.
+    const isExact = findEffect(id)!.kind === 'filter' && id !== 'defocus'
+    const most = isExact ? 1e-5 : /rays|star/.test(id) ? 2e-2 : 1 / 1024
+    expect(worst).toBeLessThan(most)
+  }
+})
+
+// Light comes from everywhere. What of it is made on a smaller picture may be softer: thin ways from far away alone show that.
+test.each([
+  ['bloom', { threshold: 0.5, reach: 500, strength: 4 }, 1 / 1024],
+  ['bloom', { threshold: 0, reach: 200, strength: 2 }, 1 / 1024],
+  ['bloom', { threshold: 0.5, profile: 'eye', strength: 4 }, 2e-3],
+  ['light-rays', { threshold: 0.5, length: 900, strength: 3 }, 5e-2],
+  ['lens-reflections', { threshold: 0.5, strength: 3 }, 3e-3],
+  ['star-glare', { threshold: 0.5, length: 700, strength: 3 }, 4e-2],
+] as const)('%s of %j from all around', async (id, dials, most) => {
+  const found = [
+    await compared(compOf(id, dials), windowOf(3)),
+    await compared(compOf(id, dials), windowOf(11)),
+  ]
+  for (const { worst } of found) expect(worst).toBeLessThan(most)
+  expect(Math.max(...found.map(({ there }) => there))).toBeGreaterThan(0.05)
+})
+
+test('a chain of steps in mattes, drawings, gradients and lanes that are placed', async () => {
+  let comp = compOf('bloom', { threshold: 0.8, reach: 90 })
+  const steps: [string, Record<string, unknown>][] = [
+    ['blur', { radius: 5 }], ['exposure', { stops: 0.5 }], ['vignette', {}], ['grain', {}], ['sharpen', { radius: 3 }],
+  ] // prettier-ignore
+  for (const [effect, dials] of steps) {
+    const [next, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect)
+    comp = Object.entries(dials).reduce((c, [key, value]) => putDial(c, id, key, value as Setting), next)
+    comp = editStep(comp, id, (step) => {
+      step.matte = { from: { type: 'pass', media: 'm1', pass: 'matte' }, spread: 6, soft: 9 }
+    })
+  } // prettier-ignore
+  const end = (at: [number, number], red: number) => ({
+    at,
+    colour: [red, 0.2, 0.4] as [number, number, number],
+    alpha: 0.5,
+  })
+  comp = addLane(comp, 'Sky', {
+    type: 'gradient',
+    shape: 'round',
+    from: end([300, 200], 2),
+    to: end([500, 600], 0),
+  })
+  const [moved, place] = addStep(comp, comp.lanes.at(-1)!.id, 0, 'place')
+  comp = putDial(putDial(moved, place, 'moveX', 37), place, 'turn', 20)
+  const path = [[100, 90], [700, 160], [420, 560]].map(([x, y]) => ({ at: [x!, y!] as [number, number] })) // prettier-ignore
+  const [begun, drawing] = addDrawing(comp, 'Flag')
+  comp = addLane(addShape(begun, drawing, 1, 'Flag', path)[0], 'Flag', {
+    type: 'drawing',
+    drawing,
+    colour: [0.5, 1, 2],
+  })
+  for (const seed of [1, 5, 8]) {
+    const { worst, share } = await compared(comp, windowOf(seed))
+    expect(worst).toBeLessThan(1 / 1024)
+    expect(share).toBeLessThan(0.7)
+  }
+})
+
+test('what is no less work is made whole', () => {
+  const comp = compOf('exposure', { stops: 1 })
+  const area = (seen: Part) => plan(comp, media, 1, 1, { type: 'picture' }, undefined, seen).area
+  expect(area({ x: 20, y: 20, width: 800, height: 600 })).toEqual(workArea(comp, 1))
+  expect(area({ x: 100, y: 100, width: 90, height: 60 })).toMatchObject({ width: 96, height: 96, left: -96, top: -96 }) // prettier-ignore
+})
