@@ -130,3 +130,47 @@ test('a large frame settles at the size that it is looked at, says so under the 
   await driver.actions().sendKeys('l').perform()
   await settledAt('4')
 }) // prettier-ignore
+
+test('of a frame too large to be made whole, what is seen is made, one pixel as one pixel, and what is moved into view after it', async () => {
+  const [width, height] = [5120, 3200]
+  // Each pixel has a code of its own among its neighbours: columns and rows count up.
+  const codes = new Uint8Array(width * height * 3)
+  for (let i = 0; i < width * height; i++) {
+    codes[i * 3] = (i % width) & 255
+    codes[i * 3 + 1] = Math.floor(i / width) & 255
+    codes[i * 3 + 2] = 128
+  }
+  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } }).png({ compressionLevel: 1 }).toBuffer()
+  const made = await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'x-file-name': 'huge.png' }, body: new Uint8Array(bytes) })
+  const { id } = (await made.json()) as { id: string }
+  await driver.get(`${app.address}/shots/${id}`)
+  const settledPart = async (other = '') =>
+    waitFor(driver, 'what is seen', () =>
+      driver.executeScript<string>((before: string) => {
+        const { serial, wanted, settled, part = '' } = document.querySelector<HTMLCanvasElement>('[data-testid=picture]')!.dataset
+        return settled === 'true' && serial === wanted && part !== before && part
+      }, other), 60_000)
+  await waitFor(driver, 'the picture', async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true')
+  await driver.actions().sendKeys('1').perform()
+  /** Codes of the part, against those of the file; dithering moves them by one at the most. */
+  const worst = (part: string) =>
+    driver.executeScript<number>((said: string) => {
+      const [left, top] = said.split(' ').map(Number) as [number, number]
+      const canvas = document.querySelector<HTMLCanvasElement>('[data-testid=picture-part]')!
+      const { data, width } = canvas.getContext('2d')!.getImageData(0, 0, canvas.width, canvas.height)
+      let most = canvas.hidden ? 999 : 0
+      for (let p = 0; p * 4 < data.length; p++) {
+        const [x, y] = [left + (p % width), top + Math.floor(p / width)]
+        most = Math.max(most, Math.abs(data[p * 4]! - (x & 255)), Math.abs(data[p * 4 + 1]! - (y & 255)))
+      }
+      return most
+    }, part)
+  const first = await settledPart()
+  expect(await worst(first)).toBeLessThanOrEqual(1)
+  const picture = await find(driver, '[data-testid=picture]')
+  await driver.actions({ async: true }).move({ origin: picture }).press().move({ origin: picture, x: -160, y: 90, duration: 200 }).release().perform()
+  const second = await settledPart(first)
+  expect(await worst(second)).toBeLessThanOrEqual(1)
+  await driver.actions().sendKeys('f').perform()
+  await waitFor(driver, 'the whole', async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-part')) === '')
+}) // prettier-ignore

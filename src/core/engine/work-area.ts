@@ -22,6 +22,10 @@ export function reductionFor(comp: Comp, side: number, largest: Reduction = 1): 
   return reductionsOf(comp).findLast((r) => r <= largest || longer / r >= side) ?? largest
 }
 
+/** Canvases of more pixels are not made whole to be looked at closely: their pictures would fill the memory. */
+const mostWhole = 16e6
+export const isHuge = ({ canvas }: Comp): boolean => canvas.width * canvas.height > mostWhole
+
 /** The canvas with its margin, or a part of that, in pixels of the reduced frame; the canvas begins at (left, top), which is below 0 in a part that begins later. */
 export interface WorkArea {
   readonly width: number

@@ -232,3 +232,56 @@ test('before a picture that takes long, one between is shown, which is given up 
   show()
   expect(engine.flags.isGivenUp(between.id)).toBe(true)
 })
+
+describe('a frame that is looked at closely', () => {
+  const part = (x: number) => ({ x, y: 200, width: 900, height: 400 })
+  const asked = (engine: Thread) =>
+    engine.shows.map(({ wish }) => [wish.reduction, wish.seen?.x, wish.isLast] as const)
+  test('shows what is seen before the whole, and nothing is asked while that is looked over', async () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    client.show({ ...wanted, comp: emptyComp(3840, 2160), seen: part(100) })
+    await engine.answer({ type: 'answer' })
+    expect(asked(engine).slice(1)).toEqual([[1, 100, false]])
+    await engine.answer({ type: 'answer', value: { part: part(100), isSettled: false, tookMs: 300 } })
+    expect(asked(engine).slice(2)).toEqual([[1, undefined, undefined]])
+    expect(listener.onBusy).toHaveBeenLastCalledWith(true, 1)
+    await engine.answer({ type: 'answer', value: { isSettled: true } })
+    expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
+    client.lookAt(part(2000))
+    expect(asked(engine)).toHaveLength(3)
+  })
+  test('another part is made while the whole is on its way, which waits', async () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    client.show({ ...wanted, comp: emptyComp(3840, 2160), seen: part(100) }, true)
+    await engine.answer({ type: 'answer', value: { part: part(100), isSettled: false } })
+    const whole = engine.shows.at(-1)!.id
+    client.lookAt(part(2000))
+    expect(engine.flags.isGivenUp(whole)).toBe(true)
+    await engine.answer({ type: 'given-up' })
+    expect(asked(engine).at(-1)).toEqual([1, 2000, false])
+  })
+  test('of one too large to be made whole, what is seen is all that is made', async () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    client.show({ ...wanted, comp: emptyComp(8192, 4320), seen: part(100) }, true)
+    await engine.answer({ type: 'answer', value: { part: part(100), isSettled: true } })
+    expect(asked(engine)).toEqual([[1, 100, true]])
+    expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
+    client.lookAt({ x: 150, y: 250, width: 100, height: 90 })
+    expect(asked(engine)).toHaveLength(1)
+    client.lookAt(part(4000))
+    expect(asked(engine).at(-1)).toEqual([1, 4000, true])
+  })
+  test('without memory for the whole, what is seen stays', async () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    client.show({ ...wanted, comp: emptyComp(3840, 2160), seen: part(100) }, true)
+    await engine.answer({ type: 'answer', value: { part: part(100), isSettled: false } })
+    await engine.answer({ type: 'failed', isMemory: true, message: 'no memory' })
+    expect(asked(engine)).toHaveLength(2)
+    expect(listener.onFailed).not.toHaveBeenCalled()
+    expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
+  })
+})

@@ -17,7 +17,7 @@ import type {
   Wish,
   Work,
 } from '../../core/engine/session/requests.ts'
-import { isWithin, reductionsOf, type Part, type Reduction } from '../../core/engine/work-area.ts'
+import { isHuge, isWithin, reductionsOf, type Part, type Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from './messages.ts'
@@ -49,8 +49,6 @@ const proxyMs = 25
 const longMs = 800
 /** Where the whole takes longer, what is seen of it is made before it. */
 const partMs = 250
-/** Frames of more pixels are not made whole to be looked at closely: their pictures would fill the memory. */
-const mostWhole = 16e6
 const thumbWidth = 96
 
 /** What the engine says of a request that it could not answer. */
@@ -150,6 +148,11 @@ export class EngineClient {
     this.replacedAt = performance.now()
     this.begin()
     if (this.wanted) this.show(this.wanted)
+  }
+
+  /** Of the picture that is wanted only a part has been made at full size. */
+  get isPart(): boolean {
+    return this.made?.serial === this.serial && this.made.part !== undefined
   }
 
   /** Another part of the same picture is seen: it is made, unless it is there. */
@@ -313,12 +316,7 @@ export class EngineClient {
   /** Whether what is seen is made alone before the whole, or in place of it. */
   private isPartial(): boolean {
     if (!this.wanted?.seen || this.finest !== 1) return false
-    return this.isHuge() || (this.expectedMs(1) ?? 1000) > partMs
-  }
-
-  private isHuge(): boolean {
-    const { width = 0, height = 0 } = this.wanted?.comp.canvas ?? {}
-    return width * height > mostWhole
+    return isHuge(this.wanted.comp) || (this.expectedMs(1) ?? 1000) > partMs
   }
 
   /** Asks for a picture at a size; one that follows another of the same wish may be given up for a newer wish. */
@@ -328,7 +326,7 @@ export class EngineClient {
     const { serial } = this
     const isProxy = reduction > finest
     const isPart = reduction === 1 && this.made?.serial !== serial && this.isPartial()
-    const part = isPart ? { seen, isLast: this.isHuge() } : {}
+    const part = isPart ? { seen, isLast: isHuge(comp) } : {}
     this.isRunning = true
     const mayEnd = (isFollowing || !isProxy) && (this.expectedMs(reduction) ?? 1000) >= directMs
     this.flags.countPicture()

@@ -175,7 +175,7 @@ export function followPicture(
     const isPlayed = now.isPlaying && !now.riding && playedOf(now) !== undefined
     if (isLooked) engine.show(wantedOf(now))
     // What is there stays until it is there at the size that is looked at now.
-    else if (isFiner && !now.isPlaying) engine.show(wantedOf(now), true)
+    else if ((isFiner || (hasSize && engine.isPart)) && !now.isPlaying) engine.show(wantedOf(now), true)
     else if (now.seen !== before.seen && !now.isPlaying) engine.lookAt(wantedOf(now).seen)
     else if (now.frame !== before.frame && isPlayed) player.goTo(now.frame)
     else if (now.frame !== before.frame) settle()

@@ -1,4 +1,5 @@
 import { fileAt } from '../../comp/media.ts'
+import { isHuge } from '../work-area.ts'
 import { objectAt } from '../../formats/object-masks.ts'
 import type { Picture } from '../../picture/picture.ts'
 import type { Handler } from './session-state.ts'
@@ -24,8 +25,17 @@ function objectOf(picture: Picture, masks: 'ranked' | 'plain' | undefined, x: nu
 /** Values under a pixel of the full frame: of the picture that is shown, with the depths there; or of something else. */
 export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, isExact }, isStale) => {
   const { comp, media } = work
+  // A pass is as exact when only what lies around the pixel is loaded. Of pictures, light from far away would not be.
+  const here = { x: Math.floor(x), y: Math.floor(y), width: 1, height: 1 }
   if (of) {
-    const { picture, area } = await session.make(work, frame, 1, of, isStale)
+    const { picture, area } = await session.make(
+      work,
+      frame,
+      1,
+      of,
+      isStale,
+      of.type === 'pass' ? here : undefined,
+    )
     const [px, py] = [Math.floor(x) + area.left, Math.floor(y) + area.top]
     const rgba = pixelAt(picture, px, py)
     const pass = of.type === 'pass' ? media[of.media]?.passes.find((p) => p.name === of.pass) : undefined
@@ -34,7 +44,9 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
   }
   const { shown } = session
   if (!shown) return undefined
-  const made = isExact ? await session.make(work, frame, 1, shown.target, isStale) : undefined
+  const made = isExact
+    ? await session.make(work, frame, 1, shown.target, isStale, isHuge(comp) ? here : undefined)
+    : undefined
   const seen = made
     ? { ...shown, picture: made.picture, reduction: 1, left: made.area.left, top: made.area.top }
     : shown
@@ -51,7 +63,7 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
     const isUsed = comp.lanes.some((l) => l.source.type === 'pass' && l.source.media === ref)
     if (!depth || !isUsed || fileAt(one, frame, depth) === undefined) continue
     const target = { type: 'pass', media: ref, pass: depth.name } as const
-    const { picture, area } = await session.make(work, frame, 1, target, isStale)
+    const { picture, area } = await session.make(work, frame, 1, target, isStale, here)
     const value = pixelAt(picture, Math.floor(x) + area.left, Math.floor(y) + area.top)?.[0]
     if (value !== undefined) data.push({ name: depth.name, value })
   }

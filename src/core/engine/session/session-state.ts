@@ -58,15 +58,16 @@ export class SessionState {
     this.shown = shown
   }
 
-  /** The picture of a target; it belongs to the cache. */
+  /** The picture of a target, or of what is seen of it; it belongs to the cache. */
   async make(
     work: Work,
     frame: number,
     reduction: Reduction,
     target: Target,
     isStale: () => boolean,
+    seen?: Part,
   ): Promise<{ readonly picture: Picture; readonly area: WorkArea }> {
-    const { node, area } = await this.plan(work, frame, reduction, target, isStale)
+    const { node, area } = await this.plan(work, frame, reduction, target, isStale, seen)
     await this.evaluator.load(work.comp, node)
     return { picture: this.evaluator.evaluate(node, isStale), area }
   }

@@ -35,6 +35,25 @@ describe('a session', () => {
     expect(probed?.rgba).toEqual([0.5, 0.25, 2, 1])
     expect(await session.answer('probe', { comp, media: {} }, { frame: 1, x: 6, y: 0 })).toBeUndefined()
   })
+  test('makes what is seen of a frame alone: its codes are those of the whole there, and its pixels are probed', async () => {
+    const { session } = started(40e6)
+    const at = { from: [40, 30] as [number, number], to: [300, 200] as [number, number] }
+    const end = (point: [number, number], red: number) => ({ at: point, colour: [red, 0.3, 0.1] as [number, number, number], alpha: 1 }) // prettier-ignore
+    const gradient = { type: 'gradient', shape: 'line', from: end(at.from, 0), to: end(at.to, 1) } as const
+    const plain = addLane(emptyComp(403, 301), 'Sky', gradient)
+    const comp = { ...plain, canvas: { ...plain.canvas, margin: 0.05 } }
+    const seen = { x: 210, y: 119, width: 57, height: 31 }
+    const whole = await session.answer('show', { comp, media: {} }, show())
+    const part = await session.answer('show', { comp, media: {} }, { ...show(), seen, isLast: true })
+    expect([part.width, part.height, part.isSettled]).toEqual([57, 31, true])
+    expect(part.part).toEqual(seen)
+    for (let y = 0; y < 31; y++)
+      for (let x = 0; x < 57 * 4; x++)
+        expect(part.pixels[y * 57 * 4 + x]).toBe(whole.pixels[((y + 119) * 403 + 210) * 4 + x])
+    const work = { comp, media: {} }
+    const probed = await session.answer('probe', work, { frame: 1, x: 230, y: 130 })
+    expect(probed?.rgba).toEqual((await session.answer('probe', work, { frame: 1, x: 230, y: 130, of: picture }))!.rgba) // prettier-ignore
+  })
   test('is broken off when it is no longer wanted, keeps nothing of it, and can go on', async () => {
     const { session, store } = started()
     const work = { comp: someComp(), media: {} }

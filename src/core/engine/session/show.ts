@@ -123,7 +123,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const { frame, reduction, target, overlay, seen } = wish
   // The checker is as large on a proxy, whose pixels are larger.
   const checkerPx = (side: number) => side / reduction
-  const view = { ...wish.view, checker: checkerPx(wish.view.checker) }
+  const view: DisplayOptions = { ...wish.view, checker: checkerPx(wish.view.checker) }
   if (isStale()) throw new Cancelled()
   // A proxy does not wait for what has to be read first: the settled picture has it.
   const planned = (of: Target) =>
@@ -134,6 +134,8 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const full = workArea(comp, 1)
   const isPart = seen !== undefined && area.width * area.height < full.width * full.height
   const part = isPart ? seen : undefined
+  // Noise and checker of a part are those of the whole.
+  if (part) view.from = [full.left - area.left, full.top - area.top]
   await evaluator.load(comp, node)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()

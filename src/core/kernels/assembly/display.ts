@@ -40,13 +40,13 @@ function ditheredCodes(linear: v128, fine: usize, first: i32, slope: f32, row: v
   return 0xff000000 | ((i32x4.extract_lane(held, 2) as u32) << 16) | ((i32x4.extract_lane(held, 1) as u32) << 8) | (i32x4.extract_lane(held, 0) as u32)
 }
 
-/** channel: 0 colour, 1–3 red, green, blue, 4 alpha, 5 luminance. checker: side in pixels, 0 = black backing. first: bits of the float that the tables begin with; slope: 128ths of codes below it; weigh: the weights of luminance. */
-export function display(out: usize, src: usize, table: usize, gain: f32, channel: i32, checker: i32, fine: usize, seed: i32, first: i32, slope: f32, weigh: usize, width: i32, y0: i32, y1: i32): void {
+/** channel: 0 colour, 1–3 red, green, blue, 4 alpha, 5 luminance. checker: side in pixels, 0 = black backing. first: bits of the float that the tables begin with; slope: 128ths of codes below it; weigh: the weights of luminance. left, top: which pixel of the whole is the first. */
+export function display(out: usize, src: usize, table: usize, gain: f32, channel: i32, checker: i32, fine: usize, seed: i32, first: i32, slope: f32, weigh: usize, left: i32, top: i32, width: i32, y0: i32, y1: i32): void {
   const g = f32x4.replace_lane(f32x4.splat(gain), 3, 1)
   const wr = load<f32>(weigh), wg = load<f32>(weigh, 4), wb = load<f32>(weigh, 8)
   const lanes = i32x4(0x1b873593, 0x36e7, 0x51ed270b, 0x27d4eb2f)
   for (let y = y0; y < y1; y++) {
-    const row = mixedBits(i32x4.add(i32x4.splat(y * 0x9e3779b1 + seed), lanes))
+    const row = mixedBits(i32x4.add(i32x4.splat((y + top) * 0x9e3779b1 + seed), lanes))
     for (let x = 0; x < width; x++) {
       const i = (y * width + x) as usize
       let p = f32x4.mul(v128.load(src + (i << 4)), g)
@@ -58,7 +58,7 @@ export function display(out: usize, src: usize, table: usize, gain: f32, channel
       }
       if (channel == 0) {
         if (checker > 0) {
-          const shade: f32 = (((x / checker) ^ (y / checker)) & 1) ? 0.09 : 0.045
+          const shade: f32 = ((((x + left) / checker) ^ ((y + top) / checker)) & 1) ? 0.09 : 0.045
           p = f32x4.add(p, f32x4.splat(shade * max<f32>(0, 1 - alpha)))
         }
       } else if (channel == 5) {
@@ -66,7 +66,7 @@ export function display(out: usize, src: usize, table: usize, gain: f32, channel
           f32x4.extract_lane(p, 0) * wr + f32x4.extract_lane(p, 1) * wg + f32x4.extract_lane(p, 2) * wb,
         )
       } else p = v128.load32_splat(src + (i << 4) + (((channel - 1) as usize) << 2)), p = f32x4.mul(p, f32x4.splat(gain))
-      store<u32>(out + (i << 2), fine ? ditheredCodes(p, fine, first, slope, row, x) : codes(p, table, first))
+      store<u32>(out + (i << 2), fine ? ditheredCodes(p, fine, first, slope, row, x + left) : codes(p, table, first))
     }
   }
 }

@@ -18,6 +18,8 @@ export interface DisplayOptions {
   checker: number
   /** The frame by which codes are rounded up and down so that no bands are seen; left out: to the nearest code. */
   dither?: number | undefined
+  /** Which pixel of the whole picture is the first, where this is a part of it. */
+  from?: readonly [x: number, y: number] | undefined
   /** The curve of the screen; sRGB where left out. */
   curve?: ScreenCurveName | undefined
 }
@@ -31,7 +33,7 @@ export interface DisplayKernels {
 
 /** The plain twins. */
 export const plainDisplay = ({ luminance }: WorkingSpace): DisplayKernels => ({
-  display(out, src, { gain, channel, checker, dither, curve = 'srgb' }) {
+  display(out, src, { gain, channel, checker, dither, from: [left, top] = [0, 0], curve = 'srgb' }) {
     const { encode, first } = screenCurves[curve]
     const table = displayTable(screenCurves[curve])
     const bits = new Uint32Array(1)
@@ -42,18 +44,16 @@ export const plainDisplay = ({ luminance }: WorkingSpace): DisplayKernels => ({
       return table[(bits[0] - first) >>> 14]!
     }
     for (let p = 0; p < src.width * src.height; p++) {
+      const [x, y] = [(p % src.width) + left, Math.floor(p / src.width) + top]
       const [r, g, b, a] = [0, 1, 2, 3].map((c) => src.data[p * 4 + c]!) as [number, number, number, number]
-      const dark = (Math.floor((p % src.width) / checker) ^ Math.floor(p / src.width / checker)) & 1
+      const dark = (Math.floor(x / checker) ^ Math.floor(y / checker)) & 1
       const backing = checker && channel === 'colour' ? (dark ? 0.09 : 0.045) * Math.max(0, 1 - a) : 0
       const grey = [0, r, g, b, a, luminance(r, g, b)][displayChannels.indexOf(channel)]! * gain
       for (let c = 0; c < 3; c++) {
         const linear = channel === 'colour' ? src.data[p * 4 + c]! * gain + backing : grey
         out[p * 4 + c] =
           dither !== undefined && channel !== 'alpha'
-            ? ditheredCode(
-                encode(linear) * 255,
-                ditherBits(p % src.width, Math.floor(p / src.width), c, dither),
-              )
+            ? ditheredCode(encode(linear) * 255, ditherBits(x, y, c, dither))
             : channel === 'alpha'
               ? Math.floor(Math.min(1, Math.max(0, a)) * 255 + 0.5)
               : code(linear)
@@ -91,7 +91,7 @@ export const fastDisplay = ({ run, isShared, store, weighAt }: KernelCalls): Dis
   }
   const kept = new Map<ScreenCurveName, ReturnType<typeof tablesOf>>()
   return {
-    display: (out, src, { gain, channel, checker, dither, curve = 'srgb' }) => {
+    display: (out, src, { gain, channel, checker, dither, from = [0, 0], curve = 'srgb' }) => {
       const { tableAt, fineAt, first, slope } = kept.get(curve) ?? tablesOf(screenCurves[curve])
       kept.set(curve, { tableAt, fineAt, first, slope })
       const size = src.width * src.height * 4
@@ -112,6 +112,7 @@ export const fastDisplay = ({ run, isShared, store, weighAt }: KernelCalls): Dis
         first,
         slope,
         weighAt,
+        ...from,
         src.width,
       )
       if (isShared(out)) return

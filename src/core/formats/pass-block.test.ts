@@ -1,0 +1,17 @@
+import { expect, test } from 'vitest'
+import { encodePassBlock, decodePassBlock, passHeaderBytes, rowsOfBlock } from './pass-block.ts'
+
+test('rows of a block are found by its beginning alone, at least one wherever they are asked for', () => {
+  const data = Uint16Array.from({ length: 5 * 7 * 3 }, (_, i) => i)
+  const bytes = encodePassBlock({ width: 5, height: 7, x: -2, y: 10, channels: 3, data })
+  const whole = decodePassBlock(bytes.slice().buffer)
+  const header = bytes.slice(0, passHeaderBytes).buffer
+  for (const [from, to, first, count] of [[12, 15, 2, 3], [-50, 12, 0, 2], [16, 99, 6, 1], [-9, -4, 0, 1], [40, 60, 6, 1]] as const) {
+    const { start, end, read } = rowsOfBlock(header, [from, to])
+    const block = read(bytes.slice(start, end).buffer)
+    expect([block.x, block.y, block.width, block.height]).toEqual([-2, 10 + first, 5, count])
+    expect([...block.data]).toEqual([...whole.data.slice(first * 15, (first + count) * 15)])
+    expect(() => read(bytes.slice(start, end - 1).buffer)).toThrow('data are missing')
+  } // prettier-ignore
+  expect(() => rowsOfBlock(new ArrayBuffer(32), [0, 1])).toThrow('does not begin')
+})
