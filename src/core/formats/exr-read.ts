@@ -270,14 +270,22 @@ const mostGrowth: Readonly<Record<ExrPart['compression'], number>> = {
 
 /**
  * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats
- * or unsigned integers. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
+ * or unsigned integers. Of chunks outside `rows` (of the file, the last not counted) nothing is unpacked. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
  * Throws FormatError for what is broken and for compressions that are not read.
  */
 export function readExrPart(
   bytes: Uint8Array,
   file: ExrFile,
   partIndex: number,
-  { names, zlib = portableZlib }: { names?: readonly string[]; zlib?: Zlib } = {},
+  {
+    names,
+    rows: [from, to] = [-Infinity, Infinity],
+    zlib = portableZlib,
+  }: {
+    readonly names?: readonly string[]
+    readonly rows?: readonly [from: number, to: number]
+    readonly zlib?: Zlib
+  } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
   const size = unpackedSize(part, {
@@ -305,6 +313,7 @@ export function readExrPart(
     const length = reader.u32('a chunk')
     if (seen.has(offset)) reader.fail('two chunks begin at the same place', offset)
     seen.add(offset)
+    if (area.y1 < from || area.y0 >= to) continue
     scatter(
       part,
       area,

@@ -20,7 +20,7 @@ const headerBytes = 32
 const mostBytes = 2 ** 32
 
 /** Little-endian: magic, width, height, x, y, channels, bytes a value (2 half, 4 float), 0; then the values. */
-export function encodePassBlock(block: PassBlock): Uint8Array {
+export function encodePassBlock(block: PassBlock): Uint8Array<ArrayBuffer> {
   const { width, height, x, y, channels, data } = block
   const bytes = new Uint8Array(headerBytes + data.byteLength)
   new Int32Array(bytes.buffer, 0, 8).set([magic, width, height, x, y, channels, data.BYTES_PER_ELEMENT, 0])

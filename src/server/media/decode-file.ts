@@ -184,6 +184,18 @@ export async function makeForm(hash: string, form: PassForm): Promise<void> {
   await writeWhole(passPath(hash, form), encodePassBlock(sized), remade)
 }
 
+/** Some rows of a pass at full size as a block, which is not kept; undefined where the whole is as quickly made. Throws FormatError. */
+export async function makeRows(
+  hash: string,
+  form: PassForm,
+  rows: readonly [from: number, to: number],
+): Promise<Uint8Array | undefined> {
+  const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
+  keepOpen(hash, file)
+  const block = file.readRows?.(form.pass, parseReadAs(form.as) ?? { isData: false }, rows)
+  return block && encodePassBlock(block)
+}
+
 /** The objects of an ID pass, made anew where the list was cleared away. */
 export async function makeObjects(hash: string, pass: Pass): Promise<void> {
   const file = await openMedia(await readStored(hash))

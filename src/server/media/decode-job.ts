@@ -6,6 +6,12 @@ import type { PassForm } from './store.ts'
 export type DecodeJob =
   | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
   | { readonly type: 'form'; readonly hash: string; readonly form: PassForm }
+  | {
+      readonly type: 'rows'
+      readonly hash: string
+      readonly form: PassForm
+      readonly rows: readonly [from: number, to: number]
+    }
   | { readonly type: 'objects'; readonly hash: string; readonly pass: Pass }
 export type DecodeReply =
   { readonly result: unknown } | { readonly problem: string; readonly isFull: boolean }

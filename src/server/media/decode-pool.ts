@@ -2,7 +2,12 @@ import { open, stat } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import type { Pass } from '../../core/comp/media.ts'
-import { passBlockLength, passHeaderBytes } from '../../core/formats/pass-block.ts'
+import {
+  encodePassBlock,
+  passBlockLength,
+  passHeaderBytes,
+  rowsOfBlock,
+} from '../../core/formats/pass-block.ts'
 import { decodeBudget } from './decode-budget.ts'
 import type { TakeOptions } from './decode-file.ts'
 import type { DecodeJob } from './decode-job.ts'
@@ -136,12 +141,45 @@ export class DecodePool {
     return path
   }
 
+  /** Some rows of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects with DecodeError. */
+  async rows(
+    hash: string,
+    form: PassForm,
+    rows: readonly [from: number, to: number],
+  ): Promise<Uint8Array<ArrayBuffer>> {
+    const path = passPath(hash, form)
+    if (!(await isWholeForm(path))) {
+      const made = await this.run({ type: 'rows', hash, form, rows }, await sizeOf(hash))
+      if (made) return made as Uint8Array<ArrayBuffer>
+      await this.form(hash, form)
+    }
+    return readRows(path, rows)
+  }
+
   async objects(hash: string, pass: Pass): Promise<void> {
     await this.run({ type: 'objects', hash, pass }, await sizeOf(hash))
   }
 }
 
 const sizeOf = (hash: string) => stat(storedPath(hash)).then((s) => s.size, () => 0) // prettier-ignore
+
+/** Some rows of a made form, as a block. */
+async function readRows(
+  path: string,
+  rows: readonly [from: number, to: number],
+): Promise<Uint8Array<ArrayBuffer>> {
+  const file = await open(path)
+  try {
+    const header = new Uint8Array(passHeaderBytes)
+    await file.read(header, 0, passHeaderBytes, 0)
+    const { start, end, read } = rowsOfBlock(header.buffer, rows)
+    const bytes = new Uint8Array(end - start)
+    await file.read(bytes, 0, bytes.length, start)
+    return encodePassBlock(read(bytes.buffer))
+  } finally {
+    await file.close()
+  }
+}
 
 /** Whether a made form is as long as its beginning says: what was cut by a loss of power counts as absent. */
 export async function isWholeForm(path: string): Promise<boolean> {

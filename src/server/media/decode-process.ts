@@ -1,5 +1,5 @@
 // Decodes for another process: a file that is made to break its decoder breaks this process alone.
-import { makeForm, makeObjects, takeStored } from './decode-file.ts'
+import { makeForm, makeObjects, makeRows, takeStored } from './decode-file.ts'
 import type { DecodeJob, DecodeReply } from './decode-job.ts'
 
 async function work(job: DecodeJob): Promise<unknown> {
@@ -8,6 +8,8 @@ async function work(job: DecodeJob): Promise<unknown> {
       return takeStored(job.hash, job.options)
     case 'form':
       return makeForm(job.hash, job.form)
+    case 'rows':
+      return makeRows(job.hash, job.form, job.rows)
     case 'objects':
       return makeObjects(job.hash, job.pass)
   }

@@ -231,3 +231,39 @@ describe('read', () => {
     expect(block.data[10 * width * 3]).toBe(0)
   })
 })
+
+describe('rows of a pass alone', () => {
+  const pattern = [
+    '--pattern',
+    'noise:type=uniform:seed=3',
+    '53x90',
+    '4',
+    '--chnames',
+    'R,G,B,A',
+    '-d',
+    'half',
+  ]
+  test.each([
+    ['none'],
+    ['rle'],
+    ['zips'],
+    ['zip'],
+    ['piz'],
+    ['b44'],
+    ['dwaa'],
+    ['zip', '--tile', '32', '16'],
+  ] as const)('%s %s are those that OpenImageIO reads there', (compression, ...how) => {
+    // Its data lie 7 right and 11 below the corner of a display window that begins at 2, 5.
+    oiio(...pattern, '--origin', '+9+16', '--fullsize', '80x120+2+5', ...how, '--compression', compression, '-o', at('rows.exr')) // prettier-ignore
+    const file = openMediaFile(bytesOf('rows.exr'))
+    const all = dumped('rows.exr')
+    // DWA rounds to the neighbouring half now and then.
+    for (const [from, to, first, count] of [[20, 37, 9, 17], [-40, 13, 0, 2], [99, 500, 88, 2], [400, 401, 89, 1], [60, 60, 49, 1]] as const) {
+      const block = file.readRows!('beauty', { isData: false }, [from, to])!
+      expect([block.x, block.y, block.width, block.height]).toEqual([7, 11 + first, 53, count])
+      const values = Array.from(block.data as Uint16Array, halfToNumber)
+      const theirs = all.slice(first * 53, (first + count) * 53).flat()
+      expect(Math.max(...values.map((v, i) => Math.abs(v - theirs[i]!)))).toBeLessThan(compression === 'dwaa' ? 1e-3 : 1e-5)
+    } // prettier-ignore
+  })
+})

@@ -8,7 +8,7 @@ import { givesWay, RequestQueue, type Waiting } from '../../core/engine/session/
 import type { Kind, Wish, Work } from '../../core/engine/session/requests.ts'
 import type { ReadingStore } from '../../core/engine/readings.ts'
 import { Session } from '../../core/engine/session/session.ts'
-import { decodePassBlock, passHeaderBytes, rowsOfBlock } from '../../core/formats/pass-block.ts'
+import { decodePassBlock } from '../../core/formats/pass-block.ts'
 import { createKernels } from '../../core/kernels/wasm-kernels.ts'
 import { passFilter } from '../../core/passes/passes.ts'
 import { OutOfMemoryError } from '../../core/picture/picture.ts'
@@ -20,29 +20,14 @@ import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage 
 
 const loadPass: LoadPass = async ({ hash, pass, as, reduction, rows, filter = passFilter(pass) }) => {
   const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter })
-  const url = `/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`
-  const bytesOf = async (range?: { readonly start: number; readonly end: number }) => {
-    // Parts are many, and each is asked for once.
-    const answer = await fetch(
-      url,
-      range && { headers: { range: `bytes=${range.start}-${range.end - 1}` }, cache: 'no-store' },
-    )
-    if (!answer.ok) {
-      const body = (await answer.json().catch(() => undefined)) as
-        { error?: { message?: string } } | undefined
-      throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
-    }
-    return answer.arrayBuffer()
+  if (rows) query.set('rows', rows.join(','))
+  const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`)
+  if (!answer.ok) {
+    const body = (await answer.json().catch(() => undefined)) as { error?: { message?: string } } | undefined
+    throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
   }
-  if (!rows) return decodePassBlock(await bytesOf())
-  const known = headers.get(url) ?? (await bytesOf({ start: 0, end: passHeaderBytes }))
-  headers.set(url, known)
-  const wanted = rowsOfBlock(known, rows)
-  return wanted.read(await bytesOf(wanted))
+  return decodePassBlock(await answer.arrayBuffer())
 }
-
-/** How passes begin that parts were asked of, by their addresses: where their rows lie. */
-const headers = new Map<string, ArrayBuffer>()
 
 /** Readings that the server keeps; without it they are made anew. */
 const pageReadings: ReadingStore = {
