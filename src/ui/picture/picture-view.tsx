@@ -85,17 +85,18 @@ export function PictureView({
   const drag = useRef<{ x: number; y: number } | undefined>(undefined)
 
   const saying = useRef<ReturnType<typeof setTimeout> | undefined>(undefined)
-  /** Says what is seen, once it rests. */
+  /** Says what is seen: at once where all of it was seen, else once it rests. */
   const say = useCallback(() => {
-    clearTimeout(saying.current)
-    saying.current = setTimeout(() => {
+    const now = () => {
       const box = frame.current
       if (!box) return
       const { zoom, x, y } = view.current
-      const now = seenPart({ zoom, x, y, across: box.clientWidth, down: box.clientHeight }, width, height)
-      const before = store.getState().seen
-      if (!shallow(now, before)) store.getState().set({ seen: now })
-    }, restMs)
+      const seen = seenPart({ zoom, x, y, across: box.clientWidth, down: box.clientHeight }, width, height)
+      if (!shallow(seen, store.getState().seen)) store.getState().set({ seen })
+    }
+    clearTimeout(saying.current)
+    if (store.getState().seen) saying.current = setTimeout(now, restMs)
+    else now()
   }, [store, width, height])
   useEffect(
     () => () => {
@@ -124,9 +125,9 @@ export function PictureView({
         over.style.imageRendering = element.style.imageRendering
       }
     }
+    say()
     onZoom(zoom * devicePixelRatio)
     const box = frame.current
-    if (box) say()
     if (box) setPlaced({ x, y, zoom, width: box.clientWidth, height: box.clientHeight })
   }, [width, height, onZoom, say])
 
