@@ -220,7 +220,8 @@ export default defineEffect({
     position: { kind: 'position', required: false, without: 'nothing', hint: 'Where surfaces stand in the scene: for mist that lies low, or in place of depth.' },
   },
   needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
-  reach: (d) => (d.from === 'position' || d.lies === 'low' || d.colour === 'far' || hasSwathes(d) ? undefined : 2 * d.soften + 8),
+  reach: (d) => ((d.from === 'position' && d.colour === 'far') || hasSwathes(d) ? undefined : 2 * d.soften + 8),
+  surveys: (d) => d.colour === 'far' || d.from === 'position' || d.lies === 'low',
   dials,
   varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) => uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
   prepare: (d, at) =>
@@ -246,11 +247,12 @@ export default defineEffect({
     { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
-  apply({ out, picture, feeds, dials: d, prepared, frame, rate, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials: d, prepared, frame, rate, reduction, overview = { picture, feeds }, kernels, store }) {
     const { position } = feeds
     const { width, height } = picture
-    const there = (i: number) => feeds.depth && d.from !== 'mist' ? !isMiss(feeds.depth.data[i]!) : position!.data[i * 4] !== 0 || position!.data[i * 4 + 1] !== 0 || position!.data[i * 4 + 2] !== 0
-    const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(position, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
+    const { depth: farDepth, position: places } = overview.feeds
+    const there = (i: number) => farDepth && d.from !== 'mist' ? !isMiss(farDepth.data[i]!) : places!.data[i * 4] !== 0 || places!.data[i * 4 + 1] !== 0 || places!.data[i * 4 + 2] !== 0
+    const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(places!, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
     const depth = d.from === 'position' ? store.allocate(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
@@ -265,7 +267,7 @@ export default defineEffect({
     const vary = thinned ?? swathes
     const span = tableSpan(d)
     const own = d.colour === 'gradient' ? gradientThrough(d.gradient) : (along: number): Rgb => [0, 1, 2].map((c) => d.nearColour[c]! + (d.farColour[c]! - d.nearColour[c]!) * along) as unknown as Rgb
-    const far = d.colour === 'far' ? (farColourOf(picture, depth, span, mistTable(d, span, () => [0, 0, 0])) ?? d.farColour) : undefined
+    const far = d.colour === 'far' ? (farColourOf(overview.picture, overview.picture === picture ? depth : farDepth!, span, mistTable(d, span, () => [0, 0, 0])) ?? d.farColour) : undefined
     const table = mistTable(d, span, far ? () => far : own)
     const fall = (length: number, at: number) => Float32Array.from({ length }, (_, i) => Math.exp(-(((i + 0.5 - at) / d.lampReach) ** 2)))
     const shape: MistShape = {

@@ -75,6 +75,9 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   readonly reduction: number
   /** Which pixel of the (reduced) frame is the first of the pictures; [0, 0] where left out. Below 0 there is a margin around the frame. */
   readonly corner?: readonly [x: number, y: number]
+  /** Where only a part of the frame is made and it `surveys`: the whole, smaller. */
+  readonly overview?:
+    { readonly picture: Picture; readonly feeds: Readonly<Partial<Record<F, Picture>>> } | undefined
   /** Width and height of the (reduced) frame; those of the pictures where left out. */
   readonly frameSize?: readonly [width: number, height: number]
 }
@@ -137,6 +140,8 @@ export interface Effect<
    * out, or undefined for these dials: all of them may.
    */
   reach?(dials: Values<D>): number | undefined
+  /** It needs something of the whole frame that a smaller picture of it tells as well: a mean, or where the camera stands. */
+  surveys?(dials: Values<D>): boolean
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */
   readonly offset?: {
     readonly x: string

@@ -20,7 +20,8 @@ export default defineEffect({
     normal: { kind: 'normal', required: true, hint: 'The normal pass.' },
     position: { kind: 'position', required: false, without: 'straight ahead', hint: 'The position pass: each pixel is looked at along its own line. Without it all look the same way.' },
   },
-  reach: ({ space }) => (space === 'world' ? undefined : 0),
+  reach: () => 0,
+  surveys: ({ space }) => space === 'world',
   dials: {
     by: choice({
       default: 'facing',
@@ -48,10 +49,12 @@ export default defineEffect({
   },
   version: 2,
   example: {},
-  apply({ out, feeds: { normal, position }, dials, kernels }) {
+  apply({ out, picture, feeds, dials, overview = { picture, feeds }, kernels }) {
+    const { normal, position } = feeds
+    const { normal: ways, position: places } = overview.feeds
     const { by, index, space } = dials
-    const isThere = (p: number) => normal !== undefined && normal.data[p * 4]! ** 2 + normal.data[p * 4 + 1]! ** 2 + normal.data[p * 4 + 2]! ** 2 > 1e-6
-    const found = space === 'world' && position ? findCamera(position, isThere) : undefined
+    const isThere = (p: number) => ways !== undefined && ways.data[p * 4]! ** 2 + ways.data[p * 4 + 1]! ** 2 + ways.data[p * 4 + 2]! ** 2 > 1e-6
+    const found = space === 'world' && places ? findCamera(places, isThere) : undefined
     const camera = space === 'camera' ? [0, 0, 0] as const : (found ?? ([dials.cameraX, dials.cameraY, dials.cameraZ] as const))
     const value = (p: number) => {
       if (!normal) return 0

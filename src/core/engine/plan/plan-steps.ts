@@ -133,7 +133,8 @@ export function effectNode(
     own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
   const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
   const others = times.flatMap((t) => p.at(t).stepInput(step.id)?.picture ?? [])
-  return appliedNode(p, step, effect, { picture, ...fed, dials, others, times, prepared }, 'apply')
+  const overview = effect.surveys?.(dials as never) ? overviewOf(p, step, effect, laneId) : undefined
+  return appliedNode(p, step, effect, { picture, ...fed, dials, others, times, prepared, overview }, 'apply')
 }
 
 interface Applied {
@@ -144,6 +145,16 @@ interface Applied {
   readonly others?: readonly PlanNode[]
   readonly times?: readonly number[]
   readonly prepared?: PlanNode | undefined
+  /** What comes to the step of the whole frame, smaller: its picture, and its feeds in the same order. */
+  readonly overview?: readonly PlanNode[] | undefined
+}
+
+/** What comes to a step of the whole frame, where only a part of it is made. */
+function overviewOf(p: Planning, step: Step, effect: Effect, laneId: string): PlanNode[] | undefined {
+  const far = p.part?.far
+  const picture = far?.stepInput(step.id)?.picture
+  const fed = picture && feedsOf(far, step, effect, dialsOf(far, step, effect, laneId), picture, laneId)
+  return fed && [picture, ...fed.feeds]
 }
 
 /** What an effect's own code makes of pictures. */
@@ -151,7 +162,7 @@ function appliedNode(
   p: Planning,
   step: Step,
   effect: Effect,
-  { picture, names, feeds, dials, others = [], times = [], prepared }: Applied,
+  { picture, names, feeds, dials, others = [], times = [], prepared, overview = [] }: Applied,
   by: 'apply' | 'each',
 ): PlanNode {
   const { frame, reduction } = p
@@ -162,10 +173,11 @@ function appliedNode(
   const what = `${effect.id}@${effect.version} ${by} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}${p.part ? areaKey(p.area) : ''}`
   return node(
     what,
-    [picture, ...feeds, ...others, ...(prepared ? [prepared] : [])],
+    [picture, ...feeds, ...others, ...(prepared ? [prepared] : []), ...overview],
     ([src, ...fed], workshop) => {
       const out = workshop.store.allocate(src!.width, src!.height, 4)
       const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
+      const [whole, ...wholeFed] = overview.length > 0 ? fed.slice(-overview.length) : []
       effect[by]!({
         ...workshop,
         out,
@@ -176,7 +188,11 @@ function appliedNode(
           others.length === times.length ? times.map((t, i) => [t, fed[names.length + i]!]) : [],
         ),
         dials: dials as never,
-        prepared: prepared ? fed.at(-1) : undefined,
+        prepared: prepared ? fed[names.length + others.length] : undefined,
+        overview: whole && {
+          picture: whole,
+          feeds: Object.fromEntries(names.map((name, i) => [name, wholeFed[i]!])),
+        },
         frame,
         rate,
         reduction,
