@@ -297,3 +297,20 @@ describe.each([[1, 1], [2, 1], [3, 7], [23, 17]])('the fast lines equal their pl
     both((out, src, { kernels: k }) => { k.lightLevels(out, src, 0, 1, 1) })
   })
 }) // prettier-ignore
+
+test('few lights, at corners and borders too, near and far beyond the picture', () => {
+  const lights = [[0, 0, 9000], [89, 67, 2], [63, 64, 30], [64, 31, 5], [89, 0, 0.5], [20, 66, 700]] as const // prettier-ignore
+  for (const [length, exponent, colourSpread] of [[6.5, 1, 0], [40, 1.5, 0.7], [300, 0.5, 0.4]] as const) {
+    const drawn = ([{ kernels: plainKernels, store: plainStore }, fast] as const).map((by) => {
+      const [src, out, rays] = [0, 1, 2].map(() => by.store.allocate(90, 68, 4)) as [Picture, Picture, Picture]
+      src.data.fill(0)
+      for (const [x, y, light] of lights) src.data.set([light, light / 2, light / 3, light], (y * 90 + x) * 4)
+      const spikes = [[0, 1], [180, 0.6], [37, 1], [90, 1], [250, 0.3]].map(([angle, part]) => ({ angle: angle!, length: length * part! }))
+      drawSpikes(out, src, spikes, { exponent, gain: 1, colourSpread }, by)
+      castRays(rays, src, { origin: [40.2, -4], length, exponent, gain: 0.5 }, by)
+      return [Float32Array.from(out.data), Float32Array.from(rays.data)] as const
+    })
+    for (const which of [0, 1] as const)
+      drawn[0]![which].forEach((v, i) => { expect(Math.abs(v - drawn[1]![which][i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v))) })
+  } // prettier-ignore
+})

@@ -29,6 +29,14 @@ function spikeTaps(length: number, perPixel: number, { exponent, gain, colourSpr
   return [r!, g!, b!]
 }
 
+/** Where there is any light, by tiles; the caller's to give back. */
+function litTiles(light: Picture, { kernels, store }: Workshop): Picture {
+  const tiles = (side: number) => Math.ceil(side / 64)
+  const lit = store.allocate(tiles(light.width), tiles(light.height), 1)
+  kernels.litTiles(lit, light)
+  return lit
+}
+
 /**
  * Draws spikes of light from every point of `src`: `out` = their sum, without the points themselves. Black outside; `out` is
  * not `src`. Lines finer than a pixel alias: blur `src` by 0.7 px or more before.
@@ -51,7 +59,8 @@ export function drawSpikes(
     const known = lines.get(line) ?? {}
     lines.set(line, { ...known, [isAhead ? 'ahead' : 'behind']: length })
   }
-  let turned: { readonly src: Picture; readonly out: Picture } | undefined
+  let turned: { readonly src: Picture; readonly out: Picture; readonly lit: Picture } | undefined
+  const lit = litTiles(src, { kernels, store })
   for (const [line, { ahead, behind }] of lines) {
     const [cos, sin] = [Math.cos((line * Math.PI) / 180), Math.sin((line * Math.PI) / 180)]
     const isSteep = Math.abs(sin) > Math.SQRT1_2
@@ -59,7 +68,7 @@ export function drawSpikes(
       const [a, b] = [store.allocate(src.height, src.width, 4), store.allocate(src.height, src.width, 4)]
       kernels.transpose(a, src)
       kernels.fill(b, 0, 0, 0, 0)
-      turned = { src: a, out: b }
+      turned = { src: a, out: b, lit: litTiles(a, { kernels, store }) }
     }
     const from = isSteep ? turned!.src : src
     const to = isSteep ? turned!.out : out
@@ -71,15 +80,16 @@ export function drawSpikes(
     const first = Math.floor(Math.min(0, -run)) - 1
     const count = Math.ceil(from.height - 1 - Math.min(0, run)) - first + Math.ceil(Math.max(0, -run)) + 2
     const drawn = store.allocate(from.width, count, 4)
-    kernels.streakLines(drawn, from, slope, first, taps(ahead), taps(behind))
+    kernels.streakLines(drawn, from, isSteep ? turned!.lit : lit, slope, first, taps(ahead), taps(behind))
     kernels.streakBack(to, drawn, slope, first, 1)
     store.release(drawn)
   }
+  store.release(lit)
   if (!turned) return
   const upright = store.allocate(out.width, out.height, 4)
   kernels.transpose(upright, turned.out)
   kernels.addLight(out, out, upright, 'add', false)
-  for (const picture of [upright, turned.src, turned.out]) store.release(picture)
+  for (const picture of [upright, turned.src, turned.out, turned.lit]) store.release(picture)
 }
 
 /** Rays lie this far apart, in pixels, where they are farthest from each other. */
@@ -169,8 +179,9 @@ export function castRays(out: Picture, light: Picture, shape: RayShape, { kernel
   )
   const depth = shape.occluder && store.allocate(out.width, out.height, 1)
   if (depth) kernels.opticalDepth(depth, shape.occluder)
-  kernels.rayLines(rays, light, depth, taps, gains, geometry)
-  if (depth) store.release(depth)
+  const lit = litTiles(light, { kernels, store })
+  kernels.rayLines(rays, light, lit, depth, taps, gains, geometry)
+  for (const taken of [lit, depth]) if (taken) store.release(taken)
   kernels.rayBack(out, rays, geometry, shape.gain)
   store.release(rays)
 }

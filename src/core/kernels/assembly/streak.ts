@@ -88,8 +88,37 @@ function slant(table: usize, first: f64, slope: f64, width: i32): void {
   }
 }
 
+/** Side of the tiles by which it is known where there is light, as a power of two; as long as what is sampled of a ray at a time, and longer. */
+const tileShift = 6
+
+/** Whether any value of a tile of 64 × 64 pixels is not 0: rows y0 … y1 of tiles. */
+export function litTiles(out: usize, src: usize, tiles: i32, width: i32, height: i32, y0: i32, y1: i32): void {
+  for (let ty = y0; ty < y1; ty++)
+    for (let tx = 0; tx < tiles; tx++) {
+      const bottom = min<i32>(height, (ty + 1) << tileShift), left = tx << tileShift
+      const right = min<i32>(width, left + (1 << tileShift))
+      let seen = f32x4.splat(0)
+      for (let y = ty << tileShift; y < bottom; y++) {
+        const end = src + (((y * width + right) as usize) << 4)
+        for (let at = src + (((y * width + left) as usize) << 4); at < end; at += 16) seen = v128.or(seen, v128.load(at))
+        if (v128.any_true(seen)) break
+      }
+      store<f32>(out + (((ty * tiles + tx) as usize) << 2), v128.any_true(seen) ? 1 : 0)
+    }
+}
+
+/** Whether there may be light on a piece of a ray, no longer than a tile, from one point to another. */
+@inline
+function isLit(tiles: usize, across: i32, down: i32, u0: f64, v0: f64, u1: f64, v1: f64): bool {
+  const left = max<i32>(0, (Math.floor(min<f64>(u0, u1)) as i32) >> tileShift), right = min<i32>(across - 1, ((Math.floor(max<f64>(u0, u1)) as i32) + 1) >> tileShift)
+  const top = max<i32>(0, (Math.floor(min<f64>(v0, v1)) as i32) >> tileShift), bottom = min<i32>(down - 1, ((Math.floor(max<f64>(v0, v1)) as i32) + 1) >> tileShift)
+  for (let y = top; y <= bottom; y++)
+    for (let x = left; x <= right; x++) if (load<f32>(tiles + (((y * across + x) as usize) << 2)) != 0) return true
+  return false
+}
+
 export function streakLines(
-  out: usize, src: usize, scratch: usize, scratchBytes: i32, ahead: usize, aheadCount: i32, behind: usize, behindCount: i32,
+  out: usize, src: usize, tiles: usize, scratch: usize, scratchBytes: i32, ahead: usize, aheadCount: i32, behind: usize, behindCount: i32,
   byChannel: i32, slope: f64, first: f64, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
   const line = scratch + ((thread * scratchBytes) as usize)
@@ -98,10 +127,16 @@ export function streakLines(
   const zero = f32x4.splat(0)
   const slants = sums + ((width as usize) << sumShift)
   slant(slants, first, slope, width)
+  const across = (width + (1 << tileShift) - 1) >> tileShift, down = (height + (1 << tileShift) - 1) >> tileShift
   for (let x0 = 0; x0 < width; x0 += block) {
     const x1 = min<i32>(width, x0 + block)
     for (let row = y0; row < y1; row++) {
       const target = out + (row as usize) * stride
+      const begin = first + (row as f64) + slope * (x0 as f64)
+      if (!isLit(tiles, across, down, x0 as f64, begin, (x1 - 1) as f64, begin + slope * ((x1 - 1 - x0) as f64))) {
+        memory.fill(target + ((x0 as usize) << 4), 0, ((x1 - x0) as usize) << 4)
+        continue
+      }
       for (let x = x0; x < x1; x++) {
         const upper = row + load<i32>(slants + ((x as usize) << 3))
         const at = src + (((upper * width + x) as usize) << 4)
@@ -118,12 +153,93 @@ export function streakLines(
     const to = lastInside(c, slope, width, height)
     const count = to - from
     if (count <= 0) continue
-    let seen = zero
-    for (let x = from; x < to; x++) seen = v128.or(seen, v128.load(target + ((x as usize) << 4)))
-    if (!v128.any_true(seen)) continue
+    let lit = 0
+    for (let x = from; x < to; x++) lit += v128.any_true(v128.load(target + ((x as usize) << 4))) as i32
+    if (lit == 0) continue
     memory.copy(line, target + ((from as usize) << 4), (count as usize) << 4)
+    if (lit * 3 < count) {
+      drawLights(line, sums, target + ((from as usize) << 4), count, ahead, aheadCount, behind, behindCount, byChannel)
+      continue
+    }
     if (aheadCount > 0) drawLine(line, sums, target, from, count, ahead, aheadCount, byChannel, 1, false)
     if (behindCount > 0) drawLine(line, sums, target, from, count, behind, behindCount, byChannel, -1, aheadCount > 0)
+  }
+}
+
+/** Adds weighed light to where a line bends. */
+@inline
+function bendAt(bends: usize, n: i32, lo: v128, hi: v128, weight: f64): void {
+  const at = bends + ((n as usize) << sumShift)
+  const w = f64x2.splat(weight)
+  v128.store(at, f64x2.add(v128.load(at), f64x2.mul(lo, w)))
+  v128.store(at, f64x2.add(v128.load(at, 16), f64x2.mul(hi, w)), 16)
+}
+
+/** The farthest tap of tables; what only fills them up counts nothing. */
+@inline
+function farthestTap(taps: usize, count: i32): i32 {
+  let farthest = 0
+  for (let k = 0; k < count; k++) {
+    const offset = load<i32>(taps + ((k as usize) << 4))
+    if (offset < 1000000000) farthest = max<i32>(farthest, offset)
+  }
+  return farthest
+}
+
+/**
+ * A line of few lights, drawn out both ways at once: each light bends the line where its profile does, and the bends are summed up twice. Seen from
+ * the other end a profile bends two samples nearer. Bends before the line's begin are what it begins with.
+ */
+function drawLights(
+  line: usize, bends: usize, target: usize, count: i32, ahead: usize, aheadCount: i32, behind: usize, behindCount: i32, byChannel: i32,
+): void {
+  const tables = byChannel ? 3 : 1
+  let firstLit = 0, lastLit = count - 1
+  while (!v128.any_true(v128.load(line + ((firstLit as usize) << 4)))) firstLit++
+  while (!v128.any_true(v128.load(line + ((lastLit as usize) << 4)))) lastLit--
+  // Beyond the reach of its lights a line is dark.
+  const begin = max<i32>(0, firstLit - max<i32>(0, farthestTap(behind, tables * behindCount) - 2))
+  const end = min<i32>(count, lastLit + max<i32>(2, farthestTap(ahead, tables * aheadCount)) + 1)
+  memory.fill(target, 0, (begin as usize) << 4)
+  memory.fill(target + ((end as usize) << 4), 0, ((count - end) as usize) << 4)
+  memory.fill(bends + ((begin as usize) << sumShift), 0, ((end - begin) as usize) << sumShift)
+  let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
+  for (let i = firstLit; i <= lastLit; i++) {
+    const value = v128.load(line + ((i as usize) << 4))
+    if (!v128.any_true(value)) continue
+    for (let c = 0; c < tables; c++) {
+      const own = !byChannel ? value : v128.and(value, c == 0 ? i32x4(-1, 0, 0, 0) : c == 1 ? i32x4(0, -1, 0, 0) : i32x4(0, 0, -1, 0))
+      const a = low(own), b = high(own)
+      let tap = ahead + (((c * aheadCount) as usize) << 4)
+      for (let k = 0; k < aheadCount; k++, tap += 16) {
+        const n = i + load<i32>(tap)
+        if (n >= end) break
+        bendAt(bends, n, a, b, load<f64>(tap, 8))
+      }
+      tap = behind + (((c * behindCount) as usize) << 4)
+      for (let k = 0; k < behindCount; k++, tap += 16) {
+        const n = i + 2 - load<i32>(tap)
+        if (n >= end) continue
+        const weight = load<f64>(tap, 8)
+        if (n >= 0) {
+          bendAt(bends, n, a, b, weight)
+          continue
+        }
+        const w = f64x2.splat(weight), w2 = f64x2.splat(weight * (-n as f64))
+        lo = f64x2.add(lo, f64x2.mul(a, w))
+        hi = f64x2.add(hi, f64x2.mul(b, w))
+        lo2 = f64x2.add(lo2, f64x2.mul(a, w2))
+        hi2 = f64x2.add(hi2, f64x2.mul(b, w2))
+      }
+    }
+  }
+  for (let n = begin; n < end; n++) {
+    const at = bends + ((n as usize) << sumShift)
+    lo = f64x2.add(lo, v128.load(at))
+    hi = f64x2.add(hi, v128.load(at, 16))
+    lo2 = f64x2.add(lo2, lo)
+    hi2 = f64x2.add(hi2, hi)
+    v128.store(target + ((n as usize) << 4), v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo2), f32x4.demote_f64x2_zero(hi2), 0, 1, 4, 5))
   }
 }
 
@@ -271,9 +387,34 @@ export function opticalDepth(out: usize, src: usize, width: i32, y0: i32, y1: i3
   }
 }
 
+/** A ray of few lights, outwards, as `drawLights`; alpha stays 0. */
+function drawRay(ray: usize, bends: usize, count: i32, taps: usize, tapCount: i32, gain: f64): void {
+  memory.fill(bends, 0, (count as usize) << sumShift)
+  let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
+  for (let n = 0; n < count; n++) {
+    const place = ray + ((n as usize) << 4)
+    const value = v128.load(place)
+    if (v128.any_true(value)) {
+      const a = low(value), b = high(value)
+      let tap = taps
+      for (let k = 0; k < tapCount; k++, tap += 16) {
+        const to = n + load<i32>(tap)
+        if (to >= count) break
+        bendAt(bends, to, a, b, load<f64>(tap, 8) * gain)
+      }
+    }
+    const at = bends + ((n as usize) << sumShift)
+    lo = f64x2.add(lo, v128.load(at))
+    hi = f64x2.add(hi, v128.load(at, 16))
+    lo2 = f64x2.add(lo2, lo)
+    hi2 = f64x2.add(hi2, hi)
+    v128.store(place, v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo2), f32x4.demote_f64x2_zero(hi2), 0, 1, 4, 5))
+  }
+}
+
 /** `geometry`: origin x, origin y, first angle, step of angle, first radius, as doubles. `gains`: one float a ray. */
 export function rayLines(
-  out: usize, light: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
+  out: usize, light: usize, lit: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
   geometry: usize, length: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
   const sums = scratch + ((thread * scratchBytes) as usize)
@@ -283,6 +424,7 @@ export function rayLines(
   const perRow = load<f64>(geometry, 24)
   const radius0 = load<f64>(geometry, 32)
   const table = sums + ((length as usize) << sumShift)
+  const across = (width + (1 << tileShift) - 1) >> tileShift, down = (height + (1 << tileShift) - 1) >> tileShift
   for (let row = y0; row < y1; row++) {
     const angle = angle0 + (row as f64) * perRow
     const cos = NativeMath.cos(angle)
@@ -303,6 +445,11 @@ export function rayLines(
       const from = max<i32>(i0, (range >> 32) as i32)
       const to = min<i32>(i0 + block, (range & 0xffffffff) as i32)
       const target = out + (((row * length) as usize) << 4)
+      if (from >= to) continue
+      if (!occluder) {
+        const r0 = radius0 + (from as f64), r1 = radius0 + (to as f64) - 1
+        if (!isLit(lit, across, down, ox + cos * r0 - 0.5, oy + sin * r0 - 0.5, ox + cos * r1 - 0.5, oy + sin * r1 - 0.5)) continue
+      }
       for (let i = from; i < to; i++) {
         const r = radius0 + (i as f64)
         const u = ox + cos * r - 0.5
@@ -319,6 +466,15 @@ export function rayLines(
     const to = (range & 0xffffffff) as i32
     const target = out + (((row * length) as usize) << 4)
     const gain = load<f32>(gains + ((row as usize) << 2)) as f64
+    if (!occluder) {
+      let lights = 0
+      for (let i = from; i < to; i++) lights += v128.any_true(v128.load(target + ((i as usize) << 4))) as i32
+      if (lights == 0) continue
+      if (lights * 3 < to - from) {
+        drawRay(target + ((from as usize) << 4), sums, to - from, taps, tapCount, gain)
+        continue
+      }
+    }
     let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
     let start = from
     let open: f64 = 1

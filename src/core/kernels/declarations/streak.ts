@@ -21,11 +21,12 @@ export interface StreakKernels {
   /**
    * Light drawn out along the lines y = c + slope · x, c = first … first + out.height − 1, |slope| ≤ 1: out(x, i) is the sum over a
    * profile of the samples at x − t (`ahead`) and x + t (`behind`) on line i, found between the rows of `src`; black outside. `out`
-   * is as wide as `src`, and not `src`.
+   * is as wide as `src`, and not `src`. `lit` is where light may be, of litTiles.
    */
   streakLines(
     out: Picture,
     src: Picture,
+    lit: Picture,
     slope: number,
     first: number,
     ahead: Taps | undefined,
@@ -35,16 +36,19 @@ export interface StreakKernels {
   streakBack(out: Picture, lines: Picture, slope: number, first: number, gain: number): void
   /** Rows become columns; `out` is as high as `src` is wide, and not `src`. */
   transpose(out: Picture, src: Picture): void
+  /** 1 where any value of a tile of 64 × 64 pixels of `src` is not 0, else 0; one channel, a pixel a tile. */
+  litTiles(out: Picture, src: Picture): void
   /** How often light is halved by a pixel that takes a share of it, 0–1: −log2(1 − share), 40 where it takes all. One channel. */
   opticalDepth(out: Picture, src: Picture): void
   /**
    * Light drawn out along rays from an origin: row i of `out` is the ray at angle i, its pixels lie one pixel apart from
    * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain; alpha 0. `depth` (one
-   * channel, of opticalDepth) halves all light that passes so often a pixel; between pixels it lies between theirs.
+   * channel, of opticalDepth) halves all light that passes so often a pixel; between pixels it lies between theirs. `lit` is where light may be, of litTiles.
    */
   rayLines(
     out: Picture,
     light: Picture,
+    lit: Picture,
     depth: Picture | undefined,
     taps: readonly Tap[],
     gains: readonly number[],
@@ -58,7 +62,7 @@ export interface StreakKernels {
 
 /** The plain twins. */
 export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
-  streakLines(out, src, slope, first, ahead, behind) {
+  streakLines(out, src, _, slope, first, ahead, behind) {
     const { width } = src
     for (let i = 0; i < out.height; i++) {
       const value = (x: number, c: number) => {
@@ -95,10 +99,17 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
       return src.data[(x * src.width + y) * 4 + c]!
     })
   },
+  litTiles(out, src) {
+    out.data.fill(0)
+    for (let i = 0; i < src.data.length; i++) {
+      const [x, y] = [(i >> 2) % src.width, Math.floor((i >> 2) / src.width)]
+      if (src.data[i] !== 0) out.data[(y >> 6) * out.width + (x >> 6)] = 1
+    }
+  },
   opticalDepth(out, src) {
     eachValue(out, (i) => Math.max(0, -Math.log2(Math.max(2 ** -40, Math.min(1, 1 - src.data[i]!)))))
   },
-  rayLines(out, light, depth, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
+  rayLines(out, light, _, depth, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
     const weights = weightsOf(taps)
     for (let row = 0; row < out.height; row++) {
       const angle = firstAngle + row * stepAngle
@@ -159,7 +170,7 @@ export const fastStreak = ({
   withTaps,
   weighAt,
 }: KernelCalls): StreakKernels => ({
-  streakLines: (out, src, slope, first, ahead, behind) => {
+  streakLines: (out, src, lit, slope, first, ahead, behind) => {
     const tables = [ahead, behind].map((taps) => {
       const count = Math.max(0, ...(taps ?? []).map((channel) => channel.length))
       // Tables of one length: what is added lies beyond any line.
@@ -180,6 +191,7 @@ export const fastStreak = ({
             out,
             out.at,
             src.at,
+            lit.at,
             scratch,
             bytes,
             ...taps,
@@ -202,10 +214,13 @@ export const fastStreak = ({
   transpose: (out, src) => {
     run('transpose', out, out.at, src.at, out.width, out.height)
   },
+  litTiles: (out, src) => {
+    run('litTiles', out, out.at, src.at, out.width, src.width, src.height)
+  },
   opticalDepth: (out, src) => {
     run('opticalDepth', out, out.at, src.at, out.width)
   },
-  rayLines: (out, light, depth, taps, gains, geometry) => {
+  rayLines: (out, light, lit, depth, taps, gains, geometry) => {
     const bytes = out.width * 32 + out.height * 24
     withScratch(bytes, (scratch) => {
       withTaps(taps, (tapsAt) => {
@@ -213,7 +228,7 @@ export const fastStreak = ({
           withDoubles(geometryNumbers(geometry), (geometryAt) => {
             const lines = [scratch, bytes, tapsAt, taps.length, gainsAt, geometryAt] as const
             const sizes = [out.width, light.width, light.height] as const
-            run('rayLines', out, out.at, light.at, depth?.at ?? 0, ...lines, ...sizes)
+            run('rayLines', out, out.at, light.at, lit.at, depth?.at ?? 0, ...lines, ...sizes)
           })
         })
       })
