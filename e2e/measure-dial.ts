@@ -1,10 +1,11 @@
 // Drives the real page: from the movement of a dial to its picture on the screen, and to the picture at the size that it is looked at, over 50 moves.
-//   npm run measure -- http://127.0.0.1:4310 [shot id]
+//   npm run measure -- http://127.0.0.1:4310 [shot id] [closely]
+// With `closely` one pixel is looked at as one pixel, and what is seen counts: to where it is there at full size, and to where the whole is.
 import { By, until } from 'selenium-webdriver'
 import { openBrowser } from './app.ts'
 
-const [address = 'http://127.0.0.1:4310', shot = 'grottodemo01'] = process.argv.slice(2)
-const moves = 50
+const [address = 'http://127.0.0.1:4310', shot = 'grottodemo01', closely] = process.argv.slice(2)
+const moves = closely ? 20 : 50
 
 const driver = await openBrowser()
 
@@ -12,6 +13,8 @@ const driver = await openBrowser()
 interface Measured {
   readonly times: number[]
   readonly settles: number[]
+  /** To where what is seen is there at full size, alone or with the whole. */
+  readonly seen: number[]
   readonly reductions: number[]
   readonly settledAt: string
 }
@@ -22,6 +25,7 @@ const measure = (count: number, done: (result: Measured) => void) => {
   const times: number[] = []
   const settles: number[] = []
   const reductions: number[] = []
+  const seen: number[] = []
   const isSettled = () =>
     canvas.dataset['settled'] === 'true' && canvas.dataset['serial'] === canvas.dataset['wanted']
   const rest = (ms: number) => new Promise((resolve) => setTimeout(resolve, ms))
@@ -35,14 +39,28 @@ const measure = (count: number, done: (result: Measured) => void) => {
     while (canvas.dataset['serial'] === before) await new Promise((resolve) => requestAnimationFrame(resolve))
     times.push(performance.now() - started)
     reductions.push(Number(canvas.dataset['reduction']))
-    while (!isSettled()) await new Promise((resolve) => requestAnimationFrame(resolve))
+    let isSeen = false
+    while (!isSettled()) {
+      if (!isSeen && canvas.dataset['part']) {
+        isSeen = true
+        seen.push(performance.now() - started)
+      }
+      await new Promise((resolve) => requestAnimationFrame(resolve))
+    }
+    if (!isSeen) seen.push(performance.now() - started)
     settles.push(performance.now() - started)
     await rest(250)
   }
   void (async () => {
     await rest(1500)
     for (let i = 0; i < count; i++) await one(i)
-    done({ times, settles, reductions, settledAt: canvas.dataset['reduction']! })
+    done({
+      times,
+      settles,
+      seen,
+      reductions,
+      settledAt: canvas.dataset['part'] ? 'what is seen' : canvas.dataset['reduction']!,
+    })
   })()
 }
 
@@ -57,18 +75,22 @@ try {
     await driver.actions().sendKeys('bloom\uE007').perform()
   } else await bloom[0]!.click()
   await driver.wait(until.elementLocated(By.css('input[aria-label="Threshold slider"]')), 5000)
+  if (closely) {
+    await driver.actions().sendKeys('1').perform()
+    await driver.sleep(12_000)
+  }
   await driver.manage().setTimeouts({ script: 300_000 })
-  const { times, settles, reductions, settledAt } = await driver.executeAsyncScript<Measured>(
+  const { times, settles, seen, reductions, settledAt } = await driver.executeAsyncScript<Measured>(
     `return (${measure.toString()})(...arguments)`,
     moves,
   )
   const said = (all: readonly number[]) => {
     const sorted = all.toSorted((a, b) => a - b)
-    return `median ${sorted[moves >> 1]!.toFixed(0)} ms, worst ${sorted.at(-1)!.toFixed(0)} ms`
+    return `median ${sorted[sorted.length >> 1]!.toFixed(0)} ms, worst ${sorted.at(-1)!.toFixed(0)} ms`
   }
   const sizes = [...new Set(reductions)].sort((a, b) => a - b).map((r) => `1/${r}`)
   console.log(
-    `dial to picture on screen, ${moves} moves: ${said(times)}, at ${sizes.join(', ')}; settled at 1/${settledAt}: ${said(settles)}`,
+    `dial to picture on screen, ${moves} moves: ${said(times)}, at ${sizes.join(', ')}; settled at 1/${settledAt}: ${said(settles)}${closely ? `; what is seen at full size: ${said(seen)}` : ''}`,
   )
 } finally {
   await driver.quit()

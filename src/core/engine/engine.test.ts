@@ -209,6 +209,33 @@ test('a matte is grown and shrunk where it is used, by pixels of the full frame 
   expect(await edgeAt({ spread: 4, invert: true })).toBeCloseTo(22, 4)
 })
 
+test('small pictures stay while large ones go, up to their share of the memory', async () => {
+  const flat = (red: number) => addLane(emptyComp(64, 64), 'Flat', { type: 'colour', colour: [red, 0, 0], alpha: 1 }) // prettier-ignore
+  // Room for six at full size, of 65 kB; at a quarter they have 4 kB.
+  const { evaluator } = newEvaluator(420_000)
+  const make = (red: number, reduction: Reduction) =>
+    evaluator.evaluate(plan(flat(red), {}, 1, reduction, { type: 'picture' }).node)
+  await evaluator.load(flat(1), plan(flat(1), {}, 1, 1, { type: 'picture' }).node)
+  make(1, 4)
+  for (let red = 2; red < 12; red++) make(red, 1)
+  const made = evaluator.computed
+  make(1, 4)
+  expect(evaluator.computed).toBe(made)
+  make(11, 1)
+  expect(evaluator.computed).toBe(made)
+  make(2, 1)
+  expect(evaluator.computed).toBeGreaterThan(made)
+  // Many small ones take no more than a quarter: large ones have room.
+  for (let red = 20; red < 60; red++) make(red, 4)
+  make(70, 1)
+  const after = evaluator.computed
+  make(59, 4)
+  make(70, 1)
+  expect(evaluator.computed).toBe(after)
+  make(20, 4)
+  expect(evaluator.computed).toBeGreaterThan(after)
+})
+
 test('a budget smaller than a picture, or work broken off, changes no result and leaks no memory', async () => {
   const { evaluator, store } = newEvaluator(1)
   const [comp] = addStep(cave(), 'lane1', 0, 'bloom')

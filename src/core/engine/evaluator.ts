@@ -55,6 +55,9 @@ function rowsOf(comp: Comp, part: Part): readonly [from: number, to: number] {
   return [-top - 2, height - top + 2]
 }
 
+/** A picture is small if so many fill the memory for pictures, all of which have at most so large a share of it while there are others. */
+const [smallParts, smallShare] = [64, 0.25]
+
 /** Passes that are fetched ahead at a time. */
 const mostComing = 32
 
@@ -68,7 +71,7 @@ interface Kept {
 
 /**
  * Computes planned pictures and keeps them by what they depend on: after a change, only what follows it is computed
- * again. What has not been used longest is dropped beyond the budget.
+ * again. What has not been used longest is dropped beyond the budget, of large pictures first.
  */
 export class Evaluator {
   private readonly loadPass: (ref: PassRef) => Promise<PassBlock>
@@ -259,6 +262,12 @@ export class Evaluator {
 
   private trim(budget: number): void {
     this.drop(budget, (entry) => entry.isAside)
+    // Proxies and parts take little room and are asked for again and again: they stay while whole frames go, but have no more than a share.
+    const isSmall = ({ bytes }: Kept) => bytes * smallParts <= this.budgetBytes
+    let small = 0
+    for (const entry of this.kept.values()) if (isSmall(entry)) small += entry.bytes
+    this.drop(this.keptBytes - Math.max(0, small - smallShare * budget), isSmall)
+    this.drop(budget, (entry) => !isSmall(entry))
     this.drop(budget, () => true)
   }
 
