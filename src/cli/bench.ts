@@ -71,6 +71,15 @@ async function benchSize(width: number, height: number, rounds: number): Promise
     const copy = () => {
       out.data.set(a.data)
     }
+    const lights = store.allocate(width, height, 4)
+    lights.data.fill(0)
+    for (let k = 0; k < 60 * 18; k++) {
+      const [x, y] = [
+        (Math.floor(k / 18) * 7919) % (width - 18),
+        ((Math.floor(k / 18) * 104729) % (height - 18)) + (k % 18),
+      ]
+      lights.data.fill(5, (y * width + x) * 4, (y * width + x + 18) * 4)
+    }
     const workshop = { kernels, store }
     // For 1920×1080, and for 3840×2160 at half of it: red, green, blue and alpha at once, so that 80 M are 40 M for two.
     const spectrum = glareSpectrum(width, height, { field: 40, age: 30, pigment: 0.5 }, width, workshop)
@@ -107,6 +116,8 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['star glare, 1 way', () => { drawSpikes(out, a, [{ angle: 20, length: 256 }], spikes, workshop) }, 'memory copy', copy, threads === 1 ? 18 : null],
       ['star glare, 6 ways', () => { drawSpikes(out, a, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
       ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
+      ['star glare, 6 ways, 60 lights', () => { drawSpikes(out, lights, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
+      ['light rays, 60 lights', () => { castRays(out, lights, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, null],
       ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
       ['choke-spread', () => { kernels.distance(distance, shape, edgeRange(12, 4)); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
       ['colour key', () => { kernels.keyColour(cover, a, picks, { reach: 0.1, soft: 0.1, lightness: 0.5 }) }, 'memory copy', copy, null],
