@@ -59,13 +59,7 @@ export function reducePass(
   const sums: CellSums = { out: mean, width, block, shift: factor === 2 ? 1 : 2, x0, y0 }
   if (data instanceof Uint16Array) sumHalves(sums, data)
   else sumFloats(sums, data)
-  for (let y = 0, o = 0; y < height; y++) {
-    const rows = cellSpan(y + y0, factor, frame.height)
-    for (let x = 0; x < width; x++) {
-      const share = 1 / (rows * cellSpan(x + x0, factor, frame.width))
-      for (let c = 0; c < channels; c++) mean[o++]! *= share
-    }
-  }
+  shareOut(mean, at, factor, frame)
   if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
   return { ...at, data: isHalf ? numbersToHalves(mean) : mean }
 }
@@ -200,6 +194,22 @@ function sumHalves({ out, width, block, shift, x0, y0 }: CellSums, data: Uint16A
         }
         out[o] = sum
       }
+  }
+}
+
+/** Sums of cells become means over the pixels of the frame in each: all alike, but at the right and the lower edge. */
+function shareOut(
+  sums: Float32Array,
+  { width, height, x, y, channels }: Omit<PassBlock, 'data'>,
+  factor: number,
+  frame: { readonly width: number; readonly height: number },
+): void {
+  const columns = Float64Array.from({ length: width * channels }, (_, i) =>
+    cellSpan(Math.floor(i / channels) + x, factor, frame.width),
+  )
+  for (let row = 0, o = 0; row < height; row++) {
+    const rows = cellSpan(row + y, factor, frame.height)
+    for (let i = 0; i < columns.length; i++, o++) sums[o] = sums[o]! * (1 / (rows * columns[i]!))
   }
 }
 

@@ -120,11 +120,18 @@ async function lay(
 export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
   const { comp, media } = work
-  const { frame, reduction, target, overlay, seen } = wish
+  const { frame, reduction, target, overlay } = wish
   // The checker is as large on a proxy, whose pixels are larger.
   const checkerPx = (side: number) => side / reduction
   const view: DisplayOptions = { ...wish.view, checker: checkerPx(wish.view.checker) }
   if (isStale()) throw new Cancelled()
+  // A pass is shown so that it can be read; its raw values stay under the probe.
+  const pass =
+    target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
+  const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
+  const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
+  // What is drawn by the range of all its values is made whole.
+  const seen = kind && !rulesOf(kind).isLight ? undefined : wish.seen
   // A proxy does not wait for what has to be read first: the settled picture has it.
   const planned = (of: Target) =>
     wish.isProxy
@@ -142,11 +149,6 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)
   const codes = new Uint8Array(whole.width * whole.height * 4)
-  // A pass is shown so that it can be read; its raw values stay under the probe.
-  const pass =
-    target.type === 'pass' ? media[target.media]?.passes.find((p) => p.name === target.pass) : undefined
-  const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
-  const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
   session.nowShown({ picture: whole, target, reduction, left: area.left, top: area.top, unpin, masks })
   if (kind && (!rulesOf(kind).isLight || whole.channels === 1)) codes.set(readablePass(whole, kind).codes)
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
