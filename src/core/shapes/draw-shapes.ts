@@ -24,12 +24,7 @@ export interface FrameIn {
  * Draws shapes into a picture of one channel, each joined to those before it. `at` says how the full
  * frame lies in the picture.
  */
-export function drawShapes(
-  out: Picture,
-  shapes: readonly ShapeNow[],
-  at: FrameIn,
-  workshop: Workshop,
-): void {
+export function drawShapes(out: Picture, shapes: readonly ShapeNow[], at: FrameIn, workshop: Workshop): void {
   const { store } = workshop
   const draw = (cover: Picture, shape: ShapeNow) => {
     drawShape(cover, shape, at, workshop)
