@@ -8,7 +8,6 @@ import type { Scope } from '../../core/engine/scopes.ts'
 import type {
   Answer,
   Class,
-  Codes,
   Kind,
   PassThumb,
   Probed,
@@ -190,9 +189,9 @@ export class EngineClient {
     { frame, ...work }: AtFrame,
     target: Target,
     view: DisplayOptions,
-    reduction: Reduction = 1,
-  ): Promise<Codes | undefined> {
-    return this.chart('side', work, { frame, target, view, reduction }, 'picture')
+    { reduction = 1, seen }: Pick<Wish<'side'>, 'reduction' | 'seen'> = {},
+  ): Promise<Answer<'side'> | undefined> {
+    return this.chart('side', work, { frame, target, view, reduction, seen }, 'picture')
   }
 
   /** A picture at full size as an EXR file; undefined where it can not be made. */

@@ -1,7 +1,8 @@
 'use client'
 
-import { useEffect, useRef, type PointerEvent, type RefObject } from 'react'
+import { useEffect, useRef, useState, type PointerEvent, type RefObject } from 'react'
 import type { Screen } from '../../core/comp/schema.ts'
+import { isHuge, type Part } from '../../core/engine/work-area.ts'
 import { askWhenSettled } from '../shot/ask-when-settled.ts'
 import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
@@ -41,6 +42,8 @@ export function Wipe({
   const screen = useShot((s) => s.comp.screen)
   const canvas = useRef<HTMLCanvasElement>(null)
   const right = compare?.right
+  /** Where on the picture the other side lies, if it is a part of it. */
+  const [part, setPart] = useState<Part>()
   useEffect(() => {
     if (!engine || right === undefined) return
     const draw = (source: CanvasImageSource, w: number, h: number) => {
@@ -48,6 +51,7 @@ export function Wipe({
       if (!element) return
       element.width = w
       element.height = h
+      setPart(undefined)
       const colorSpace = store.getState().comp.screen === 'p3' ? 'display-p3' : 'srgb'
       element.getContext('2d', { colorSpace })!.drawImage(source, 0, 0)
     }
@@ -67,6 +71,7 @@ export function Wipe({
         })
         return
       }
+      const reduction = seenReduction(state)
       const view = {
         gain: 2 ** state.exposure,
         channel: state.channel,
@@ -77,16 +82,22 @@ export function Wipe({
           { comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame },
           asked.target,
           view,
-          seenReduction(state),
+          // What is too large to be made whole is compared where it is seen.
+          { reduction, seen: reduction === 1 && isHuge(state.comp) ? state.seen : undefined },
         )
         .then((side) => {
-          if (side && canvas.current && isWanted()) drawCodes(canvas.current, side, state.comp.screen)
+          if (!side || !canvas.current || !isWanted()) return
+          drawCodes(canvas.current, side, state.comp.screen)
+          setPart(side.part)
         })
     })
   }, [engine, store, onPicture, right, id, screen])
   if (!compare) return null
   const [x, w] = [place.x, width * place.zoom]
   const cut = x + w * compare.at
+  const over = part ?? { x: 0, y: 0, width, height }
+  const [left, across] = [x + over.x * place.zoom, over.width * place.zoom]
+  const hidden = Math.min(1, Math.max(0, (cut - left) / across))
   const drag = (event: PointerEvent<HTMLDivElement>) => {
     event.stopPropagation()
     if (event.buttons === 0) return
@@ -100,10 +111,10 @@ export function Wipe({
         ref={canvas}
         className="pointer-events-none absolute left-0 top-0 origin-top-left"
         style={{
-          transform: `translate(${x}px, ${place.y}px)`,
-          width: w,
-          height: height * place.zoom,
-          clipPath: `inset(0 0 0 ${compare.at * 100}%)`,
+          transform: `translate(${left}px, ${place.y + over.y * place.zoom}px)`,
+          width: across,
+          height: over.height * place.zoom,
+          clipPath: `inset(0 0 0 ${hidden * 100}%)`,
           imageRendering: place.zoom >= 1.5 ? 'pixelated' : 'auto',
         }}
         aria-label="The other side"

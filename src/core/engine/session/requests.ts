@@ -116,8 +116,13 @@ export interface Requests {
   }
   /** A second picture to be compared with the shown one. */
   side: {
-    wish: OfTarget & { readonly view: DisplayOptions; readonly reduction?: Reduction | undefined }
-    answer: Codes
+    wish: OfTarget & {
+      readonly view: DisplayOptions
+      readonly reduction?: Reduction | undefined
+      /** As of `show`. */
+      readonly seen?: Part | undefined
+    }
+    answer: Codes & { readonly part?: Part }
   }
   /** A picture at full size as the bytes of an EXR file. */
   exr: { wish: OfTarget; answer: Uint8Array<ArrayBuffer> }

@@ -51,6 +51,8 @@ describe('a session', () => {
       for (let x = 0; x < 57 * 4; x++)
         expect(part.pixels[y * 57 * 4 + x]).toBe(whole.pixels[((y + 119) * 403 + 210) * 4 + x])
     const work = { comp, media: {} }
+    const side = await session.answer('side', work, { frame: 1, target: picture, view, seen })
+    expect([side.part, side.pixels]).toEqual([seen, part.pixels])
     const probed = await session.answer('probe', work, { frame: 1, x: 230, y: 130 })
     expect(probed?.rgba).toEqual((await session.answer('probe', work, { frame: 1, x: 230, y: 130, of: picture }))!.rgba) // prettier-ignore
   })

@@ -2,6 +2,7 @@ import { assertNever } from '../../assert.ts'
 import { Cancelled } from '../../cancelled.ts'
 import { rulesOf } from '../../passes/passes.ts'
 import { readablePass } from '../../passes/readable-pass.ts'
+import type { Comp } from '../../comp/schema.ts'
 import type { DisplayOptions } from '../../kernels/kernels.ts'
 import type { Picture, PictureStore } from '../../picture/picture.ts'
 import { extractMatte } from '../matte.ts'
@@ -116,6 +117,15 @@ async function lay(
   }
 }
 
+/** What was made of what is seen, if that is a part; noise and checker of a part are those of the whole, in which it begins at `from`. */
+function partSeen(comp: Comp, area: WorkArea, seen: Part | undefined) {
+  const full = workArea(comp, 1)
+  const isPart = seen !== undefined && area.width * area.height < full.width * full.height
+  return isPart
+    ? { part: seen, from: [full.left - area.left, full.top - area.top] as const }
+    : { part: undefined, from: undefined }
+}
+
 /** The picture that is looked at; it stays pinned, for the probe. */
 export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
@@ -138,11 +148,8 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
       ? plan(comp, media, frame, reduction, of, session.readings)
       : session.plan(work, frame, reduction, of, isStale, seen)
   const { node, area, problems } = await planned(target)
-  const full = workArea(comp, 1)
-  const isPart = seen !== undefined && area.width * area.height < full.width * full.height
-  const part = isPart ? seen : undefined
-  // Noise and checker of a part are those of the whole.
-  if (part) view.from = [full.left - area.left, full.top - area.top]
+  const { part, from } = partSeen(comp, area, seen)
+  view.from = from
   await evaluator.load(comp, node)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()
@@ -178,7 +185,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   }
 }
 
-/** A picture as it is looked at, without the margin. It is pinned by the caller. */
+/** A picture as it is looked at, without the margin, or a part of it. It is pinned by the caller. */
 export async function codesOf(
   session: SessionState,
   whole: Picture,
@@ -186,24 +193,26 @@ export async function codesOf(
   view: DisplayOptions,
   work: Work,
   frame: number,
+  part?: Part,
 ): Promise<Codes> {
   const codes = new Uint8Array(whole.width * whole.height * 4)
   if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   else codes.set(readablePass(whole, 'matte').codes)
-  return cropCodes(codes, area, wholeCanvas(area))
+  return cropCodes(codes, area, part ?? wholeCanvas(area))
 }
 
 /** A second picture, to be compared with the shown one. */
 export const side: Handler<'side'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
-  const { frame, target, reduction = 1 } = wish
-  const view = { ...wish.view, checker: wish.view.checker / reduction }
-  const { node, area } = await session.plan(work, frame, reduction, target, isStale)
+  const { frame, target, reduction = 1, seen } = wish
+  const { node, area } = await session.plan(work, frame, reduction, target, isStale, seen)
+  const { part, from } = partSeen(work.comp, area, seen)
+  const view = { ...wish.view, checker: wish.view.checker / reduction, from }
   await evaluator.load(work.comp, node)
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)
   try {
-    return await codesOf(session, whole, area, view, work, frame)
+    return { ...(await codesOf(session, whole, area, view, work, frame, part)), ...(part && { part }) }
   } finally {
     unpin()
   }
