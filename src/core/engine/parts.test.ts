@@ -189,3 +189,30 @@ test('what is no less work is made whole', () => {
   expect(area({ x: 20, y: 20, width: 800, height: 600 })).toEqual(workArea(comp, 1))
   expect(area({ x: 100, y: 100, width: 90, height: 60 })).toMatchObject({ width: 96, height: 96, left: -96, top: -96 }) // prettier-ignore
 })
+
+// Laws that share nothing with the whole picture: the integral of a Gaussian over a half-plane, and cos⁴ about the middle of the frame.
+test('an edge that is blurred, and a lens that darkens, are where they should be in a part', async () => {
+  const edge = 431
+  const [was, comp] = [blocks['beauty']!, compOf('blur', { radius: 6 })]
+  blocks['beauty'] = made(4, (x) => (x < edge ? [1, 1, 1, 1] : [0, 0, 0, 1]))
+  const seen = { x: 415, y: 500, width: 33, height: 21 }
+  const { picture, area } = await pictureOf(comp, seen)
+  blocks['beauty'] = made(4, () => [1, 1, 1, 1])
+  const dark = await pictureOf(compOf('vignette', { by: 'lens', field: 80 }), seen)
+  blocks['beauty'] = was
+  const focal = width / 2 / Math.tan((40 * Math.PI) / 180)
+  for (let y = seen.y; y < seen.y + seen.height; y += 5)
+    for (let x = seen.x; x < seen.x + seen.width; x++) {
+      const at = (p: typeof picture, a: typeof area) => p.data[((y + a.top) * p.width + x + a.left) * 4]!
+      // By Simpson's rule over the pixels left of the edge.
+      let sum = 0
+      for (let k = 0; k <= 4000; k++) {
+        const t = x + 0.5 - edge + (k * 60) / 4000
+        sum += (k === 0 || k === 4000 ? 1 : k % 2 ? 4 : 2) * Math.exp((-t * t) / 72)
+      }
+      expect(at(picture, area)).toBeCloseTo((sum * 0.015) / 3 / (6 * Math.sqrt(2 * Math.PI)), 2)
+      const tan = Math.hypot(x + 0.5 - width / 2, y + 0.5 - height / 2) / focal
+      expect(at(dark.picture, dark.area)).toBeCloseTo((1 + tan * tan) ** -2, 4)
+    }
+  expect(area.width).toBeLessThan(width / 2)
+})
