@@ -13,6 +13,9 @@ export interface Result {
 
 export type Work = () => unknown
 
+/** Which rows are measured: all, or those whose name has these words. */
+export type Wanted = (name: string) => boolean
+
 const median = (times: number[]) => times.toSorted((a, b) => a - b)[Math.floor(times.length / 2)]!
 
 /** Median times of works that take turns, so that a slow moment of the machine meets all of them. */

@@ -4,12 +4,12 @@ import { apertureBlur, defocusByDepth } from '../core/kernels/defocus.ts'
 import { scopeKinds, toneEntries, toneEntry } from '../core/kernels/kernels.ts'
 import type { Workshop } from '../core/kernels/pyramid.ts'
 import type { Picture } from '../core/picture/picture.ts'
-import { alternate, type Result, type Work } from './alternate.ts'
+import { alternate, type Result, type Wanted, type Work } from './alternate.ts'
 
 const disc = { blades: 0, turn: 0, roundness: 0 }
 
 /** Depth and colour at the size of a picture, against copies in the same run; defocus against a disc that is summed pixel by pixel. */
-export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number): Promise<Result[]> {
+export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number, isWanted: Wanted): Promise<Result[]> {
   const { kernels, store } = workshop
   const { width, height } = a
   const [depth, copied, near] = [0, 1, 2].map(() => store.allocate(width, height, 1)) as [Picture, Picture, Picture]
@@ -43,6 +43,7 @@ export async function benchDepth(a: Picture, out: Picture, workshop: Workshop, t
   }
   const results: Result[] = []
   for (const [name, work, reference, referenceWork, target, turns] of rows) {
+    if (!isWanted(name)) continue
     const [medianMs, referenceMs] = (await alternate([work, referenceWork], turns)) as [number, number]
     results.push({ name, size: `${width}x${height}`, threads, medianMs, reference, referenceMs, ratio: medianMs / referenceMs, target })
   }

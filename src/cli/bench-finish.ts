@@ -5,10 +5,10 @@ import { lineBlur } from '../core/kernels/line-blur.ts'
 import type { Workshop } from '../core/kernels/pyramid.ts'
 import { smearBy } from '../core/kernels/smear.ts'
 import type { Picture } from '../core/picture/picture.ts'
-import { alternate, type Result, type Work } from './alternate.ts'
+import { alternate, type Result, type Wanted, type Work } from './alternate.ts'
 
 /** What moves and what the lens does, at the size of a picture, against copies of it in the same run. */
-export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number): Promise<Result[]> {
+export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number, isWanted: Wanted): Promise<Result[]> {
   const { kernels, store } = workshop
   const { width, height } = a
   const [field, turning, flying] = [0, 1, 2].map(() => store.allocate(width, height, 4)) as [Picture, Picture, Picture]
@@ -34,10 +34,12 @@ export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, 
     ['grain', () => { kernels.grainRows(noise, 5, [0, -reach], line); kernels.grain(out, a, noise, line, { shadows: 0.003, middle: 0.014, lights: 0.03, colour: 0.5 }) }, 12],
     ['vignette', () => { kernels.vignette(out, a, { by: 'angle', centre: [width / 2, height / 2], focal: width }, [0, 0, 0]) }, 3],
     ['blur along 20°, 60 px', () => { lineBlur(out, a, 20, 60, workshop) }, 15],
+    ['blur along 70°, 60 px', () => { lineBlur(out, a, 70, 60, workshop) }, 15],
     ['cast light, one lamp', () => { kernels.castLight(out, turning, a, a, [{ at: [1, 2, 3], light: [1, 1, 1], limit: 0.1, size: 0.1 }]) }, 8],
   ]
   const results: Result[] = []
   for (const [name, work, target] of rows) {
+    if (!isWanted(name)) continue
     const [medianMs, referenceMs] = (await alternate([work, copy], rounds)) as [number, number]
     results.push({ name, size: `${width}x${height}`, threads, medianMs, reference: 'memory copy', referenceMs, ratio: medianMs / referenceMs, target: threads === 1 && width === 1920 ? target : null })
   }

@@ -16,14 +16,14 @@ import { edgeRange } from '../core/kernels/kernels.ts'
 import type { ShapeNow } from '../core/comp/drawing-at.ts'
 import { drawShapes } from '../core/shapes/draw-shapes.ts'
 import { controls } from '../core/shapes/outline.ts'
-import { alternate, type Result, type Work } from './alternate.ts'
+import { alternate, type Result, type Wanted, type Work } from './alternate.ts'
 import { benchDepth } from './bench-depth.ts'
 import { benchFinish } from './bench-finish.ts'
 import { benchDesk } from './bench-desk.ts'
 import { benchFormats } from './bench-formats.ts'
 
 /** Kernels at one size of picture, on one thread and on two. */
-async function benchSize(width: number, height: number, rounds: number): Promise<Result[]> {
+async function benchSize(width: number, height: number, rounds: number, isWanted: Wanted): Promise<Result[]> {
   const results: Result[] = []
   const worker = new URL('./pool-worker.mjs', import.meta.url)
   const pools = [1, Math.min(2, availableParallelism())].map((threads) => {
@@ -128,6 +128,7 @@ async function benchSize(width: number, height: number, rounds: number): Promise
       ['display 8-bit', () => { kernels.display(shown, a, { gain: 1, channel: 'colour', checker: 0 }) }, 'memory copy', copy, threads === 1 ? 3.5 : null],
     ] // prettier-ignore
     for (const [name, work, reference, referenceWork, target] of rows) {
+      if (!isWanted(name)) continue
       const [medianMs, referenceMs] = (await alternate([work, referenceWork], rounds)) as [number, number]
       results.push({
         name,
@@ -140,9 +141,9 @@ async function benchSize(width: number, height: number, rounds: number): Promise
         target,
       })
     }
-    results.push(...(await benchDepth(a, out, workshop, threads, Math.min(rounds, 9))))
-    results.push(...(await benchFinish(a, out, workshop, threads, Math.min(rounds, 7))))
-    if (threads === 1 && width === 1920) {
+    results.push(...(await benchDepth(a, out, workshop, threads, Math.min(rounds, 9), isWanted)))
+    results.push(...(await benchFinish(a, out, workshop, threads, Math.min(rounds, 7), isWanted)))
+    if (threads === 1 && width === 1920 && isWanted('gaussian sigma 8')) {
       // The plain twin is slow: a smaller picture for both.
       const [w, h] = [480, 270]
       const small = [0, 1].map(() => store.allocate(w, h, 4))
@@ -196,12 +197,16 @@ function svgOf(path: Path, width: number, height: number): string {
 }
 
 /** `zafiro bench`: kernels, formats and desks against named references in the same run, as ratios. */
-export async function runBench(asJson: boolean, say: (line: string) => void): Promise<void> {
+export async function runBench(
+  asJson: boolean,
+  only: string | undefined,
+  say: (line: string) => void,
+): Promise<void> {
+  const isWanted = (name: string) => only === undefined || name.includes(only)
   const results = [
-    ...(await benchSize(1920, 1080, 15)),
-    ...(await benchSize(3840, 2160, 7)),
-    ...(await benchDesk()),
-    ...(await benchFormats()),
+    ...(await benchSize(1920, 1080, 15, isWanted)),
+    ...(await benchSize(3840, 2160, 7, isWanted)),
+    ...(only === undefined ? [...(await benchDesk()), ...(await benchFormats())] : []),
   ]
   if (asJson) {
     say(JSON.stringify({ results }, undefined, 2))

@@ -39,8 +39,8 @@ const usage = `zafiro: finishes rendered frames
       every effect with its dials, or a picture of each on a frame
   zafiro recipes [--markdown | --files FOLDER | --pictures FOLDER --from FRAME.exr]
       the recipes of the drawer, as documents, or a picture of each on a frame
-  zafiro bench [--json]
-      measures this machine against sharp and a plain memory copy`
+  zafiro bench [--only WORDS] [--json]
+      measures this machine against sharp and a plain memory copy; --only: kernels whose name has these words`
 
 /** Frames may begin below 0: `--frames -1-10` is one option with its value, not two. */
 function withNegatives(args: readonly string[]): string[] {
@@ -281,7 +281,10 @@ async function run(args: string[]): Promise<void> {
       return
     }
     case 'bench':
-      await runBench(parseArgs({ args: rest, options: { json } }).values.json, say)
+      {
+        const { values } = parseArgs({ args: rest, options: { json, only: { type: 'string' } } })
+        await runBench(values.json, values.only, say)
+      }
       return
     case undefined:
     case 'help':

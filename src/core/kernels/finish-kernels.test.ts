@@ -58,26 +58,29 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
     for (const p of [fastTall, fastSrc, fastOut]) store.release(p)
   })
   test('means along lines and about a point', () => {
-    for (const [slope, first] of [[0, 0], [0.4, -width], [-1, -2]] as const)
+    for (const [slope, first, isSteep] of [[0, 0, false], [0.4, -width, false], [-1, -2, false], [0.4, -height, true], [-0.7, -2, true]] as const)
       for (const [back, ahead] of [[0, 0], [0.3, 0.2], [1.4, 0.2], [6.25, 6.25]] as const) {
+        const [along, across] = isSteep ? [height, width] : [width, height]
         const run = (k: Kernels, out: Picture, a: Picture) => {
           k.fill(out, 0, 0, 0, 0)
-          k.boxLines(out, a, slope, first, back, ahead)
+          k.boxLines(out, a, { slope, first, isSteep }, back, ahead)
           // Lines outside are left as they are; the twin and the kernel differ in how near they go to the edge.
           for (let i = 0; i < out.data.length; i++) {
-            const [x, row] = [(i >> 2) % width, Math.floor((i >> 2) / width)]
+            const [x, row] = [(i >> 2) % along, Math.floor((i >> 2) / along)]
             const y = first + row + slope * x
-            if (y < -0.999 || y > height - 0.001) out.data[i] = 0
+            if (y < -0.999 || y > across - 0.001) out.data[i] = 0
           }
         }
-        compare(run, 2e-5, [width, height + 2 * width])
+        compare(run, 2e-5, [along, across + 2 * along])
       } // prettier-ignore
-    const [lines, fastLines] = pair(width, height + 6, 8)
-    const [back, fastBack] = [plainPicture(width, height), store.allocate(width, height, 4)]
-    plainKernels.boxBack(back, lines, 0.002, -2.3)
-    fast.boxBack(fastBack, fastLines, 0.002, -2.3)
-    expectClose(back.data, fastBack.data, 2e-5)
-    for (const p of [fastLines, fastBack]) store.release(p)
+    for (const isSteep of [false, true]) {
+      const [lines, fastLines] = isSteep ? pair(height, width + 6, 8) : pair(width, height + 6, 8)
+      const [back, fastBack] = [plainPicture(width, height), store.allocate(width, height, 4)]
+      plainKernels.boxBack(back, lines, { slope: 0.002, first: -2.3, isSteep })
+      fast.boxBack(fastBack, fastLines, { slope: 0.002, first: -2.3, isSteep })
+      expectClose(back.data, fastBack.data, 2e-5)
+      for (const p of [fastLines, fastBack]) store.release(p)
+    }
     for (const by of ['turn', 'distance'] as const)
       compare((k, out, a) => { k.aroundPoint(out, a, by, [width * 0.7, -2], 0.2) }, 2e-4) // prettier-ignore
   })
@@ -124,10 +127,12 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
       expect(fastFound[t * 13]).toBe(n)
       expectClose(found.subarray(t * 13, t * 13 + 5 + 2 * n), fastFound.subarray(t * 13, t * 13 + 5 + 2 * n))
     }
-    const lists: TileLists = Array.from({ length: count }, (_, t) => ({
-      ways: t % 2 ? [[3, 0], [0, 2]] : [[-1, 2], [2, 2], [0, 0]],
-      isSimple: t % 3 === 1,
-    })) // prettier-ignore
+    // Tiles that three ways reach, or the last two of five.
+    const entries = Int32Array.from({ length: count * 3 }, (_, i) => {
+      const t = Math.floor(i / 3)
+      return [t % 2 ? 3 : 0, t % 2 ? 2 : 3, t % 3 === 1 ? 1 : 0][i % 3]!
+    })
+    const lists: TileLists = { entries, ways: Float32Array.of(-1, 2, 2, 2, 0, 0, 3, 0, 0, 2) }
     const [out, fastOut] = [plainPicture(width, height), store.allocate(width, height, 4)]
     for (const depths of [true, false]) {
       const opening = { from: -0.4, to: 0.6, peak: 0.3 }

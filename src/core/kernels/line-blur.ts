@@ -23,17 +23,13 @@ export function lineBlur(
   const isSteep = Math.abs(sin) > Math.abs(cos)
   const slope = isSteep ? cos / sin : sin / cos
   const half = (length / 2) * Math.abs(isSteep ? sin : cos)
-  const from = isSteep ? store.allocate(src.height, src.width, 4) : src
-  const to = isSteep ? store.allocate(src.height, src.width, 4) : out
-  if (isSteep) kernels.transpose(from, src)
-  const run = (from.width - 1) * slope
+  const [along, across] = isSteep ? [src.height, src.width] : [src.width, src.height]
+  const run = (along - 1) * slope
   const first = Math.floor(Math.min(0, -run)) - 2
-  const count = Math.ceil(Math.max(0, -run)) + from.height + 3 - first
-  const lines = store.allocate(from.width, count, 4)
-  kernels.boxLines(lines, from, slope, first, half, half)
-  kernels.boxBack(to, lines, slope, first)
-  store.release(lines)
-  if (!isSteep) return
-  kernels.transpose(out, to)
-  for (const picture of [from, to]) store.release(picture)
+  const count = Math.ceil(Math.max(0, -run)) + across + 3 - first
+  const drawn = store.allocate(along, count, 4)
+  const lines = { slope, first, isSteep }
+  kernels.boxLines(drawn, src, lines, half, half)
+  kernels.boxBack(out, drawn, lines)
+  store.release(drawn)
 }

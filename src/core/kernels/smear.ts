@@ -2,20 +2,16 @@ import type { Picture } from '../picture/picture.ts'
 import { isNear, tileEntry, tileSize, type Opening } from './declarations/smear.ts'
 import type { Workshop } from './pyramid.ts'
 
-type Way = readonly [x: number, y: number]
-
 /** Ways that are kept for a tile, at most. */
 const mostWays = 6
 /** Pixels by which ways may differ, over the whole time, without one crossing another to see. */
 const simplePx = 1.5
 
-/** What may come to be in a tile: its ways, and the range of all pixels' ways. */
-interface Reached {
-  readonly ways: Way[]
-  lowX: number
-  highX: number
-  lowY: number
-  highY: number
+/** What may come to be in tiles: how many ways, and which; and the least and most of x and of y of all pixels' ways. */
+function reachedTiles(tiles: number) {
+  const ranges = new Float32Array(tiles * 4)
+  for (let i = 0; i < tiles; i++) ranges.set([Infinity, -Infinity, Infinity, -Infinity], i * 4)
+  return { counts: new Uint8Array(tiles), ways: new Float32Array(tiles * mostWays * 2), ranges }
 }
 
 export interface SmearShape {
@@ -47,46 +43,51 @@ export function smearBy(
   kernels.holdWays(ways, motion, scale, longest)
   const found = new Float32Array(columns * rows * tileEntry)
   kernels.tileWays(found, ways, src, reach)
-  const reached: Reached[] = Array.from({ length: columns * rows }, () => ({
-    ways: [],
-    lowX: Infinity,
-    highX: -Infinity,
-    lowY: Infinity,
-    highY: -Infinity,
-  }))
-  const own: { readonly way: Way; readonly tile: number; readonly far: number }[] = []
+  const reached = reachedTiles(columns * rows)
+  const add = (there: number, tile: number, x: number, y: number) => {
+    const { ranges, counts } = reached
+    for (let k = 0; k < 4; k += 2) {
+      ranges[there * 4 + k] = Math.min(ranges[there * 4 + k]!, found[tile * tileEntry + 1 + k]!)
+      ranges[there * 4 + k + 1] = Math.max(ranges[there * 4 + k + 1]!, found[tile * tileEntry + 2 + k]!)
+    }
+    const [first, count] = [there * mostWays * 2, counts[there]!]
+    if (count === mostWays) return
+    for (let k = first; k < first + count * 2; k += 2)
+      if (isNear(reached.ways[k]!, reached.ways[k + 1]!, x, y, reach)) return
+    reached.ways[first + count * 2] = x
+    reached.ways[first + count * 2 + 1] = y
+    counts[there] = count + 1
+  }
+  const own: { readonly x: number; readonly y: number; readonly tile: number; readonly far: number }[] = []
   for (let tile = 0; tile < columns * rows; tile++)
     for (let k = 0; k < found[tile * tileEntry]!; k++) {
-      const way: Way = [found[tile * tileEntry + 5 + 2 * k]!, found[tile * tileEntry + 6 + 2 * k]!]
-      own.push({ way, tile, far: Math.hypot(...way) })
+      const [x, y] = [found[tile * tileEntry + 5 + 2 * k]!, found[tile * tileEntry + 6 + 2 * k]!]
+      own.push({ x, y, tile, far: Math.hypot(x, y) })
     }
   // Fast ones first: where there are too many, what goes farthest counts.
   own.sort((a, b) => b.far - a.far || a.tile - b.tile)
-  for (const { way, tile, far } of own) {
-    const [, lowX, highX, lowY, highY] = found.subarray(tile * tileEntry) as unknown as [number, number, number, number, number] // prettier-ignore
-    const add = (tx: number, ty: number) => {
-      if (tx < 0 || ty < 0 || tx >= columns || ty >= rows) return
-      const there = reached[ty * columns + tx]!
-      there.lowX = Math.min(there.lowX, lowX)
-      there.highX = Math.max(there.highX, highX)
-      there.lowY = Math.min(there.lowY, lowY)
-      there.highY = Math.max(there.highY, highY)
-      if (there.ways.length < mostWays && !there.ways.some((w) => isNear(w, way, reach))) there.ways.push(way)
-    }
+  for (const { x, y, tile, far } of own) {
     const [tx, ty] = [tile % columns, Math.floor(tile / columns)]
     const steps = Math.ceil((far * (opening.to - opening.from)) / (tileSize / 2))
     for (let s = 0; s <= steps; s++) {
       const t = steps === 0 ? 0 : opening.from + ((opening.to - opening.from) * s) / steps
-      const [cx, cy] = [tx + (way[0] * t) / tileSize, ty + (way[1] * t) / tileSize]
-      for (let dy = Math.floor(cy); dy <= Math.ceil(cy); dy++)
-        for (let dx = Math.floor(cx); dx <= Math.ceil(cx); dx++) add(dx, dy)
+      const [cx, cy] = [tx + (x * t) / tileSize, ty + (y * t) / tileSize]
+      for (let row = Math.max(0, Math.floor(cy)); row <= Math.min(rows - 1, Math.ceil(cy)); row++)
+        for (
+          let column = Math.max(0, Math.floor(cx));
+          column <= Math.min(columns - 1, Math.ceil(cx));
+          column++
+        )
+          add(row * columns + column, tile, x, y)
     }
-    add(tx, ty)
+    add(tile, tile, x, y)
   }
-  const lists = reached.map(({ ways: listed, lowX, highX, lowY, highY }) => ({
-    ways: listed,
-    isSimple: listed.length === 0 || Math.max(highX - lowX, highY - lowY) * reach <= simplePx,
-  }))
-  kernels.smear(out, src, ways, depth, lists, opening)
+  const entries = new Int32Array(columns * rows * 3)
+  for (let tile = 0; tile < columns * rows; tile++) {
+    const [lowX, highX, lowY, highY] = [0, 1, 2, 3].map((k) => reached.ranges[tile * 4 + k]!) as [number, number, number, number] // prettier-ignore
+    const isSimple = reached.counts[tile] === 0 || Math.max(highX - lowX, highY - lowY) * reach <= simplePx
+    entries.set([tile * mostWays, reached.counts[tile]!, Number(isSimple)], tile * 3)
+  }
+  kernels.smear(out, src, ways, depth, { entries, ways: reached.ways }, opening)
   store.release(ways)
 }

@@ -50,43 +50,51 @@ export function tileWays(out: usize, ways: usize, src: usize, reach: f32, width:
   for (let ty = y0; ty < y1; ty++)
     for (let tx = 0; tx < columns; tx++) {
       const entry = out + (((ty * columns + tx) * (5 + 2 * most)) as usize) * 4
-      let count = 0
-      let lowX: f32 = Infinity, highX: f32 = -Infinity, lowY: f32 = Infinity, highY: f32 = -Infinity
       const bottom = min<i32>(height, (ty + 1) * tile), right = min<i32>(width, (tx + 1) * tile)
-      for (let y = ty * tile; y < bottom; y++)
-        for (let x = tx * tile; x < right; x++) {
-          const i = ((y * width + x) as usize) << 4
+      let first: usize = 0
+      let low = f32x4.splat(Infinity), high = f32x4.splat(-Infinity)
+      for (let y = ty * tile; y < bottom; y++) {
+        const begin = ((y * width + tx * tile) as usize) << 4, end = ((y * width + right) as usize) << 4
+        for (let i = begin; i < end; i += 16) {
           // Where nothing is nothing moves.
           if (!v128.any_true(v128.load(src + i))) continue
-          const vx = load<f32>(ways + i), vy = load<f32>(ways + i, 4)
-          lowX = min<f32>(lowX, vx)
-          highX = max<f32>(highX, vx)
-          lowY = min<f32>(lowY, vy)
-          highY = max<f32>(highY, vy)
-          let isKnown = false
-          for (let k = 0; k < count; k++) {
-            const at = entry + 20 + ((k as usize) << 3)
-            if (isNear(vx, vy, load<f32>(at), load<f32>(at, 4), reach)) {
-              isKnown = true
-              break
-            }
-          }
-          if (isKnown || count == most) continue
-          store<f32>(entry + 20 + ((count as usize) << 3), vx)
-          store<f32>(entry + 20 + ((count as usize) << 3), vy, 4)
-          count++
+          const way = v128.load(ways + i)
+          if (!first) first = ways + i
+          low = f32x4.pmin(low, way)
+          high = f32x4.pmax(high, way)
         }
-      if (count == 0) {
-        lowX = 0
-        highX = 0
-        lowY = 0
-        highY = 0
+      }
+      let count = 0
+      if (first) {
+        const across = f32x4.extract_lane(high, 0) - f32x4.extract_lane(low, 0), down = f32x4.extract_lane(high, 1) - f32x4.extract_lane(low, 1)
+        store<u64>(entry + 20, load<u64>(first))
+        count = 1
+        // All of them are one way where even the range is narrow.
+        if ((across * across + down * down) * reach * reach > 1)
+          for (let y = ty * tile; y < bottom; y++)
+            for (let x = tx * tile; x < right; x++) {
+              const i = ((y * width + x) as usize) << 4
+              if (count == most || !v128.any_true(v128.load(src + i))) continue
+              const vx = load<f32>(ways + i), vy = load<f32>(ways + i, 4)
+              let isKnown = false
+              for (let k = 0; k < count && !isKnown; k++) {
+                const at = entry + 20 + ((k as usize) << 3)
+                isKnown = isNear(vx, vy, load<f32>(at), load<f32>(at, 4), reach)
+              }
+              if (isKnown) continue
+              store<f32>(entry + 20 + ((count as usize) << 3), vx)
+              store<f32>(entry + 20 + ((count as usize) << 3), vy, 4)
+              count++
+            }
+      } else {
+        low = f32x4.splat(0)
+        high = low
       }
       store<f32>(entry, count as f32)
-      store<f32>(entry, lowX, 4)
-      store<f32>(entry, highX, 8)
-      store<f32>(entry, lowY, 12)
-      store<f32>(entry, highY, 16)
+      store<f32>(entry, f32x4.extract_lane(low, 0), 4)
+      store<f32>(entry, f32x4.extract_lane(high, 0), 8)
+      store<f32>(entry, f32x4.extract_lane(low, 1), 12)
+      store<f32>(entry, f32x4.extract_lane(high, 1), 16)
     }
 }
 
@@ -119,9 +127,23 @@ function double(at: usize, along: usize, aside: usize, part: v128): v128 {
   return f32x4.add(p, f32x4.mul(f32x4.sub(q, p), part))
 }
 
+/** How much of a pixel on the way counts, and how far open it is in the middle of that. */
+@inline
+function shareOf(k: v128, low: v128, high: v128, perSpan: v128, peak: v128): v128 {
+  const half = f32x4.splat(0.5)
+  const left = f32x4.pmax(low, f32x4.sub(k, half)), right = f32x4.pmin(high, f32x4.add(k, half))
+  const open = f32x4.abs(f32x4.sub(f32x4.mul(f32x4.sub(f32x4.mul(f32x4.add(left, right), half), low), perSpan), f32x4.splat(1)))
+  return f32x4.mul(f32x4.pmax(f32x4.splat(0), f32x4.sub(right, left)), f32x4.sub(f32x4.splat(1), f32x4.mul(open, peak)))
+}
+
+@inline
+function sumOf(v: v128): f32 {
+  return f32x4.extract_lane(v, 0) + f32x4.extract_lane(v, 1) + f32x4.extract_lane(v, 2) + f32x4.extract_lane(v, 3)
+}
+
 /**
- * The mean on a straight way. Steps are whole pixels along the axis that it goes farther on, those at its ends count in part; in
- * the middle of long ways two are taken at once.
+ * The mean on a straight way. Steps are whole pixels along the axis that it goes farther on, those at its ends count in part;
+ * between them two are taken at once, and one alone where that leaves one.
  */
 function straight(src: usize, x: i32, y: i32, vx: f32, vy: f32, from: f32, to: f32, peak: f32, width: i32, height: i32): v128 {
   const isAcross = abs<f32>(vx) >= abs<f32>(vy)
@@ -132,71 +154,81 @@ function straight(src: usize, x: i32, y: i32, vx: f32, vy: f32, from: f32, to: f
   const begin = ceil<f32>(low - 0.5) as i32, end = floor<f32>(high + 0.5) as i32
   const perSpan: f32 = 2 / (high - low)
   const cx = x as f32, cy = y as f32
-  const b0 = begin as f32, e0 = (end + 4) as f32
+  const b0 = begin as f32, e0 = end as f32
+  const low4 = f32x4.splat(low), high4 = f32x4.splat(high), peak4 = f32x4.splat(peak), perSpan4 = f32x4.splat(perSpan)
   const isInside = isAcross
     ? areInside(cx + b0, cy + b0 * slope, cx + e0, cy + e0 * slope, width, height)
     : areInside(cx + b0 * slope, cy + b0, cx + e0 * slope, cy + e0, width, height)
-  let sum = f32x4.splat(0)
-  let weights = f32x4.splat(0)
+  if (!isInside) {
+    let sum = f32x4.splat(0)
+    let total: f32 = 0
+    for (let k = begin; k <= end; k++) {
+      const steps = k as f32
+      const share = shareOf(f32x4.splat(steps), low4, high4, perSpan4, peak4)
+      const colour = isAcross ? between(src, cx + steps, cy + steps * slope, width, height) : between(src, cx + steps * slope, cy + steps, width, height)
+      sum = f32x4.add(sum, f32x4.mul(colour, share))
+      total += f32x4.extract_lane(share, 0)
+    }
+    return f32x4.mul(sum, f32x4.splat(1 / total))
+  }
   const stride = (width as usize) << 4
   const along: usize = isAcross ? 16 : stride, aside: usize = isAcross ? stride : 16
   const here = src + (((y * width + x) as usize) << 4)
   const slope4 = f32x4.splat(slope), along4 = i32x4.splat(along as i32), aside4 = i32x4.splat(aside as i32)
-  const low4 = f32x4.splat(low), high4 = f32x4.splat(high), half = f32x4.splat(0.5), zero = f32x4.splat(0), one = f32x4.splat(1)
-  const peak4 = f32x4.splat(peak), perSpan4 = f32x4.splat(perSpan)
-  let k = begin
-  while (k <= end) {
-    if (k > begin && k + 8 <= end && isInside) {
-      const k4 = i32x4.add(i32x4.splat(k), i32x4(0, 2, 4, 6))
-      const middle = f32x4.add(f32x4.convert_i32x4_s(k4), half)
-      const offset = f32x4.mul(middle, slope4)
-      const whole = f32x4.floor(offset)
-      const part = f32x4.sub(offset, whole)
-      const at = i32x4.add(i32x4.mul(k4, along4), i32x4.mul(i32x4.trunc_sat_f32x4_s(whole), aside4))
-      let q0 = double(here + (i32x4.extract_lane(at, 0) as usize), along, aside, splat0(part))
-      let q1 = double(here + (i32x4.extract_lane(at, 1) as usize), along, aside, splat1(part))
-      let q2 = double(here + (i32x4.extract_lane(at, 2) as usize), along, aside, splat2(part))
-      let q3 = double(here + (i32x4.extract_lane(at, 3) as usize), along, aside, splat3(part))
-      if (peak != 0) {
-        const w = f32x4.sub(one, f32x4.mul(f32x4.abs(f32x4.sub(f32x4.mul(f32x4.sub(middle, low4), perSpan4), one)), peak4))
-        q0 = f32x4.mul(q0, splat0(w))
-        q1 = f32x4.mul(q1, splat1(w))
-        q2 = f32x4.mul(q2, splat2(w))
-        q3 = f32x4.mul(q3, splat3(w))
-        weights = f32x4.add(weights, f32x4.add(w, w))
-      } else weights = f32x4.add(weights, f32x4.splat(2))
-      sum = f32x4.add(sum, f32x4.add(f32x4.add(q0, q1), f32x4.add(q2, q3)))
-      k += 8
-      continue
-    }
-    const k4 = i32x4.add(i32x4.splat(k), i32x4(0, 1, 2, 3))
-    const kf = f32x4.convert_i32x4_s(k4)
-    const left = f32x4.pmax(low4, f32x4.sub(kf, half)), right = f32x4.pmin(high4, f32x4.add(kf, half))
-    // How much of each pixel counts, and how far open it is in the middle of that.
-    const share = f32x4.pmax(zero, f32x4.sub(right, left))
-    const open = f32x4.abs(f32x4.sub(f32x4.mul(f32x4.sub(f32x4.mul(f32x4.add(left, right), half), low4), perSpan4), one))
-    const w = f32x4.mul(share, f32x4.sub(one, f32x4.mul(open, peak4)))
-    weights = f32x4.add(weights, w)
-    const offset = f32x4.mul(kf, slope4)
-    if (isInside) {
-      const whole = f32x4.floor(offset)
-      const part = f32x4.sub(offset, whole)
-      const at = i32x4.add(i32x4.mul(k4, along4), i32x4.mul(i32x4.trunc_sat_f32x4_s(whole), aside4))
-      const q0 = f32x4.mul(single(here + (i32x4.extract_lane(at, 0) as usize), aside, splat0(part)), splat0(w))
-      const q1 = f32x4.mul(single(here + (i32x4.extract_lane(at, 1) as usize), aside, splat1(part)), splat1(w))
-      const q2 = f32x4.mul(single(here + (i32x4.extract_lane(at, 2) as usize), aside, splat2(part)), splat2(w))
-      const q3 = f32x4.mul(single(here + (i32x4.extract_lane(at, 3) as usize), aside, splat3(part)), splat3(w))
-      sum = f32x4.add(sum, f32x4.add(f32x4.add(q0, q1), f32x4.add(q2, q3)))
-    } else
-      for (let q = 0; q < 4; q++) {
-        const steps = (k + q) as f32
-        const weight = q == 0 ? splat0(w) : q == 1 ? splat1(w) : q == 2 ? splat2(w) : splat3(w)
-        const colour = isAcross ? between(src, cx + steps, cy + steps * slope, width, height) : between(src, cx + steps * slope, cy + steps, width, height)
-        sum = f32x4.add(sum, f32x4.mul(colour, weight))
-      }
-    k += 4
+  const between2 = end - begin - 1
+  const pairs = between2 > 0 ? between2 >> 1 : 0
+  // The ends, and what is left between pairs; the last lane counts nothing.
+  const odd = between2 > 0 && (between2 & 1) ? end - 1 : begin
+  const k4 = i32x4(begin, end, odd, begin)
+  const kf = f32x4.convert_i32x4_s(k4)
+  const counted = f32x4(1, end > begin ? 1 : 0, odd > begin ? 1 : 0, 0)
+  const w = f32x4.mul(shareOf(kf, low4, high4, perSpan4, peak4), counted)
+  const offset = f32x4.mul(kf, slope4)
+  const whole = f32x4.floor(offset)
+  const part = f32x4.sub(offset, whole)
+  const at = i32x4.add(i32x4.mul(k4, along4), i32x4.mul(i32x4.trunc_sat_f32x4_s(whole), aside4))
+  let sum = f32x4.mul(single(here + (i32x4.extract_lane(at, 0) as usize), aside, splat0(part)), splat0(w))
+  if (end > begin) {
+    sum = f32x4.add(sum, f32x4.mul(single(here + (i32x4.extract_lane(at, 1) as usize), aside, splat1(part)), splat1(w)))
+    sum = f32x4.add(sum, f32x4.mul(single(here + (i32x4.extract_lane(at, 2) as usize), aside, splat2(part)), splat2(w)))
   }
-  const total = f32x4.extract_lane(weights, 0) + f32x4.extract_lane(weights, 1) + f32x4.extract_lane(weights, 2) + f32x4.extract_lane(weights, 3)
+  let total = sumOf(w)
+  if (pairs > 0) {
+    const last = i32x4.splat(begin + 1 + 2 * (pairs - 1))
+    let at4 = i32x4.add(i32x4.splat(begin + 1), i32x4(0, 2, 4, 6))
+    if (peak == 0) {
+      total += (pairs + pairs) as f32
+      for (let k = pairs; k > 0; k -= 4) {
+        const held4 = i32x4.min_s(at4, last)
+        const aslant = f32x4.mul(f32x4.add(f32x4.convert_i32x4_s(held4), f32x4.splat(0.5)), slope4)
+        const floored = f32x4.floor(aslant)
+        const rest = f32x4.sub(aslant, floored)
+        const place = i32x4.add(i32x4.mul(held4, along4), i32x4.mul(i32x4.trunc_sat_f32x4_s(floored), aside4))
+        sum = f32x4.add(sum, double(here + (i32x4.extract_lane(place, 0) as usize), along, aside, splat0(rest)))
+        if (k > 1) sum = f32x4.add(sum, double(here + (i32x4.extract_lane(place, 1) as usize), along, aside, splat1(rest)))
+        if (k > 2) sum = f32x4.add(sum, double(here + (i32x4.extract_lane(place, 2) as usize), along, aside, splat2(rest)))
+        if (k > 3) sum = f32x4.add(sum, double(here + (i32x4.extract_lane(place, 3) as usize), along, aside, splat3(rest)))
+        at4 = i32x4.add(at4, i32x4.splat(8))
+      }
+    } else
+      for (let k = pairs; k > 0; k -= 4) {
+        const held4 = i32x4.min_s(at4, last)
+        const middle = f32x4.add(f32x4.convert_i32x4_s(held4), f32x4.splat(0.5))
+        const aslant = f32x4.mul(middle, slope4)
+        const floored = f32x4.floor(aslant)
+        const rest = f32x4.sub(aslant, floored)
+        const place = i32x4.add(i32x4.mul(held4, along4), i32x4.mul(i32x4.trunc_sat_f32x4_s(floored), aside4))
+        const open = f32x4.abs(f32x4.sub(f32x4.mul(f32x4.sub(middle, low4), perSpan4), f32x4.splat(1)))
+        const isCounted = i32x4.le_s(at4, last)
+        const weight = v128.and(f32x4.sub(f32x4.splat(1), f32x4.mul(open, peak4)), isCounted)
+        sum = f32x4.add(sum, f32x4.mul(double(here + (i32x4.extract_lane(place, 0) as usize), along, aside, splat0(rest)), splat0(weight)))
+        sum = f32x4.add(sum, f32x4.mul(double(here + (i32x4.extract_lane(place, 1) as usize), along, aside, splat1(rest)), splat1(weight)))
+        sum = f32x4.add(sum, f32x4.mul(double(here + (i32x4.extract_lane(place, 2) as usize), along, aside, splat2(rest)), splat2(weight)))
+        sum = f32x4.add(sum, f32x4.mul(double(here + (i32x4.extract_lane(place, 3) as usize), along, aside, splat3(rest)), splat3(weight)))
+        total += sumOf(f32x4.add(weight, weight))
+        at4 = i32x4.add(at4, i32x4.splat(8))
+      }
+  }
   return f32x4.mul(sum, f32x4.splat(1 / total))
 }
 
@@ -206,16 +238,45 @@ function under(u: f32, v: f32, width: i32, height: i32): usize {
   return (held(floor<f32>(v) as i32, height) * width + held(floor<f32>(u) as i32, width)) as usize
 }
 
+/** The pixels under four places, as numbers below 2²³. */
+@inline
+function under4(u: v128, v: v128, width: i32, height: i32): v128 {
+  const zero = f32x4.splat(0), whole = f32x4.splat(8388608), bits = i32x4.splat(0x7fffff)
+  const column = f32x4.pmin(f32x4.pmax(f32x4.floor(u), zero), f32x4.splat((width - 1) as f32))
+  const row = f32x4.pmin(f32x4.pmax(f32x4.floor(v), zero), f32x4.splat((height - 1) as f32))
+  return i32x4.add(i32x4.mul(v128.and(f32x4.add(row, whole), bits), i32x4.splat(width)), v128.and(f32x4.add(column, whole), bits))
+}
+
+/** The ways of two pixels: x, x, y, y. */
+@inline
+function ways2(ways: usize, a: i32, b: i32): v128 {
+  const p = v128.load64_zero(ways + ((a as usize) << 4)), q = v128.load64_zero(ways + ((b as usize) << 4))
+  return v128.shuffle<f32>(p, q, 0, 4, 1, 5)
+}
+
+@inline
+function square(x: v128, y: v128): v128 {
+  return f32x4.add(f32x4.mul(x, x), f32x4.mul(y, y))
+}
+
 /** Surfaces that are told apart at one moment. */
 const layers = 8
+/** Bytes of one thread: four colours, their places, and for each of four moments the places and depths of surfaces. */
+const ownBytes = 128 + 4 * layers * 12
+
+/** What is over a colour that is there already lies under it. */
+@inline
+function under1(pixel: v128, other: v128): v128 {
+  const open: f32 = 1 - min<f32>(1, max<f32>(0, f32x4.extract_lane(pixel, 3)))
+  return f32x4.add(pixel, f32x4.mul(other, f32x4.splat(open)))
+}
 
 /** See SmearKernels.smear. `lists` has for each tile where its ways begin, how many there are, and whether all go nearly one way. */
 export function smear(
   out: usize, src: usize, ways: usize, depth: usize, lists: usize, listed: usize, from: f32, to: f32, peak: f32, scratch: usize,
   width: i32, height: i32, y0: i32, y1: i32,
 ): void {
-  // A place (8 bytes) and a depth for each surface, in rows of this thread's own.
-  const places = scratch + ((thread * layers * 12) as usize), depths = places + layers * 8
+  const own = scratch + ((thread * ownBytes) as usize)
   const columns = (width + tile - 1) / tile
   const reach = max<f32>(abs<f32>(from), abs<f32>(to))
   // In strips, so that what lies above and below stays in the cache.
@@ -224,145 +285,193 @@ export function smear(
     for (let x = x0; x < min<i32>(width, x0 + 64); x++) {
       const i = (y * width + x) as usize
       const list = lists + (((y / tile) * columns + x / tile) as usize) * 12
-      const first = load<i32>(list), count = load<i32>(list, 4), isSimple = load<i32>(list, 8)
-      const px = (x as f32) + 0.5, py = (y as f32) + 0.5
+      const first = listed + ((load<i32>(list) as usize) << 3), count = load<i32>(list, 4), isSimple = load<i32>(list, 8)
       let ownX = load<f32>(ways + (i << 4)), ownY = load<f32>(ways + (i << 4), 4)
       if (isSimple) {
         // Nothing has no way of its own.
         if (count > 0 && !v128.any_true(v128.load(src + (i << 4)))) {
-          ownX = load<f32>(listed + ((first as usize) << 3))
-          ownY = load<f32>(listed + ((first as usize) << 3), 4)
+          ownX = load<f32>(first)
+          ownY = load<f32>(first, 4)
         }
         const span = max<f32>(abs<f32>(ownX), abs<f32>(ownY)) * (to - from)
         const isStill = count == 0 || span < 0.02
         v128.store(out + (i << 4), isStill ? v128.load(src + (i << 4)) : straight(src, x, y, ownX, ownY, from, to, peak, width, height))
         continue
       }
-      let far: f32 = ownX * ownX + ownY * ownY
-      let isListed = false
-      for (let k = 0; k < count; k++) {
-        const at = listed + (((first + k) as usize) << 3)
-        const vx = load<f32>(at), vy = load<f32>(at, 4)
-        far = max<f32>(far, vx * vx + vy * vy)
-        if (isNear(vx, vy, ownX, ownY, reach)) isListed = true
+      v128.store(out + (i << 4), crossing(src, ways, depth, first, count, x, y, ownX, ownY, from, to, peak, reach, own, width, height))
+    }
+}
+
+/** What a pixel shows on the mean where ways cross: at each moment what comes to be there, four moments at a time. */
+function crossing(
+  src: usize, ways: usize, depth: usize, first: usize, count: i32, x: i32, y: i32, ownX: f32, ownY: f32, from: f32, to: f32, peak: f32, reach: f32,
+  own: usize, width: i32, height: i32,
+): v128 {
+  const pixels = own, us = own + 64, vs = own + 80, zs = own + 96, places = own + 128, depths = places + 4 * layers * 8
+  let far: f32 = ownX * ownX + ownY * ownY
+  let isListed = false
+  for (let k = 0; k < count; k++) {
+    const at = first + ((k as usize) << 3)
+    const vx = load<f32>(at), vy = load<f32>(at, 4)
+    far = max<f32>(far, vx * vx + vy * vy)
+    if (isNear(vx, vy, ownX, ownY, reach)) isListed = true
+  }
+  const span = sqrt<f32>(far) * (to - from)
+  // Nothing moves by a fiftieth of a pixel: as it is, to the bit.
+  if (span < 0.02) return v128.load(src + (((y * width + x) as usize) << 4))
+  const samples = max<i32>(4, min<i32>(256, ceil<f32>(span * 0.85) as i32))
+  const tries = isListed ? count : count + 1
+  const px = f32x4.splat((x as f32) + 0.5), py = f32x4.splat((y as f32) + 0.5)
+  const zero = f32x4.splat(0), one = f32x4.splat(1)
+  let sum = zero
+  let weights: f32 = 0
+  for (let s = 0; s < samples; s += 4) {
+    const lanes = min<i32>(4, samples - s)
+    const all = (1 << lanes) - 1
+    const share = f32x4.mul(f32x4.add(f32x4.splat((s as f32) + 0.5), f32x4(0, 1, 2, 3)), f32x4.splat(1 / (samples as f32)))
+    const t = f32x4.add(f32x4.splat(from), f32x4.mul(f32x4.splat(to - from), share))
+    const weight = f32x4.sub(one, f32x4.mul(f32x4.splat(peak), f32x4.abs(f32x4.sub(f32x4.add(share, share), one))))
+    v128.store(pixels, zero)
+    v128.store(pixels + 16, zero)
+    v128.store(pixels + 32, zero)
+    v128.store(pixels + 48, zero)
+    // What lies behind where nothing comes to be here: at worst the slowest of what was met.
+    let spareU = px, spareV = py, spareSpeed = f32x4.splat(3.4e38)
+    let lastU = zero, lastV = zero
+    let isFound = zero
+    // Moments of which no more can be seen; how many surfaces each of four moments has, a byte each.
+    let done = 0
+    let found: u32 = 0
+    for (let k = 0; k < tries; k++) {
+      const at = first + ((k as usize) << 3)
+      const vx = f32x4.splat(k < count ? load<f32>(at) : ownX), vy = f32x4.splat(k < count ? load<f32>(at, 4) : ownY)
+      let u = f32x4.sub(px, f32x4.mul(vx, t)), v = f32x4.sub(py, f32x4.mul(vy, t))
+      let j = under4(u, v, width, height)
+      let a = ways2(ways, i32x4.extract_lane(j, 0), i32x4.extract_lane(j, 1)), b = ways2(ways, i32x4.extract_lane(j, 2), i32x4.extract_lane(j, 3))
+      let mx = v128.shuffle<f32>(a, b, 0, 1, 4, 5), my = v128.shuffle<f32>(a, b, 2, 3, 6, 7)
+      let off = square(f32x4.mul(f32x4.sub(mx, vx), t), f32x4.mul(f32x4.sub(my, vy), t))
+      const isOff = f32x4.gt(off, f32x4.splat(1e-4))
+      if (v128.any_true(isOff)) {
+        // Its neighbour may move a little otherwise: once more from there.
+        const u1 = f32x4.sub(px, f32x4.mul(mx, t)), v1 = f32x4.sub(py, f32x4.mul(my, t))
+        const j1 = under4(u1, v1, width, height)
+        a = ways2(ways, i32x4.extract_lane(j1, 0), i32x4.extract_lane(j1, 1))
+        b = ways2(ways, i32x4.extract_lane(j1, 2), i32x4.extract_lane(j1, 3))
+        const nx = v128.shuffle<f32>(a, b, 0, 1, 4, 5), ny = v128.shuffle<f32>(a, b, 2, 3, 6, 7)
+        const again = square(f32x4.mul(f32x4.sub(nx, mx), t), f32x4.mul(f32x4.sub(ny, my), t))
+        const better = v128.and(isOff, f32x4.lt(again, off))
+        u = v128.bitselect(u1, u, better)
+        v = v128.bitselect(v1, v, better)
+        j = v128.bitselect(j1, j, better)
+        mx = v128.bitselect(nx, mx, better)
+        my = v128.bitselect(ny, my, better)
+        off = v128.bitselect(again, off, better)
       }
-      const span = sqrt<f32>(far) * (to - from)
-      // Nothing moves by a fiftieth of a pixel: as it is, to the bit.
-      if (span < 0.02) {
-        v128.store(out + (i << 4), v128.load(src + (i << 4)))
+      const isHere = f32x4.le(off, one)
+      const speed = square(mx, my)
+      const isSpare = v128.andnot(f32x4.lt(speed, spareSpeed), isHere)
+      spareU = v128.bitselect(u, spareU, isSpare)
+      spareV = v128.bitselect(v, spareV, isSpare)
+      spareSpeed = v128.bitselect(speed, spareSpeed, isSpare)
+      if (!depth) {
+        // The faster in front, as the ways of a tile are ordered: laid under what is there already.
+        const aside = f32x4.add(f32x4.abs(f32x4.sub(u, lastU)), f32x4.abs(f32x4.sub(v, lastV)))
+        const isKnown = v128.and(isFound, f32x4.lt(aside, f32x4.splat(0.5)))
+        const isNew = v128.andnot(isHere, isKnown)
+        const fresh = i32x4.bitmask(isNew) & all & ~done
+        if (fresh == 0) continue
+        v128.store(us, u)
+        v128.store(vs, v)
+        for (let lane = 0; lane < lanes; lane++) {
+          if (!((fresh >> lane) & 1)) continue
+          const held = pixels + ((lane as usize) << 4), place = (lane as usize) << 2
+          const there = nearBetween(src, load<f32>(us + place) - 0.5, load<f32>(vs + place) - 0.5, width, height)
+          const pixel = under1(v128.load(held), there)
+          v128.store(held, pixel)
+          if (f32x4.extract_lane(pixel, 3) >= 1) done |= 1 << lane
+        }
+        lastU = v128.bitselect(u, lastU, isNew)
+        lastV = v128.bitselect(v, lastV, isNew)
+        isFound = v128.or(isFound, isNew)
+        if (done == all) break
         continue
       }
-      const samples = max<i32>(4, min<i32>(256, ceil<f32>(span * 0.85) as i32))
-      const tries = isListed ? count : count + 1
-      let sum = f32x4.splat(0)
-      let weights: f32 = 0
-      for (let s = 0; s < samples; s++) {
-        const share = ((s as f32) + 0.5) / (samples as f32)
-        const weight: f32 = 1 - peak * abs<f32>(2 * share - 1)
-        weights += weight
-        const t = from + (to - from) * share
-        let found = 0
-        let pixel = f32x4.splat(0)
-        // What lies behind where nothing comes to be here: at worst the slowest of what was met.
-        let spareU: f32 = px, spareV: f32 = py, spareSpeed: f32 = 3.4e38
-        for (let k = 0; k < tries; k++) {
-          let vx = ownX, vy = ownY
-          if (k < count) {
-            const at = listed + (((first + k) as usize) << 3)
-            vx = load<f32>(at)
-            vy = load<f32>(at, 4)
-          }
-          let u = px - vx * t, v = py - vy * t
-          let j = under(u, v, width, height)
-          let mx = load<f32>(ways + (j << 4)), my = load<f32>(ways + (j << 4), 4)
-          let ex = (mx - vx) * t, ey = (my - vy) * t
-          let off = ex * ex + ey * ey
-          if (off > 1e-4) {
-            // Its neighbour may move a little otherwise: once more from there.
-            const u1 = px - mx * t, v1 = py - my * t
-            const j1 = under(u1, v1, width, height)
-            const nx = load<f32>(ways + (j1 << 4)), ny = load<f32>(ways + (j1 << 4), 4)
-            ex = (nx - mx) * t
-            ey = (ny - my) * t
-            if (ex * ex + ey * ey < off) {
-              u = u1
-              v = v1
-              j = j1
-              off = ex * ex + ey * ey
-              mx = nx
-              my = ny
-            }
-          }
-          const z: f32 = depth ? load<f32>(depth + (j << 2)) : -(mx * mx + my * my)
-          if (off > 1) {
-            if (mx * mx + my * my < spareSpeed) {
-              spareSpeed = mx * mx + my * my
-              spareU = u
-              spareV = v
-            }
-            continue
-          }
-          if (!depth) {
-            // The faster in front, as the ways of a tile are ordered: laid under what is there already.
-            if (found == 1 && abs<f32>(u - load<f32>(places)) + abs<f32>(v - load<f32>(places, 4)) < 0.5) continue
-            const open: f32 = 1 - min<f32>(1, max<f32>(0, f32x4.extract_lane(pixel, 3)))
-            pixel = f32x4.add(pixel, f32x4.mul(nearBetween(src, u - 0.5, v - 0.5, width, height), f32x4.splat(open)))
-            found = 1
-            store<f32>(places, u)
-            store<f32>(places, v, 4)
-            if (f32x4.extract_lane(pixel, 3) >= 1) break
-            continue
-          }
-          let isKnown = false
-          for (let q = 0; q < found; q++) {
-            const du = load<f32>(places + ((q as usize) << 3)) - u, dv = load<f32>(places + ((q as usize) << 3), 4) - v
-            if (du * du + dv * dv < 0.25) {
-              isKnown = true
-              break
-            }
-          }
-          if (isKnown || found == layers) continue
-          // Near ones first.
-          let q = found
-          for (; q > 0 && load<f32>(depths + (((q - 1) as usize) << 2)) > z; q--) {
-            store<f32>(depths + ((q as usize) << 2), load<f32>(depths + (((q - 1) as usize) << 2)))
-            store<u64>(places + ((q as usize) << 3), load<u64>(places + (((q - 1) as usize) << 3)))
-          }
-          store<f32>(depths + ((q as usize) << 2), z)
-          store<f32>(places + ((q as usize) << 3), u)
-          store<f32>(places + ((q as usize) << 3), v, 4)
-          found++
+      const here = i32x4.bitmask(isHere) & all
+      if (here == 0) continue
+      v128.store(us, u)
+      v128.store(vs, v)
+      v128.store(zs, j)
+      for (let lane = 0; lane < lanes; lane++)
+        if ((here >> lane) & 1) {
+          const place = (lane as usize) << 2
+          const z = load<f32>(depth + ((load<i32>(zs + place) as usize) << 2))
+          const taken = (found >> (lane << 3)) & 255
+          const is = addLayer(places + ((lane * layers * 8) as usize), depths + ((lane * layers * 4) as usize), taken, load<f32>(us + place), load<f32>(vs + place), z)
+          if (is) found += 1 << (lane << 3)
         }
-        if (found == 0) {
-          // Farther and farther along the ways that were tried, until something stands still there.
-          let isMet = spareSpeed * t * t <= 1
-          for (let m: f32 = 1.5; m <= 4 && !isMet; m *= 1.4)
-            for (let k = 0; k < tries && !isMet; k++) {
-              let vx = ownX, vy = ownY
-              if (k < count) {
-                const at = listed + (((first + k) as usize) << 3)
-                vx = load<f32>(at)
-                vy = load<f32>(at, 4)
-              }
-              const u = px - vx * t * m, v = py - vy * t * m
-              const j = under(u, v, width, height)
-              const mx = load<f32>(ways + (j << 4)) * t, my = load<f32>(ways + (j << 4), 4) * t
-              if (mx * mx + my * my <= 1 || !v128.any_true(v128.load(src + (j << 4)))) {
-                isMet = true
-                spareU = u
-                spareV = v
-              }
-            }
-          pixel = between(src, spareU - 0.5, spareV - 0.5, width, height)
-        }
-        for (let q = 0; depth && q < found; q++) {
-          const open: f32 = 1 - min<f32>(1, max<f32>(0, f32x4.extract_lane(pixel, 3)))
-          if (open <= 0) break
-          const here = nearBetween(src, load<f32>(places + ((q as usize) << 3)) - 0.5, load<f32>(places + ((q as usize) << 3), 4) - 0.5, width, height)
-          pixel = f32x4.add(pixel, f32x4.mul(here, f32x4.splat(open)))
-        }
-        sum = f32x4.add(sum, f32x4.mul(pixel, f32x4.splat(weight)))
-      }
-      v128.store(out + (i << 4), f32x4.mul(sum, f32x4.splat(1 / weights)))
     }
+    const hit = depth ? 0 : i32x4.bitmask(isFound)
+    v128.store(us, spareU)
+    v128.store(vs, spareV)
+    v128.store(zs, f32x4.mul(spareSpeed, f32x4.mul(t, t)))
+    for (let lane = 0; lane < lanes; lane++) {
+      const place = (lane as usize) << 2
+      const met = depth ? (found >> (lane << 3)) & 255 : (hit >> lane) & 1
+      let pixel = v128.load(pixels + ((lane as usize) << 4))
+      if (met == 0) {
+        const moment: f32 = from + (to - from) * (((s + lane) as f32) + 0.5) / (samples as f32)
+        pixel = behind(src, ways, first, count, tries, x, y, ownX, ownY, moment, load<f32>(us + place), load<f32>(vs + place), load<f32>(zs + place), width, height)
+      } else if (depth)
+        for (let q: u32 = 0; q < met; q++) {
+          if (f32x4.extract_lane(pixel, 3) >= 1) break
+          const at = places + ((lane * layers * 8) as usize) + ((q as usize) << 3)
+          pixel = under1(pixel, nearBetween(src, load<f32>(at) - 0.5, load<f32>(at, 4) - 0.5, width, height))
+        }
+      const share1: f32 = lane == 0 ? f32x4.extract_lane(weight, 0) : lane == 1 ? f32x4.extract_lane(weight, 1) : lane == 2 ? f32x4.extract_lane(weight, 2) : f32x4.extract_lane(weight, 3)
+      weights += share1
+      sum = f32x4.add(sum, f32x4.mul(pixel, f32x4.splat(share1)))
+    }
+  }
+  return f32x4.mul(sum, f32x4.splat(1 / weights))
+}
+
+/** Puts a surface among those of a moment, near ones first; false where it is known or there are too many. */
+function addLayer(places: usize, depths: usize, found: u32, u: f32, v: f32, z: f32): bool {
+  for (let q: u32 = 0; q < found; q++) {
+    const du = load<f32>(places + ((q as usize) << 3)) - u, dv = load<f32>(places + ((q as usize) << 3), 4) - v
+    if (du * du + dv * dv < 0.25) return false
+  }
+  if (found == layers) return false
+  let q = found as i32
+  for (; q > 0 && load<f32>(depths + (((q - 1) as usize) << 2)) > z; q--) {
+    store<f32>(depths + ((q as usize) << 2), load<f32>(depths + (((q - 1) as usize) << 2)))
+    store<u64>(places + ((q as usize) << 3), load<u64>(places + (((q - 1) as usize) << 3)))
+  }
+  store<f32>(depths + ((q as usize) << 2), z)
+  store<f32>(places + ((q as usize) << 3), u)
+  store<f32>(places + ((q as usize) << 3), v, 4)
+  return true
+}
+
+/** What is seen where nothing comes to be: farther and farther along the ways that were tried, until something stands still there. */
+function behind(
+  src: usize, ways: usize, first: usize, count: i32, tries: i32, x: i32, y: i32, ownX: f32, ownY: f32, t: f32, u: f32, v: f32, moved: f32, width: i32,
+  height: i32,
+): v128 {
+  let isMet = moved <= 1
+  const px = (x as f32) + 0.5, py = (y as f32) + 0.5
+  for (let m: f32 = 1.5; m <= 4 && !isMet; m *= 1.4)
+    for (let k = 0; k < tries && !isMet; k++) {
+      const at = first + ((k as usize) << 3)
+      const vx = k < count ? load<f32>(at) : ownX, vy = k < count ? load<f32>(at, 4) : ownY
+      const u1 = px - vx * t * m, v1 = py - vy * t * m
+      const j = under(u1, v1, width, height)
+      const mx = load<f32>(ways + (j << 4)) * t, my = load<f32>(ways + (j << 4), 4) * t
+      if (mx * mx + my * my <= 1 || !v128.any_true(v128.load(src + (j << 4)))) {
+        isMet = true
+        u = u1
+        v = v1
+      }
+    }
+  return between(src, u - 0.5, v - 0.5, width, height)
 }

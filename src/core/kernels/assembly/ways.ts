@@ -2,108 +2,144 @@
 import { areInside, between, four, held } from './between'
 import { thread } from './thread'
 
+/** Lines, or rows, that are made together: beside each other all lie equally far between the pixels above and below. */
+const together = 8
+
+/**
+ * Pixels of a column, from `top`, as lines that lie `part` below them; one line lies `lineBytes` after the other, one pixel `stride`
+ * after the other. Edges repeat.
+ */
 @inline
-function lineAt(src: usize, x: i32, c: f64, slope: f64, width: i32, height: i32): v128 {
-  const y = c + (x as f64) * slope
-  const fy = Math.floor(y)
-  const iy = fy as i32
-  const column = (held(x, width) as usize) << 4
-  const stride = (width as usize) << 4
-  const a = v128.load(src + (held(iy, height) as usize) * stride + column)
-  const b = v128.load(src + (held(iy + 1, height) as usize) * stride + column)
-  return f32x4.add(a, f32x4.mul(f32x4.sub(b, a), f32x4.splat((y - fy) as f32)))
+function gather(line: usize, lineBytes: usize, lines: i32, column: usize, stride: usize, top: i32, height: i32, part: v128): void {
+  if (lines == together && top >= 0 && top + together < height) {
+    let at = column + (top as usize) * stride
+    let above = v128.load(at)
+    for (let k = 0; k < together; k++) {
+      at += stride
+      const below = v128.load(at)
+      v128.store(line, f32x4.add(above, f32x4.mul(f32x4.sub(below, above), part)))
+      above = below
+      line += lineBytes
+    }
+    return
+  }
+  for (let k = 0; k < lines; k++) {
+    const above = v128.load(column + (held(top + k, height) as usize) * stride)
+    const below = v128.load(column + (held(top + k + 1, height) as usize) * stride)
+    v128.store(line, f32x4.add(above, f32x4.mul(f32x4.sub(below, above), part)))
+    line += lineBytes
+  }
 }
 
-/** See WaysKernels.boxLines: rows are lines y = first + row + slope · x. A window of `half` pixels to both sides runs along each. */
+/**
+ * See WaysKernels.boxLines: rows are lines y = first + row + slope · x. A window of `back` and `ahead` pixels runs along each. One x lies
+ * `across` bytes after the other in the picture, one y `down` bytes.
+ */
 export function boxLines(
-  out: usize, src: usize, slope: f64, first: f64, back: f64, ahead: f64, scratch: usize, scratchBytes: i32, width: i32, height: i32,
-  y0: i32, y1: i32,
+  out: usize, src: usize, across: i32, down: i32, slope: f64, first: f64, back: f64, ahead: f64, scratch: usize, scratchBytes: i32,
+  width: i32, height: i32, y0: i32, y1: i32,
 ): void {
-  const line = scratch + ((thread * scratchBytes) as usize)
+  const own = scratch + ((thread * scratchBytes * together) as usize)
+  const stride = (width as usize) << 4
   // Whole pixels of the window, and the shares of those at its ends.
   const before = Math.floor(back + 0.5) as i32, after = Math.floor(ahead + 0.5) as i32
   const beforePart = f32x4.splat((back + 0.5 - (before as f64)) as f32), afterPart = f32x4.splat((ahead + 0.5 - (after as f64)) as f32)
   const scale = f32x4.splat((1 / (back + ahead)) as f32)
   const isNarrow = back + ahead < 1e-6
-  for (let row = y0; row < y1; row++) {
-    const c = first + (row as f64)
-    // Where the line, or its neighbour, runs through the picture.
+  for (let group = y0; group < y1; group += together) {
+    const lines = min<i32>(together, y1 - group)
+    const c = first + (group as f64)
+    // Where any of these lines, or its neighbour, runs through the picture.
     let from = 0, to = width
     if (slope != 0) {
-      const a = (-3 - c) / slope, b = ((height as f64) + 2 - c) / slope
+      const high = -3 - c - (lines as f64), low = (height as f64) + 2 - c
+      const a = high / slope, b = low / slope
       from = max<i32>(0, Math.floor(min<f64>(a, b)) as i32)
       to = min<i32>(width, (Math.ceil(max<f64>(a, b)) as i32) + 1)
     }
     if (to <= from) continue
     // From what lies before the first pixel's window to what lies after the last one's, an end pixel more on both sides.
     const begin = from - before - 1, count = to - from + before + after + 2
-    // Where the line and its columns need no edge.
-    let inFrom = max<i32>(0, -begin), inTo = min<i32>(count, width - begin)
-    if (slope != 0) {
-      const a = -c / slope, b = ((height - 1) as f64 - c) / slope
-      inFrom = max<i32>(inFrom, (Math.ceil(min<f64>(a, b)) as i32) - begin + 1)
-      inTo = min<i32>(inTo, (Math.floor(max<f64>(a, b)) as i32) - begin - 1)
-    } else if (c < 0 || c >= ((height - 1) as f64)) inTo = 0
-    if (inFrom > count) inFrom = count
-    for (let i = 0; i < inFrom; i++) v128.store(line + ((i as usize) << 4), lineAt(src, begin + i, c, slope, width, height))
-    for (let i = inFrom; i < inTo; i++) {
-      const y = c + ((begin + i) as f64) * slope
-      const fy = Math.floor(y)
-      const at = src + ((((fy as i32) * width + begin + i) as usize) << 4)
-      const p = v128.load(at)
-      v128.store(line + ((i as usize) << 4), f32x4.add(p, f32x4.mul(f32x4.sub(v128.load(at + ((width as usize) << 4)), p), f32x4.splat((y - fy) as f32))))
+    for (let i = 0; i < count; i++) {
+      const x = begin + i
+      const y = first + (x as f64) * slope
+      const whole = Math.floor(y)
+      const column = src + ((held(x, width) * across) as usize)
+      gather(own + ((i as usize) << 4), scratchBytes as usize, lines, column, down as usize, (whole as i32) + group, height, f32x4.splat((y - whole) as f32))
     }
-    for (let i = max<i32>(inFrom, inTo); i < count; i++) v128.store(line + ((i as usize) << 4), lineAt(src, begin + i, c, slope, width, height))
-    const target = out + (((row * width) as usize) << 4)
-    let lo = f64x2.splat(0), hi = f64x2.splat(0)
-    for (let i = 1; i < before + after; i++) {
-      const p = v128.load(line + (((i + 1) as usize) << 4))
-      lo = f64x2.add(lo, f64x2.promote_low_f32x4(p))
-      hi = f64x2.add(hi, f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1)))
-    }
-    for (let x = from; x < to; x++) {
-      const at = line + (((x - from) as usize) << 4)
-      if (isNarrow) {
-        v128.store(target + ((x as usize) << 4), v128.load(at + (((before + 1) as usize) << 4)))
-        continue
+    for (let k = 0; k < lines; k++) {
+      const line = own + ((k * scratchBytes) as usize)
+      const target = out + ((group + k) as usize) * stride
+      let lo = f64x2.splat(0), hi = f64x2.splat(0)
+      for (let i = 1; i < before + after; i++) {
+        const p = v128.load(line + (((i + 1) as usize) << 4))
+        lo = f64x2.add(lo, f64x2.promote_low_f32x4(p))
+        hi = f64x2.add(hi, f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1)))
       }
-      // Whole pixels from x − before + 1 to x + after − 1; those at the ends have a share.
-      const first4 = v128.load(at + 16), last4 = v128.load(at + (((before + after + 1) as usize) << 4))
-      const whole = v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 1, 4, 5)
-      const ends = before + after == 0
-        ? f32x4.mul(first4, f32x4.sub(f32x4.add(beforePart, afterPart), f32x4.splat(1)))
-        : f32x4.add(f32x4.mul(first4, beforePart), f32x4.mul(last4, afterPart))
-      v128.store(target + ((x as usize) << 4), f32x4.mul(f32x4.add(before + after == 0 ? f32x4.splat(0) : whole, ends), scale))
-      if (before + after < 2) continue
-      // The window moves on: its first whole pixel goes, its last one comes.
-      const gone = v128.load(at + 32), come = v128.load(at + (((before + after + 1) as usize) << 4))
-      lo = f64x2.add(lo, f64x2.sub(f64x2.promote_low_f32x4(come), f64x2.promote_low_f32x4(gone)))
-      hi = f64x2.add(hi, f64x2.sub(f64x2.promote_low_f32x4(v128.shuffle<i64>(come, come, 1, 1)), f64x2.promote_low_f32x4(v128.shuffle<i64>(gone, gone, 1, 1))))
+      const last = ((before + after + 1) as usize) << 4
+      for (let x = from; x < to; x++) {
+        const at = line + (((x - from) as usize) << 4)
+        if (isNarrow) {
+          v128.store(target + ((x as usize) << 4), v128.load(at + (((before + 1) as usize) << 4)))
+          continue
+        }
+        // Whole pixels from x − before + 1 to x + after − 1; those at the ends have a share.
+        const first4 = v128.load(at + 16), last4 = v128.load(at + last)
+        const whole = v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 1, 4, 5)
+        const ends = before + after == 0
+          ? f32x4.mul(first4, f32x4.sub(f32x4.add(beforePart, afterPart), f32x4.splat(1)))
+          : f32x4.add(f32x4.mul(first4, beforePart), f32x4.mul(last4, afterPart))
+        v128.store(target + ((x as usize) << 4), f32x4.mul(f32x4.add(before + after == 0 ? f32x4.splat(0) : whole, ends), scale))
+        if (before + after < 2) continue
+        // The window moves on: its first whole pixel goes, its last one comes.
+        const gone = v128.load(at + 32), come = last4
+        lo = f64x2.add(lo, f64x2.sub(f64x2.promote_low_f32x4(come), f64x2.promote_low_f32x4(gone)))
+        hi = f64x2.add(hi, f64x2.sub(f64x2.promote_low_f32x4(v128.shuffle<i64>(come, come, 1, 1)), f64x2.promote_low_f32x4(v128.shuffle<i64>(gone, gone, 1, 1))))
+      }
     }
   }
 }
 
-/** See WaysKernels.boxBack: the lines back in the picture, by Catmull–Rom between four of them. */
-export function boxBack(out: usize, lines: usize, slope: f64, first: f64, count: i32, width: i32, y0: i32, y1: i32): void {
+/** See WaysKernels.boxBack: the lines back in the picture, by Catmull–Rom between four of them. Bytes as in boxLines; y from y0 to y1. */
+export function boxBack(out: usize, lines: usize, across: i32, down: i32, slope: f64, first: f64, width: i32, y0: i32, y1: i32): void {
   const stride = (width as usize) << 4
-  for (let y = y0; y < y1; y++)
+  for (let group = y0; group < y1; group += together) {
+    const rows = min<i32>(together, y1 - group)
     for (let x = 0; x < width; x++) {
-      const at = (y as f64) - (x as f64) * slope - first
-      const whole = min<i32>(count - 3, max<i32>(1, Math.floor(at) as i32))
-      const p = lines + (whole as usize) * stride + ((x as usize) << 4)
-      const t = (at - (whole as f64)) as f32
-      const target = out + (y as usize) * stride + ((x as usize) << 4)
+      const at = -first - (x as f64) * slope
+      const floored = Math.floor(at)
+      const t = (at - floored) as f32
+      const whole = (floored as i32) + group
+      const column = lines + ((x as usize) << 4)
+      let target = out + ((group * down + x * across) as usize)
+      const w0: f32 = ((-0.5 * t + 1) * t - 0.5) * t, w1: f32 = (1.5 * t - 2.5) * t * t + 1, w3: f32 = (0.5 * t - 0.5) * t * t
+      const w2: f32 = 1 - w0 - w1 - w3
+      const k0 = f32x4.splat(w0), k1 = f32x4.splat(w1), k2 = f32x4.splat(w2), k3 = f32x4.splat(w3)
+      let p = column + (whole as usize) * stride
       if (t == 0) {
-        v128.store(target, v128.load(p))
+        for (let k = 0; k < rows; k++) {
+          v128.store(target, v128.load(p))
+          p += stride
+          target += down
+        }
         continue
       }
-      const w0: f32 = ((-0.5 * t + 1) * t - 0.5) * t, w1: f32 = (1.5 * t - 2.5) * t * t + 1, w3: f32 = (0.5 * t - 0.5) * t * t
-      let sum = f32x4.mul(v128.load(p - stride), f32x4.splat(w0))
-      sum = f32x4.add(sum, f32x4.mul(v128.load(p), f32x4.splat(w1)))
-      sum = f32x4.add(sum, f32x4.mul(v128.load(p + stride), f32x4.splat(1 - w0 - w1 - w3)))
-      sum = f32x4.add(sum, f32x4.mul(v128.load(p + 2 * stride), f32x4.splat(w3)))
-      v128.store(target, sum)
+      let a = v128.load(p - stride), b = v128.load(p), c = v128.load(p + stride)
+      for (let k = 0; k < rows; k++) {
+        const d = v128.load(p + 2 * stride)
+        let sum = f32x4.mul(a, k0)
+        sum = f32x4.add(sum, f32x4.mul(b, k1))
+        sum = f32x4.add(sum, f32x4.mul(c, k2))
+        sum = f32x4.add(sum, f32x4.mul(d, k3))
+        v128.store(target, sum)
+        a = b
+        b = c
+        c = d
+        p += stride
+        target += down
+      }
     }
+  }
 }
 
 const mostSamples = 1024

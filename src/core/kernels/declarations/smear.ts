@@ -17,8 +17,14 @@ export interface Opening {
 
 type Way = readonly [x: number, y: number]
 
-/** Ways of movement that may reach each tile, row by row; and whether all pixels that may go nearly one way, so that none crosses another. */
-export type TileLists = readonly { readonly ways: readonly Way[]; readonly isSimple: boolean }[]
+/**
+ * Ways of movement that may reach each tile. `entries` has three numbers for each, row by row: the first of its ways, how many there are, and
+ * 1 where all pixels that may come go nearly one way, so that none crosses another. `ways` has x and y of each.
+ */
+export interface TileLists {
+  readonly entries: Int32Array
+  readonly ways: Float32Array
+}
 
 export interface SmearKernels {
   /** out = a + b times a weight for each channel; without `a` the share of b alone. */
@@ -51,9 +57,10 @@ export interface SmearKernels {
 }
 
 /** Two ways of movement are one within a pixel over the whole time, or an eighth of their length. */
-export const isNear = (a: Way, b: Way, reach: number): boolean => {
-  const far = Math.hypot(a[0] - b[0], a[1] - b[1]) * reach
-  return far <= 1 || far <= Math.max(Math.hypot(...a), Math.hypot(...b)) * reach * 0.125
+export const isNear = (ax: number, ay: number, bx: number, by: number, reach: number): boolean => {
+  const far = ((ax - bx) * (ax - bx) + (ay - by) * (ay - by)) * reach * reach
+  if (far <= 1) return true
+  return far <= Math.max(ax * ax + ay * ay, bx * bx + by * by) * reach * reach * 0.015625
 }
 
 const wayAt = ({ data }: Picture, i: number): Way => [data[i * 4]!, data[i * 4 + 1]!]
@@ -95,7 +102,7 @@ export const plainSmear: SmearKernels = {
           if (isNothing(src, y * width + x)) continue
           const way = wayAt(ways, y * width + x)
           all.push(way)
-          if (kept.length < tileWaysMost && !kept.some((w) => isNear(way, w, reach))) kept.push(way)
+          if (kept.length < tileWaysMost && !kept.some((w) => isNear(...way, ...w, reach))) kept.push(way)
         }
       const range = [0, 1].flatMap((c) => {
         const values = all.map((w) => w[c]!)
@@ -111,19 +118,28 @@ export const plainSmear: SmearKernels = {
     const under = (u: number, v: number) => held(Math.floor(v), height) * width + held(Math.floor(u), width)
     for (let i = 0; i < width * height; i++) {
       const [x, y] = [(i % width) + 0.5, Math.floor(i / width) + 0.5]
-      const { ways: listed, isSimple } = lists[Math.floor(y / tileSize) * columns + Math.floor(x / tileSize)]!
+      const tile = Math.floor(y / tileSize) * columns + Math.floor(x / tileSize)
+      const [first, count, isSimple] = lists.entries.subarray(tile * 3, tile * 3 + 3) as unknown as [
+        number,
+        number,
+        number,
+      ]
+      const listed = Array.from({ length: count }, (_, k): Way => [
+        lists.ways[(first + k) * 2]!,
+        lists.ways[(first + k) * 2 + 1]!,
+      ])
       const own = wayAt(ways, i)
       const keep = () => {
         out.data.set(src.data.subarray(i * 4, i * 4 + 4), i * 4)
       }
-      if (isSimple) {
+      if (isSimple === 1) {
         const way = listed.length > 0 && isNothing(src, i) ? listed[0]! : own
         const isStill = listed.length === 0 || Math.max(...way.map(Math.abs)) * (to - from) < 0.02
         if (isStill) keep()
         else out.data.set(straight(src, x, y, way, { from, to, peak }), i * 4)
         continue
       }
-      const tried = listed.some((w) => isNear(w, own, reach)) ? listed : [...listed, own]
+      const tried = listed.some((w) => isNear(...w, ...own, reach)) ? listed : [...listed, own]
       const span = Math.max(Math.hypot(...own), ...tried.map((w) => Math.hypot(...w))) * (to - from)
       if (span < 0.02) {
         keep()
@@ -204,32 +220,25 @@ function straight(src: Picture, x: number, y: number, way: Way, { from, to, peak
   const sum = [0, 0, 0, 0]
   let weights = 0
   const [begin, end] = [Math.ceil(low - 0.5), Math.floor(high + 0.5)]
-  const add = (k: number, aside: number, share: number, middle: number) => {
-    const weight = share * (1 - peak * Math.abs(((middle - low) / (high - low)) * 2 - 1))
+  const add = (k: number, aside: number) => {
+    const [left, right] = [Math.max(k - 0.5, low), Math.min(k + 0.5, high)]
+    const middle = aside === k ? (left + right) / 2 : aside
+    const weight = Math.max(0, right - left) * (1 - peak * Math.abs(((middle - low) / (high - low)) * 2 - 1))
     weights += weight
     const [u, v] = main === 0 ? [x + k, y + aside * slope] : [x + aside * slope, y + k]
     between(src, u - 0.5, v - 0.5).forEach((p, c) => (sum[c]! += p * weight))
   }
-  // Whole pixels come in pairs where they are many, if no edge is near.
-  const last = (end + 4) * slope
-  const inside = (n: number, far: number, at: number) =>
-    Math.min(at, at + far) >= 0 && Math.max(at, at + far) < n - 1
-  const reaches = (n: number, at: number, ends: readonly number[]) => ends.every((e) => inside(n, e, at))
-  const corners = [[begin, begin * slope], [end + 4, last]] as const // prettier-ignore
-  const isInside =
-    reaches(src.width, x - 0.5, corners.map((e) => e[main])) && reaches(src.height, y - 0.5, corners.map((e) => e[1 - main]!)) // prettier-ignore
-  for (let k = begin; k <= end;) {
-    if (k > begin && k + 8 <= end && isInside) {
-      for (let n = k; n < k + 8; n++) add(n, k + 2 * Math.floor((n - k) / 2) + 0.5, 1, k + 2 * Math.floor((n - k) / 2) + 0.5)
-      k += 8
-      continue
-    }
-    for (let n = k; n < k + 4; n++) {
-      const [left, right] = [Math.max(n - 0.5, low), Math.min(n + 0.5, high)]
-      if (right > left) add(n, n, right - left, (left + right) / 2)
-    }
-    k += 4
-  } // prettier-ignore
+  // Between the ends whole pixels come in pairs, as far aside as their middle, if no edge is near.
+  const isInside = [begin, end].every((k) => {
+    const [u, v] = main === 0 ? [x + k, y + k * slope] : [x + k * slope, y + k]
+    return u >= 0.5 && v >= 0.5 && u < src.width - 0.5 && v < src.height - 0.5
+  })
+  for (let k = begin; k <= end; k++)
+    if (isInside && k > begin && k + 1 < end) {
+      add(k, k + 0.5)
+      add(k + 1, k + 0.5)
+      k++
+    } else add(k, k)
   return sum.map((v) => v / weights)
 }
 
@@ -249,23 +258,14 @@ export const fastSmear = (calls: KernelCalls): SmearKernels => ({
     })
   },
   smear: (out, src, ways, depth, lists, { from, to, peak }) => {
-    const entries: number[] = []
-    let next = 0
-    for (const { ways: listed, isSimple } of lists) {
-      entries.push(next, listed.length, Number(isSimple))
-      next += listed.length
-    }
-    calls.withBytes(entries.length * 4, (listsAt) => {
-      new Int32Array(calls.store.memory.buffer, listsAt, entries.length).set(entries)
-      calls.withFloats(
-        lists.flatMap((list) => list.ways.flat()),
-        (listedAt) => {
-          calls.withScratch(96, (scratch) => {
-            const at = [src.at, ways.at, depth?.at ?? 0, listsAt, listedAt] as const
-            calls.run('smear', out, out.at, ...at, from, to, peak, scratch, src.width, src.height)
-          })
-        },
-      )
+    calls.withBytes(lists.entries.byteLength, (listsAt) => {
+      new Int32Array(calls.store.memory.buffer, listsAt, lists.entries.length).set(lists.entries)
+      calls.withFloats(lists.ways, (listedAt) => {
+        calls.withScratch(512, (scratch) => {
+          const at = [src.at, ways.at, depth?.at ?? 0, listsAt, listedAt] as const
+          calls.run('smear', out, out.at, ...at, from, to, peak, scratch, src.width, src.height)
+        })
+      })
     })
   },
 })

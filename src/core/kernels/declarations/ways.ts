@@ -2,15 +2,22 @@ import type { Picture } from '../../picture/picture.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
 import { eachValue, held } from '../twin-maths.ts'
 
+/** Lines y = first + row + slope · x, |slope| ≤ 1, or the same with x and y changed where they are steep. */
+export interface Lines {
+  readonly slope: number
+  readonly first: number
+  readonly isSteep: boolean
+}
+
 export interface WaysKernels {
   /**
-   * Means along the lines y = first + row + slope · x, |slope| ≤ 1: out(x, row) is the mean of the line from x − back to x + ahead, each of its pixels
+   * Means along lines: out(x, row) is the mean of the line from x − back to x + ahead, each of its pixels
    * counting by the share of it that lies there; between rows the line is interpolated, edges repeat. Lines that run outside of the
-   * picture are left as they are. `out` is as wide as `src`, and not `src`.
+   * picture are left as they are. `out` is as wide as `src`, or as `src` is high where they are steep, and not `src`.
    */
-  boxLines(out: Picture, src: Picture, slope: number, first: number, back: number, ahead: number): void
+  boxLines(out: Picture, src: Picture, lines: Lines, back: number, ahead: number): void
   /** The lines of boxLines back in the picture, by Catmull–Rom between four of them; there must be one more before and two more after those that are needed. */
-  boxBack(out: Picture, lines: Picture, slope: number, first: number): void
+  boxBack(out: Picture, drawn: Picture, lines: Lines): void
   /**
    * The mean of the picture on a way about or towards a point, in steps of a pixel, edges repeat: on the arc to `amount` radians on both sides, or
    * from 1 − amount to 1 + amount of the distance. `out` is not `src`.
@@ -30,30 +37,33 @@ const mostSamples = 1024
 
 /** The plain twins. */
 export const plainWays: WaysKernels = {
-  boxLines(out, src, slope, first, back, ahead) {
+  boxLines(out, src, { slope, first, isSteep }, back, ahead) {
+    const height = isSteep ? src.width : src.height
+    const at = (u: number, v: number, c: number) => (isSteep ? between(src, v, u, c) : between(src, u, v, c))
     eachValue(out, (i, c, p) => {
       const [x, row] = [p % out.width, Math.floor(p / out.width)]
       const reach = Math.ceil(Math.max(back, ahead)) + 1
       // Only lines that are looked at are drawn.
       const y = first + row + slope * x
-      if (y < -1 || y > src.height) return out.data[i]!
+      if (y < -1 || y > height) return out.data[i]!
       let sum = 0
       for (let k = -reach; k <= reach; k++) {
         const share = Math.min(k + 0.5, ahead) - Math.max(k - 0.5, -back)
-        if (share > 0) sum += share * between(src, x + k, y + slope * k, c)
+        if (share > 0) sum += share * at(x + k, y + slope * k, c)
       }
-      return back + ahead < 1e-6 ? between(src, x, y, c) : sum / (back + ahead)
+      return back + ahead < 1e-6 ? at(x, y, c) : sum / (back + ahead)
     })
   },
-  boxBack(out, lines, slope, first) {
+  boxBack(out, drawn, { slope, first, isSteep }) {
     eachValue(out, (_, c, p) => {
-      const [x, y] = [p % out.width, Math.floor(p / out.width)]
+      const [column, row] = [p % out.width, Math.floor(p / out.width)]
+      const [x, y] = isSteep ? [row, column] : [column, row]
       const line = y - x * slope - first
-      const whole = Math.min(lines.height - 3, Math.max(1, Math.floor(line)))
+      const whole = Math.floor(line)
       const t = line - whole
       const weight = (d: number) => (d < 1 ? (1.5 * d - 2.5) * d * d + 1 : ((-0.5 * d + 2.5) * d - 4) * d + 2)
       return [-1, 0, 1, 2].reduce(
-        (sum, k) => sum + weight(Math.abs(t - k)) * pixel(lines, x, whole + k, c),
+        (sum, k) => sum + weight(Math.abs(t - k)) * pixel(drawn, x, whole + k, c),
         0,
       )
     })
@@ -77,16 +87,36 @@ export const plainWays: WaysKernels = {
   },
 }
 
-export const fastWays = ({ run, withScratch, withDoubles }: KernelCalls): WaysKernels => ({
-  boxLines: (out, src, slope, first, back, ahead) => {
-    const bytes = (src.width + Math.floor(back + 0.5) + Math.floor(ahead + 0.5) + 2) * 16
-    withScratch(bytes, (scratch) => {
-      const sizes = [src.width, src.height] as const
-      run('boxLines', out, out.at, src.at, slope, first, back, ahead, scratch, bytes, ...sizes)
+/** Lines that are made together. */
+const together = 8
+
+export const fastWays = ({ run, withScratch, withDoubles, pool }: KernelCalls): WaysKernels => ({
+  boxLines: (out, src, { slope, first, isSteep }, back, ahead) => {
+    const bytes = (out.width + Math.floor(back + 0.5) + Math.floor(ahead + 0.5) + 2) * 16
+    const [stepX, stepY] = isSteep ? [src.width * 16, 16] : [16, src.width * 16]
+    withScratch(together * bytes, (scratch) => {
+      const sizes = [out.width, isSteep ? src.width : src.height] as const
+      run(
+        'boxLines',
+        out,
+        out.at,
+        src.at,
+        stepX!,
+        stepY!,
+        slope,
+        first,
+        back,
+        ahead,
+        scratch,
+        bytes,
+        ...sizes,
+      )
     })
   },
-  boxBack: (out, lines, slope, first) => {
-    run('boxBack', out, out.at, lines.at, slope, first, lines.height, out.width)
+  boxBack: (out, drawn, { slope, first, isSteep }) => {
+    const steps = isSteep ? ([out.width * 16, 16] as const) : ([16, out.width * 16] as const)
+    const rows = isSteep ? out.width : out.height
+    pool.run('boxBack', [out.at, drawn.at, ...steps, slope, first, drawn.width], rows, drawn.width * 4)
   },
   aroundPoint: (out, src, by, centre, amount) => {
     const isTurn = by === 'turn'
