@@ -11,7 +11,8 @@ import { alternate, type Result, type Wanted, type Work } from './alternate.ts'
 export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number, isWanted: Wanted): Promise<Result[]> {
   const { kernels, store } = workshop
   const { width, height } = a
-  const [field, turning, flying] = [0, 1, 2].map(() => store.allocate(width, height, 4)) as [Picture, Picture, Picture]
+  const [field, turning, flying, opaque] = [0, 1, 2, 3].map(() => store.allocate(width, height, 4)) as [Picture, Picture, Picture, Picture]
+  a.data.forEach((v, i) => { opaque.data[i] = i % 4 === 3 ? 1 : v })
   // A camera that turns: 40 px in the corner while the shutter is open. Things that fly over a ground that stands.
   const corner = Math.hypot(width, height) / 2
   for (let i = 0; i < width * height; i++) {
@@ -26,10 +27,11 @@ export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, 
   const reach = line.length - 1
   const noise = store.allocate(width, height + 2 * reach, 4)
   const copy = () => { out.data.set(a.data) }
-  const rows: [name: string, work: Work, target: number][] = [
+  const rows: [name: string, work: Work, target: number | null][] = [
     ['noise warp', () => { kernels.noiseWay(field, parts, [0, 0]); kernels.warp(out, a, field, undefined, 'stretched') }, 25],
-    ['motion blur, turning', () => { smearBy(out, a, turning, shutter, workshop) }, 60],
-    ['motion blur, flying', () => { smearBy(out, a, flying, shutter, workshop) }, 60],
+    ['motion blur, turning', () => { smearBy(out, opaque, turning, shutter, workshop) }, 60],
+    ['motion blur, flying', () => { smearBy(out, opaque, flying, shutter, workshop) }, 60],
+    ['motion blur, flying, alpha of all kinds', () => { smearBy(out, a, flying, shutter, workshop) }, null],
     ['lens fringe, 8 waves', () => { kernels.fringe(out, a, wavesOf(8), [width / 2, height / 2], 1.5, corner, 2) }, 40],
     ['grain', () => { kernels.grainRows(noise, 5, [0, -reach], line); kernels.grain(out, a, noise, line, { shadows: 0.003, middle: 0.014, lights: 0.03, colour: 0.5 }) }, 12],
     ['vignette', () => { kernels.vignette(out, a, { by: 'angle', centre: [width / 2, height / 2], focal: width }, [0, 0, 0]) }, 3],
@@ -43,6 +45,6 @@ export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, 
     const [medianMs, referenceMs] = (await alternate([work, copy], rounds)) as [number, number]
     results.push({ name, size: `${width}x${height}`, threads, medianMs, reference: 'memory copy', referenceMs, ratio: medianMs / referenceMs, target: threads === 1 && width === 1920 ? target : null })
   }
-  for (const taken of [field, turning, flying, noise]) store.release(taken)
+  for (const taken of [field, turning, flying, opaque, noise]) store.release(taken)
   return results
 } // prettier-ignore

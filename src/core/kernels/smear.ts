@@ -50,7 +50,8 @@ export function smearBy(
       ranges[there * 4 + k] = Math.min(ranges[there * 4 + k]!, found[tile * tileEntry + 1 + k]!)
       ranges[there * 4 + k + 1] = Math.max(ranges[there * 4 + k + 1]!, found[tile * tileEntry + 2 + k]!)
     }
-    const [first, count] = [there * mostWays * 2, counts[there]!]
+    const first = there * mostWays * 2
+    const count = counts[there]!
     if (count === mostWays) return
     for (let k = first; k < first + count * 2; k += 2)
       if (isNear(reached.ways[k]!, reached.ways[k + 1]!, x, y, reach)) return
@@ -67,11 +68,13 @@ export function smearBy(
   // Fast ones first: where there are too many, what goes farthest counts.
   own.sort((a, b) => b.far - a.far || a.tile - b.tile)
   for (const { x, y, tile, far } of own) {
-    const [tx, ty] = [tile % columns, Math.floor(tile / columns)]
+    const tx = tile % columns
+    const ty = Math.floor(tile / columns)
     const steps = Math.ceil((far * (opening.to - opening.from)) / (tileSize / 2))
     for (let s = 0; s <= steps; s++) {
       const t = steps === 0 ? 0 : opening.from + ((opening.to - opening.from) * s) / steps
-      const [cx, cy] = [tx + (x * t) / tileSize, ty + (y * t) / tileSize]
+      const cx = tx + (x * t) / tileSize
+      const cy = ty + (y * t) / tileSize
       for (let row = Math.max(0, Math.floor(cy)); row <= Math.min(rows - 1, Math.ceil(cy)); row++)
         for (
           let column = Math.max(0, Math.floor(cx));
@@ -84,9 +87,11 @@ export function smearBy(
   }
   const entries = new Int32Array(columns * rows * 3)
   for (let tile = 0; tile < columns * rows; tile++) {
-    const [lowX, highX, lowY, highY] = [0, 1, 2, 3].map((k) => reached.ranges[tile * 4 + k]!) as [number, number, number, number] // prettier-ignore
-    const isSimple = reached.counts[tile] === 0 || Math.max(highX - lowX, highY - lowY) * reach <= simplePx
-    entries.set([tile * mostWays, reached.counts[tile]!, Number(isSimple)], tile * 3)
+    const range = (k: number) => reached.ranges[tile * 4 + k + 1]! - reached.ranges[tile * 4 + k]!
+    const isSimple = reached.counts[tile] === 0 || Math.max(range(0), range(2)) * reach <= simplePx
+    entries[tile * 3] = tile * mostWays
+    entries[tile * 3 + 1] = reached.counts[tile]!
+    entries[tile * 3 + 2] = Number(isSimple)
   }
   kernels.smear(out, src, ways, depth, { entries, ways: reached.ways }, opening)
   store.release(ways)

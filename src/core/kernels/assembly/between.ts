@@ -38,8 +38,16 @@ export function areInside(u0: f32, v0: f32, u1: f32, v1: f32, width: i32, height
   return u0 >= 0 && u1 >= 0 && v0 >= 0 && v1 >= 0 && u0 < right && u1 < right && v0 < bottom && v1 < bottom
 }
 
+/** Whether all of four places lie where `pixel4` needs no edge. */
 @inline
-function pixel4(at: usize, stride: usize, fx: v128, fy: v128): v128 {
+export function fourInside(u: v128, v: v128, width: i32, height: i32): bool {
+  const zero = f32x4.splat(0)
+  const isRight = v128.and(f32x4.ge(u, zero), f32x4.lt(u, f32x4.splat((width - 1) as f32)))
+  return i32x4.all_true(v128.and(isRight, v128.and(f32x4.ge(v, zero), f32x4.lt(v, f32x4.splat((height - 1) as f32)))))
+}
+
+@inline
+export function pixel4(at: usize, stride: usize, fx: v128, fy: v128): v128 {
   return lerp(lerp(v128.load(at), v128.load(at, 16), fx), lerp(v128.load(at + stride), v128.load(at + stride, 16), fx), fy)
 }
 

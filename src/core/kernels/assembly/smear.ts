@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { areInside, between, held, nearBetween } from './between'
+import { areInside, between, fourInside, held, nearBetween, pixel4 } from './between'
 import { thread } from './thread'
 
 /** See SmearKernels.addWeighted: out = a + b · w, by channel; a is 0 where there is none. */
@@ -322,7 +322,8 @@ function crossing(
   const samples = max<i32>(4, min<i32>(256, ceil<f32>(span * 0.85) as i32))
   const tries = isListed ? count : count + 1
   const px = f32x4.splat((x as f32) + 0.5), py = f32x4.splat((y as f32) + 0.5)
-  const zero = f32x4.splat(0), one = f32x4.splat(1)
+  const zero = f32x4.splat(0), one = f32x4.splat(1), half = f32x4.splat(0.5)
+  const stride = (width as usize) << 4
   let sum = zero
   let weights: f32 = 0
   for (let s = 0; s < samples; s += 4) {
@@ -342,6 +343,7 @@ function crossing(
     // Moments of which no more can be seen; how many surfaces each of four moments has, a byte each.
     let done = 0
     let found: u32 = 0
+    let isWhole = false
     for (let k = 0; k < tries; k++) {
       const at = first + ((k as usize) << 3)
       const vx = f32x4.splat(k < count ? load<f32>(at) : ownX), vy = f32x4.splat(k < count ? load<f32>(at, 4) : ownY)
@@ -380,6 +382,31 @@ function crossing(
         const isNew = v128.andnot(isHere, isKnown)
         const fresh = i32x4.bitmask(isNew) & all & ~done
         if (fresh == 0) continue
+        const u0 = f32x4.sub(u, half), v0 = f32x4.sub(v, half)
+        if (fresh == 15 && !v128.any_true(isFound) && fourInside(u0, v0, width, height)) {
+          // Most of what is seen is one surface that hides all others, at each of four moments.
+          const column = f32x4.floor(u0), row = f32x4.floor(v0)
+          const fx = f32x4.sub(u0, column), fy = f32x4.sub(v0, row)
+          const at = i32x4.shl(i32x4.add(i32x4.mul(i32x4.trunc_sat_f32x4_s(row), i32x4.splat(width)), i32x4.trunc_sat_f32x4_s(column)), 4)
+          const p0 = pixel4(src + (i32x4.extract_lane(at, 0) as usize), stride, splat0(fx), splat0(fy)), p1 = pixel4(src + (i32x4.extract_lane(at, 1) as usize), stride, splat1(fx), splat1(fy))
+          const p2 = pixel4(src + (i32x4.extract_lane(at, 2) as usize), stride, splat2(fx), splat2(fy)), p3 = pixel4(src + (i32x4.extract_lane(at, 3) as usize), stride, splat3(fx), splat3(fy))
+          const least = f32x4.pmin(f32x4.pmin(p0, p1), f32x4.pmin(p2, p3))
+          if (f32x4.extract_lane(least, 3) >= 1) {
+            sum = f32x4.add(sum, f32x4.add(f32x4.add(f32x4.mul(p0, splat0(weight)), f32x4.mul(p1, splat1(weight))), f32x4.add(f32x4.mul(p2, splat2(weight)), f32x4.mul(p3, splat3(weight)))))
+            weights += sumOf(weight)
+            isWhole = true
+            break
+          }
+          v128.store(pixels, p0)
+          v128.store(pixels + 16, p1)
+          v128.store(pixels + 32, p2)
+          v128.store(pixels + 48, p3)
+          done = i32x4.bitmask(f32x4.ge(f32x4(f32x4.extract_lane(p0, 3), f32x4.extract_lane(p1, 3), f32x4.extract_lane(p2, 3), f32x4.extract_lane(p3, 3)), one))
+          lastU = u
+          lastV = v
+          isFound = isNew
+          continue
+        }
         v128.store(us, u)
         v128.store(vs, v)
         for (let lane = 0; lane < lanes; lane++) {
@@ -410,6 +437,7 @@ function crossing(
           if (is) found += 1 << (lane << 3)
         }
     }
+    if (isWhole) continue
     const hit = depth ? 0 : i32x4.bitmask(isFound)
     v128.store(us, spareU)
     v128.store(vs, spareV)
