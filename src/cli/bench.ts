@@ -118,7 +118,7 @@ async function benchSize(width: number, height: number, rounds: number, isWanted
       ['light rays', () => { castRays(out, a, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
       ['star glare, 6 ways, 60 lights', () => { drawSpikes(out, lights, [0, 1, 2, 3, 4, 5].map((i) => ({ angle: 20 + i * 60, length: 256 })), spikes, workshop) }, 'memory copy', copy, null],
       ['light rays, 60 lights', () => { castRays(out, lights, { origin: [width * 0.55, height * 0.1], length: 700, exponent: 1.5, gain: 0.01 }, workshop) }, 'memory copy', copy, null],
-      ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 80 : null],
+      ['eye glare', () => { glare(out, a, spectrum, [1, 1, 1], [1, 1, 1], workshop) }, 'memory copy', copy, threads === 1 ? 45 : null],
       ['choke-spread', () => { kernels.distance(distance, shape, edgeRange(12, 4)); kernels.edge(cover, distance, 12, 4) }, 'memory copy', copy, threads === 1 ? 7 : null],
       ['colour key', () => { kernels.keyColour(cover, a, picks, { reach: 0.1, soft: 0.1, lightness: 0.5 }) }, 'memory copy', copy, null],
       ['shape, 200 points', () => { drawShapes(cover, [outline], { scale: 1, left: 0, top: 0 }, workshop) }, 'sharp (librsvg) 8-bit', sharpShape, threads === 1 ? 1 : null],

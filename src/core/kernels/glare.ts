@@ -1,5 +1,5 @@
-import type { Picture } from '../picture/picture.ts'
-import type { Workshop } from './pyramid.ts'
+import type { Picture, Rgb } from '../picture/picture.ts'
+import { ascend, descend, type Workshop } from './pyramid.ts'
 
 /** Who sees, and how large the picture is to them. */
 export interface Eye {
@@ -24,63 +24,170 @@ export function glareVeil(degrees: number, { age, pigment }: Pick<Eye, 'age' | '
 /** Pixels from the middle within which the veil is computed for each. */
 const steepWithin = 48
 
-const powerAbove = (n: number) => 2 ** Math.ceil(Math.log2(Math.max(2, n)))
-
 /** The largest side that is transformed whole; a larger picture is glared at a smaller size, as its veil is soft. */
 const mostSide = 2048
 
-/** How the glare of a picture is computed: at which size, how far it reaches, and the size of its transform. */
+/**
+ * The veil within so many pixels is made at full size, what is left of it farther out at a quarter: between both it goes over
+ * smoothly, so that neither has anything finer than its pixels.
+ */
+const [innerFrom, innerTo] = [16, 80]
+const outerFactor = 4
+/** What halving twice and bringing up again adds to the variance of light, in pixels of full size; see pyramidSigma. */
+const outerVariance = 7.5
+
+/** The next side that can be transformed: 2ⁿ, 3 · 2ⁿ or 5 · 2ⁿ. */
+function sideAbove(n: number): number {
+  const sides = [1, 3, 5].map((odd) => odd * 2 ** Math.max(1, Math.ceil(Math.log2(n / odd))))
+  return Math.min(...sides)
+}
+
+/**
+ * How the glare of a picture is computed: at which size, how far it reaches, and the size of its transforms: of what is near and,
+ * where it reaches farther, of a quarter of the size.
+ */
 export function glareSize(width: number, height: number) {
   const factor = 2 ** Math.max(0, Math.ceil(Math.log2(Math.max(width, height) / mostSide)))
   const [w, h] = [Math.ceil(width / factor), Math.ceil(height / factor)]
   const reach = Math.max(2, Math.floor(Math.max(w, h) / 2))
-  return { factor, w, h, reach, sides: [powerAbove(w + reach), powerAbove(h + reach)] as const }
+  const isSplit = reach > 2 * innerTo
+  const inner = isSplit ? innerTo : reach
+  const sides = [sideAbove(w + inner), sideAbove(h + inner)] as const
+  if (!isSplit) return { factor, w, h, reach, inner, sides, outer: undefined }
+  const outerReach = Math.floor(reach / outerFactor)
+  // A picture that is halved twice has four pixels of margin all around.
+  const outer = [w, h].map((n) => sideAbove(Math.ceil(Math.ceil(n / 2) / 2) + 8 + outerReach)) as [
+    number,
+    number,
+  ]
+  return { factor, w, h, reach, inner, sides, outer: { reach: outerReach, sides: outer } }
+}
+
+/** How much of the veil at a distance is left for what is made at a quarter: 0 near, 1 far, level with both. */
+function outerShare(r: number): number {
+  const t = Math.min(1, Math.max(0, (r - innerFrom) / (innerTo - innerFrom)))
+  return t * t * t * (t * (t * 6 - 15) + 10)
+}
+
+/** Real transforms of a symmetric point spread, of what is near and far in it: one under the other into `out`. */
+function transformed(
+  out: Float32Array,
+  sides: readonly [number, number],
+  reach: number,
+  valueAt: (r: number) => readonly [near: number, far: number],
+  { kernels, store }: Workshop,
+): void {
+  const [width, height] = sides
+  const spread = store.allocate(width, height, 4)
+  const { data } = spread
+  data.fill(0)
+  for (let y = 0; y <= reach; y++)
+    for (let x = 0; x <= reach; x++) {
+      const r = Math.sqrt(x * x + y * y)
+      if (r > reach) continue
+      const [near, far] = valueAt(r)
+      for (const row of y === 0 ? [0] : [y, height - y])
+        for (const column of x === 0 ? [0] : [x, width - x]) {
+          data[(row * width + column) * 4] = near
+          data[(row * width + column) * 4 + 2] = far
+        }
+    }
+  kernels.fourier(spread, false)
+  const pixels = width * height
+  for (let i = 0; i < pixels; i++) {
+    out[i] = data[i * 4]!
+    out[pixels + i] = data[i * 4 + 2]!
+  }
+  store.release(spread)
+}
+
+/** Where the transforms of each part lie in what `glareSpectrum` makes. */
+function partsOf(spectrum: Picture, width: number, height: number) {
+  const { sides, outer } = glareSize(width, height)
+  const part = ([w, h]: readonly [number, number], from: number): Picture => ({
+    width: w,
+    height: 2 * h,
+    channels: 1,
+    data: spectrum.data.subarray(from, from + 2 * w * h),
+    at: spectrum.at + from * 4,
+  })
+  const inner = part(sides, 0)
+  return { inner, outer: outer && part(outer.sides, inner.data.length) }
 }
 
 /**
- * The transform of an eye's point spread for pictures of a size: its light sums to 1; red + i·green holds what is near, blue + i·alpha
- * what is far, and both together make the whole.
+ * The transforms of an eye's point spread for pictures of a size: its light sums to 1, what is near and what is far in it apart (by
+ * the logarithm of the distance), and each of them made at full size close by and at a quarter farther out.
  */
 export function glareSpectrum(
   width: number,
   height: number,
   eye: Eye,
   frameWidth: number,
-  { kernels, store }: Workshop,
+  workshop: Workshop,
 ): Picture {
-  const { factor, reach, sides } = glareSize(width, height)
+  const { factor, reach, inner, sides, outer } = glareSize(width, height)
   const perPixel = (eye.field * factor) / frameWidth
   // The curve is steep near its middle: there it is computed for every pixel, farther out between whole pixels of a table.
-  const table = Array.from({ length: reach + 2 }, (_, r) => glareVeil(r * perPixel, eye))
-  const veilAt = (r: number) => {
-    if (r < steepWithin) return glareVeil(r * perPixel, eye)
+  const table = Float64Array.from({ length: reach + 3 }, (_, r) => glareVeil(r * perPixel, eye))
+  const between = (values: Float64Array, r: number) => {
     const i = Math.floor(r)
-    return table[i]! + (table[i + 1]! - table[i]!) * (r - i)
+    return values[i]! + (values[i + 1]! - values[i]!) * (r - i)
   }
-  const spectrum = store.allocate(sides[0], sides[1], 4)
-  const { data } = spectrum
-  data.fill(0)
-  let sum = 0
-  for (let y = 0; y <= reach; y++)
-    for (let x = 0; x <= reach; x++) {
-      const r = Math.sqrt(x * x + y * y)
-      if (r <= reach) sum += (x === 0 ? 1 : 2) * (y === 0 ? 1 : 2) * veilAt(r)
-    }
+  const veilAt = (r: number) => (r < steepWithin ? glareVeil(r * perPixel, eye) : between(table, r))
   const span = Math.log2(reach)
+  const farOf = (r: number) => Math.log2(Math.max(1, r)) / span
+  const isSplit = outer !== undefined
+  const leftOf = (r: number) => (isSplit ? outerShare(r) : 0)
+  // All light, and that of the outer part: of what is near in it, and of what is far.
+  let sum = 0
+  const left = [0, 0]
   for (let y = 0; y <= reach; y++)
     for (let x = 0; x <= reach; x++) {
       const r = Math.sqrt(x * x + y * y)
       if (r > reach) continue
-      const value = veilAt(r) / sum
-      const far = Math.log2(Math.max(1, r)) / span
-      for (const row of y === 0 ? [0] : [y, sides[1] - y])
-        for (const column of x === 0 ? [0] : [x, sides[0] - x]) {
-          const i = (row * sides[0] + column) * 4
-          data[i] = value * (1 - far)
-          data[i + 2] = value * far
-        }
+      const value = (x === 0 ? 1 : 2) * (y === 0 ? 1 : 2) * veilAt(r)
+      sum += value
+      if (!isSplit) continue
+      const far = value * leftOf(r)
+      left[0]! += far * (1 - farOf(r))
+      left[1]! += far * farOf(r)
     }
-  kernels.fourier(spectrum, false)
+  const floats = 2 * sides[0] * sides[1] + (outer ? 2 * outer.sides[0] * outer.sides[1] : 0)
+  const spectrum = workshop.store.allocate(floats, 1, 1)
+  const parts = partsOf(spectrum, width, height)
+  const innerAt = (r: number) => {
+    const value = (veilAt(r) * (1 - leftOf(r))) / sum
+    return [value * (1 - farOf(r)), value * farOf(r)] as const
+  }
+  transformed(parts.inner.data, sides, inner, innerAt, workshop)
+  if (!outer || !parts.outer) return spectrum
+  // Sharpened by what halving and bringing up will soften: f − σ²/2 · (f″ + f′/r).
+  const lanes = [0, 1].map((lane) => {
+    const plain = (r: number) =>
+      veilAt(Math.abs(r)) * leftOf(Math.abs(r)) * (lane === 0 ? 1 - farOf(r) : farOf(r))
+    const at = Float64Array.from({ length: reach + 3 }, (_, r) => plain(r))
+    return at.map((f, r) => {
+      if (r < 1 || r > reach) return f
+      const [before, after] = [at[r - 1]!, at[r + 1]!]
+      return f - (outerVariance / 2) * (after - 2 * f + before + (after - before) / (2 * r))
+    })
+  }) as [Float64Array, Float64Array]
+  const total = [0, 0]
+  for (let y = 0; y <= outer.reach; y++)
+    for (let x = 0; x <= outer.reach; x++) {
+      const r = Math.sqrt(x * x + y * y)
+      if (r > outer.reach) continue
+      for (const lane of [0, 1] as const)
+        total[lane]! += (x === 0 ? 1 : 2) * (y === 0 ? 1 : 2) * between(lanes[lane], r * outerFactor)
+    }
+  const scales = [0, 1].map((lane) => (total[lane]! === 0 ? 0 : left[lane]! / total[lane]! / sum)) as [
+    number,
+    number,
+  ]
+  const outerAt = (r: number) =>
+    [0, 1].map((lane) => between(lanes[lane]!, r * outerFactor) * scales[lane]!) as [number, number]
+  transformed(parts.outer.data, outer.sides, outer.reach, outerAt, workshop)
   return spectrum
 }
 
@@ -89,33 +196,40 @@ export function glare(
   out: Picture,
   src: Picture,
   spectrum: Picture,
-  near: readonly [number, number, number],
-  far: readonly [number, number, number],
-  { kernels, store }: Workshop,
+  near: Rgb,
+  far: Rgb,
+  workshop: Workshop,
 ): void {
-  const { factor, w, h } = glareSize(src.width, src.height)
-  const [pw, ph] = [spectrum.width, spectrum.height]
+  const { kernels, store } = workshop
+  const { factor, w, h, sides, outer } = glareSize(src.width, src.height)
+  const parts = partsOf(spectrum, src.width, src.height)
   const small = factor === 1 ? src : store.allocate(w, h, 4)
   if (factor > 1) kernels.boxReduce(small, src, factor)
-  const sum = store.allocate(w, h, 4)
-  kernels.fill(sum, 0, 0, 0, 0)
-  const plane = store.allocate(pw, ph, 4)
-  const part = store.allocate(w, h, 4)
   const isOne = near.every((v, c) => v === far[c])
-  for (const lane of [0, 2] as const) {
-    kernels.fill(plane, 0, 0, 0, 0)
-    for (let y = 0; y < h; y++) plane.data.set(small.data.subarray(y * w * 4, (y + 1) * w * 4), y * pw * 4)
-    kernels.fourier(plane, false)
-    kernels.filterSpectrum(plane, spectrum, isOne ? 'both' : lane === 0 ? 'near' : 'far')
-    kernels.fourier(plane, true, h)
-    for (let y = 0; y < h; y++) part.data.set(plane.data.subarray(y * pw * 4, (y * pw + w) * 4), y * w * 4)
-    const [r, g, b] = lane === 0 ? near : far
-    const scale = 1 / (pw * ph)
-    kernels.gains(part, part, r * scale, g * scale, b * scale, 0)
-    kernels.addLight(sum, sum, part, 'add', false)
-    if (isOne) break
+  const filtered = (
+    to: Picture,
+    from: Picture,
+    filter: Picture,
+    [width, height]: readonly [number, number],
+  ) => {
+    const plane = store.allocate(width, height, 4)
+    const scaled = (colour: Rgb) => colour.map((v) => v / (width * height)) as unknown as Rgb
+    kernels.filterBy(to, from, filter, plane, [1, isOne ? 1 : 0], scaled(near), false)
+    if (!isOne) kernels.filterBy(to, from, filter, plane, [0, 1], scaled(far), true)
+    store.release(plane)
+  }
+  const sum = store.allocate(w, h, 4)
+  filtered(sum, small, parts.inner, sides)
+  if (outer && parts.outer) {
+    const levels = descend(small, 2, 'black', workshop)
+    const [, half, quarter] = levels as [Picture, Picture, Picture]
+    const wide = store.allocate(quarter.width, quarter.height, 4)
+    filtered(wide, quarter, parts.outer, outer.sides)
+    ascend(half, undefined, wide, 1, 0, 1, kernels)
+    ascend(sum, sum, half, 0, 1, 1, kernels)
+    for (const picture of [half, quarter, wide]) store.release(picture)
   }
   if (factor === 1) out.data.set(sum.data)
   else kernels.resample(out, sum, [1 / factor, 0, 0, 0, 1 / factor, 0], 'cubic')
-  for (const picture of [part, plane, sum, ...(factor > 1 ? [small] : [])]) store.release(picture)
+  for (const picture of [sum, ...(factor > 1 ? [small] : [])]) store.release(picture)
 }
