@@ -218,10 +218,11 @@ export function glare(
     if (!isOne) kernels.filterBy(to, from, filter, plane, [0, 1], scaled(far), true)
     store.release(plane)
   }
-  const sum = store.allocate(w, h, 4)
+  // All that is read of `src` is read before, where it is `out` too.
+  const sum = factor === 1 && isOne ? out : store.allocate(w, h, 4)
+  const levels = outer ? descend(small, 2, 'black', workshop) : []
   filtered(sum, small, parts.inner, sides)
   if (outer && parts.outer) {
-    const levels = descend(small, 2, 'black', workshop)
     const [, half, quarter] = levels as [Picture, Picture, Picture]
     const wide = store.allocate(quarter.width, quarter.height, 4)
     filtered(wide, quarter, parts.outer, outer.sides)
@@ -229,7 +230,8 @@ export function glare(
     ascend(sum, sum, half, 0, 1, 1, kernels)
     for (const picture of [half, quarter, wide]) store.release(picture)
   }
-  if (factor === 1) out.data.set(sum.data)
-  else kernels.resample(out, sum, [1 / factor, 0, 0, 0, 1 / factor, 0], 'cubic')
-  for (const picture of [sum, ...(factor > 1 ? [small] : [])]) store.release(picture)
+  if (factor > 1) kernels.resample(out, sum, [1 / factor, 0, 0, 0, 1 / factor, 0], 'cubic')
+  else if (sum !== out) out.data.set(sum.data)
+  if (sum !== out) store.release(sum)
+  if (small !== src) store.release(small)
 }

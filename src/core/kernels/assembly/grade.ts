@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { leastCover, linearFromSrgb, powx4, srgbFromLinear } from './maths'
+import { fromSrgb, leastCover, linearFromSrgb, powx4, srgbFromLinear, throughCurve, toSrgb } from './maths'
 
 /** Bits of the lowest value of a tone table, 2^-12, and of where it ends, 2^8; 128 steps an octave. */
 const lowBits: i32 = 0x39800000
@@ -111,58 +111,33 @@ export function hold(out: usize, src: usize, low: f32, high: f32, withAlpha: i32
   }
 }
 
-/** Entry (r, g, b) of a cube whose red runs fastest. */
 @inline
-function corner(table: usize, size: i32, r: i32, g: i32, b: i32): v128 {
-  return v128.load(table + ((((b * size + g) * size + r) as usize) << 4))
+function firstLane(v: v128): v128 {
+  return v128.shuffle<f32>(v, v, 0, 0, 0, 0)
 }
 
-@inline
-function spread(v: f32): v128 {
-  return f32x4.splat(v)
-}
-
-/** A cube of colours, between four corners of the tetrahedron that a colour lies in. `p` counts steps of the cube, 0 … size − 1. */
+/**
+ * A cube of colours whose red runs fastest, between four corners of the tetrahedron that a colour lies in. `p` counts steps of the cube,
+ * 0 … size − 1. Nothing is decided by jumps: neighbours in a picture often lie in other tetrahedra.
+ */
 @inline
 function inCube(table: usize, size: i32, p: v128): v128 {
-  const last = size - 2
-  const r = min<i32>(last, f32x4.extract_lane(p, 0) as i32)
-  const g = min<i32>(last, f32x4.extract_lane(p, 1) as i32)
-  const b = min<i32>(last, f32x4.extract_lane(p, 2) as i32)
-  const x = f32x4.extract_lane(p, 0) - (r as f32), y = f32x4.extract_lane(p, 1) - (g as f32), z = f32x4.extract_lane(p, 2) - (b as f32)
-  const c000 = corner(table, size, r, g, b)
-  const c111 = corner(table, size, r + 1, g + 1, b + 1)
-  let first: v128, second: v128, most: f32, middle: f32, least: f32
-  if (x >= y) {
-    if (y >= z) {
-      most = x; middle = y; least = z
-      first = corner(table, size, r + 1, g, b)
-      second = corner(table, size, r + 1, g + 1, b)
-    } else if (x >= z) {
-      most = x; middle = z; least = y
-      first = corner(table, size, r + 1, g, b)
-      second = corner(table, size, r + 1, g, b + 1)
-    } else {
-      most = z; middle = x; least = y
-      first = corner(table, size, r, g, b + 1)
-      second = corner(table, size, r + 1, g, b + 1)
-    }
-  } else if (z >= y) {
-    most = z; middle = y; least = x
-    first = corner(table, size, r, g, b + 1)
-    second = corner(table, size, r, g + 1, b + 1)
-  } else if (z >= x) {
-    most = y; middle = z; least = x
-    first = corner(table, size, r, g + 1, b)
-    second = corner(table, size, r, g + 1, b + 1)
-  } else {
-    most = y; middle = x; least = z
-    first = corner(table, size, r, g + 1, b)
-    second = corner(table, size, r + 1, g + 1, b)
-  }
+  const steps = i32x4.min_s(i32x4.trunc_sat_f32x4_s(p), i32x4.splat(size - 2))
+  const rgb = f32x4.sub(p, f32x4.convert_i32x4_s(steps))
+  const gbr = v128.shuffle<f32>(rgb, rgb, 1, 2, 0, 3), brg = v128.shuffle<f32>(rgb, rgb, 2, 0, 1, 3)
+  // Red, green and blue are at least as large as the next, as bits.
+  const larger = i32x4.bitmask(f32x4.ge(rgb, gbr))
+  const xy = larger & 1, yz = larger & 2, zx = larger & 4
+  const along = 16, down = size << 4, deep = (size * size) << 4
+  const at = table + (((i32x4.extract_lane(steps, 2) * size + i32x4.extract_lane(steps, 1)) * size + i32x4.extract_lane(steps, 0)) as usize << 4)
+  const farthest = select<i32>(select<i32>(deep, along, zx), select<i32>(down, deep, yz), xy)
+  const nearest = select<i32>(select<i32>(deep, down, yz), select<i32>(along, deep, zx), xy)
+  const opposite = at + along + down + deep
+  const most = firstLane(f32x4.pmax(rgb, f32x4.pmax(gbr, brg))), least = firstLane(f32x4.pmin(rgb, f32x4.pmin(gbr, brg)))
+  const middle = firstLane(f32x4.pmax(f32x4.pmin(rgb, gbr), f32x4.pmin(f32x4.pmax(rgb, gbr), brg)))
   return f32x4.add(
-    f32x4.add(f32x4.mul(c000, spread((1.0 as f32) - most)), f32x4.mul(first, spread(most - middle))),
-    f32x4.add(f32x4.mul(second, spread(middle - least)), f32x4.mul(c111, spread(least))),
+    f32x4.add(f32x4.mul(v128.load(at), f32x4.sub(f32x4.splat(1), most)), f32x4.mul(v128.load(at + farthest), f32x4.sub(most, middle))),
+    f32x4.add(f32x4.mul(v128.load(opposite - nearest), f32x4.sub(middle, least)), f32x4.mul(v128.load(opposite), least)),
   )
 }
 
@@ -181,20 +156,81 @@ function inLines(table: usize, size: i32, p: v128): v128 {
   return made
 }
 
+/** Pixels that go through a table together: powers of many can be computed at once, as long as nothing is decided between them. */
+const together = 64
+
+@inline
+function lowHalves(a: v128, b: v128): v128 {
+  return v128.shuffle<f32>(a, b, 0, 4, 1, 5)
+}
+@inline
+function highHalves(a: v128, b: v128): v128 {
+  return v128.shuffle<f32>(a, b, 2, 6, 3, 7)
+}
+/** Four pixels become their reds, greens, blues and alphas, or the other way: what comes first, and the others. */
+@inline
+function across(a: v128, b: v128, c: v128, d: v128, which: i32): v128 {
+  const even = which < 2 ? lowHalves(a, b) : highHalves(a, b)
+  const odd = which < 2 ? lowHalves(c, d) : highHalves(c, d)
+  return which & 1 ? v128.shuffle<f32>(even, odd, 2, 3, 6, 7) : v128.shuffle<f32>(even, odd, 0, 1, 4, 5)
+}
+
 /** params: lowest values and scales of the domain as four lanes each, gain before. encoded: 1 it takes sRGB-encoded values, 2 it gives them. */
 export function lookUp(out: usize, src: usize, table: usize, size: i32, isCube: i32, encoded: i32, params: usize, width: i32, y0: i32, y1: i32): void {
   const from = v128.load(params), scale = v128.load(params, 16), gain = f32x4.splat(load<f32>(params, 32))
-  const zero = f32x4.splat(0), most = f32x4.splat((size - 1) as f32)
-  const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const p = v128.load(src + (i << 4))
+  const zero = f32x4.splat(0), one = f32x4.splat(1), most = f32x4.splat((size - 1) as f32), least = f32x4.splat(leastCover)
+  const lightest = f32x4.splat(mostLight)
+  const all: usize = ((y1 * width) as usize) << 4
+  let begin: usize = ((y0 * width) as usize) << 4
+  // Groups of four pixels, as reds, greens, blues and alphas between the passes.
+  const groups = begin + ((all - begin) & ~63)
+  for (; begin < groups; begin += together << 4) {
+    const end = min<usize>(groups, begin + (together << 4))
+    for (let i = begin; i < end; i += 64) {
+      const p = v128.load(src + i), q = v128.load(src + i, 16), r = v128.load(src + i, 32), s = v128.load(src + i, 48)
+      const alpha = across(p, q, r, s, 3)
+      const whole = f32x4.mul(gain, v128.bitselect(f32x4.div(one, alpha), one, f32x4.gt(alpha, least)))
+      v128.store(out + i, f32x4.mul(across(p, q, r, s, 0), whole))
+      v128.store(out + i, f32x4.mul(across(p, q, r, s, 1), whole), 16)
+      v128.store(out + i, f32x4.mul(across(p, q, r, s, 2), whole), 32)
+      v128.store(out + i, alpha, 48)
+    }
+    if (encoded & 1) throughCurve(out + begin, out + end, toSrgb)
+    for (let i = begin; i < end; i += 64) {
+      const r = v128.load(out + i), g = v128.load(out + i, 16), b = v128.load(out + i, 32)
+      const p0 = looked(table, size, isCube, across(r, g, b, zero, 0), from, scale, most), p1 = looked(table, size, isCube, across(r, g, b, zero, 1), from, scale, most)
+      const p2 = looked(table, size, isCube, across(r, g, b, zero, 2), from, scale, most), p3 = looked(table, size, isCube, across(r, g, b, zero, 3), from, scale, most)
+      v128.store(out + i, across(p0, p1, p2, p3, 0))
+      v128.store(out + i, across(p0, p1, p2, p3, 1), 16)
+      v128.store(out + i, across(p0, p1, p2, p3, 2), 32)
+    }
+    if (encoded & 2) throughCurve(out + begin, out + end, fromSrgb)
+    for (let i = begin; i < end; i += 64) {
+      const alpha = v128.load(out + i, 48)
+      const cover = v128.bitselect(alpha, one, f32x4.gt(alpha, least))
+      // A power of much light is more than a float holds.
+      const r = f32x4.mul(f32x4.pmin(lightest, f32x4.pmax(f32x4.neg(lightest), v128.load(out + i))), cover)
+      const g = f32x4.mul(f32x4.pmin(lightest, f32x4.pmax(f32x4.neg(lightest), v128.load(out + i, 16))), cover)
+      const b = f32x4.mul(f32x4.pmin(lightest, f32x4.pmax(f32x4.neg(lightest), v128.load(out + i, 32))), cover)
+      v128.store(out + i, across(r, g, b, alpha, 0))
+      v128.store(out + i, across(r, g, b, alpha, 1), 16)
+      v128.store(out + i, across(r, g, b, alpha, 2), 32)
+      v128.store(out + i, across(r, g, b, alpha, 3), 48)
+    }
+  }
+  for (let i = groups; i < all; i += 16) {
+    const p = v128.load(src + i)
     let v = f32x4.mul(straightOf(p), gain)
     if (encoded & 1) v = srgbFromLinear(v)
-    v = f32x4.pmin(most, f32x4.pmax(zero, f32x4.mul(f32x4.sub(v, from), scale)))
-    v = isCube ? inCube(table, size, v) : inLines(table, size, v)
-    if (encoded & 2) v = linearFromSrgb(v)
-    v128.store(out + (i << 4), coveredBy(v, p))
+    v = looked(table, size, isCube, v, from, scale, most)
+    v128.store(out + i, coveredBy(encoded & 2 ? linearFromSrgb(v) : v, p))
   }
+}
+
+@inline
+function looked(table: usize, size: i32, isCube: i32, v: v128, from: v128, scale: v128, most: v128): v128 {
+  const place = f32x4.pmin(most, f32x4.pmax(f32x4.splat(0), f32x4.mul(f32x4.sub(v, from), scale)))
+  return isCube ? inCube(table, size, place) : inLines(table, size, place)
 }
 
 /** Luminance L becomes L (1 + L / white²) / (1 + L), colour with it. */
