@@ -80,7 +80,7 @@ class Builder {
   }
 }
 
-/** A window of the bell, low on the right of its middle rib, as it is seen at a frame. */
+/** A window of the bell, right of its middle rib, behind which the lamp hangs, as it is seen at a frame. */
 function bellWindow(frame: number, width: number, height: number): Path {
   const staging = stage(frame)
   const lens = camera(staging, width, height)
@@ -91,12 +91,12 @@ function bellWindow(frame: number, width: number, height: number): Path {
     return { at: [Math.round(seen.x * 10) / 10, Math.round(seen.y * 10) / 10] }
   }
   return [
-    corner(86, -0.1),
-    corner(66, -0.1),
-    corner(49, -0.1),
-    corner(49, -0.7),
-    corner(66, -0.72),
-    corner(86, -0.72),
+    corner(90, 0.56),
+    corner(70, 0.58),
+    corner(54, 0.5),
+    corner(49, -0.06),
+    corner(66, -0.08),
+    corner(88, -0.08),
   ]
 }
 
@@ -223,17 +223,21 @@ export function demoComp(width: number, height: number, demoFrames: number): Com
   const marks = [1, Math.round(demoFrames / 3), Math.round((demoFrames * 2) / 3), demoFrames]
   const frames = [...new Set(marks)].filter((f) => f >= 1)
   const window = b.drawing('Bell window', 'keyed', frames.map((frame) => ({ frame, path: bellWindow(frame, width, height) }))) // prettier-ignore
-  const glass = b.step(cave, 'matte-glow', { radius: 46 * px, tightness: 0.6, strength: 1.1, tint: [1, 0.72, 0.36] }) // prettier-ignore
+  const glass = b.step(cave, 'matte-glow', { radius: 46 * px, tightness: 0.6, strength: 1.1, core: 0.3, coreSoftness: 15 * px, tint: [1, 0.72, 0.36] }) // prettier-ignore
   b.comp = setFeed(b.comp, glass, 'shape', { from: { type: 'drawing', drawing: window }, soft: 3 * px })
 
   // As bright as the lamp burns, with a flicker of its own.
-  b.moves({ of: 'dial', step: glass, key: 'strength' }, {
-    keys: [{ frame: 1, value: 1.1 }],
-    riders: [
-      { type: 'measure', on: true, of: data('emission').from, inside: { ...data('objects'), objects: idsOf('bell_glass') }, what: 'mean', from: lampBurns, to: [0.7, 1.6], lag: 0.5, as: 'value' },
-      { type: 'flicker', on: true, amount: 0.16, rate: 7, roughness: 0.5, seed: 5 },
-    ],
-  }) // prettier-ignore
+  for (const [key, value, to] of [
+    ['strength', 1.1, [0.7, 1.6]],
+    ['core', 0.3, [0.2, 0.42]],
+  ] as const)
+    b.moves({ of: 'dial', step: glass, key }, {
+      keys: [{ frame: 1, value }],
+      riders: [
+        { type: 'measure', on: true, of: data('emission').from, inside: { ...data('objects'), objects: idsOf('bell_glass') }, what: 'mean', from: lampBurns, to: [...to], lag: 0.5, as: 'value' },
+        { type: 'flicker', on: true, amount: value * 0.15, rate: 7, roughness: 0.5, seed: 5 },
+      ],
+    }) // prettier-ignore
 
   // What sinks and drifts smears, its light with it.
   const smear = b.step(cave, 'motion-blur', { by: 'motion', shutter: 180, opens: -90, longest: 80 * px })

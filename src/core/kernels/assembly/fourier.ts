@@ -200,6 +200,27 @@ export function fourierBack(
   }
 }
 
+/** Columns of a picture into a strip that `transform` takes; the rows from `filled` on hold nothing. */
+@inline
+function intoStrip(strip: usize, places: usize, column: usize, stride: usize, columns: i32, filled: i32, height: i32): void {
+  const zero = f32x4.splat(0)
+  for (let y = 0; y < height; y++) {
+    const from = column + (y as usize) * stride
+    const to = strip + (load<i32>(places + ((y as usize) << 2)) as usize)
+    for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), y < filled ? v128.load(from + ((c as usize) << 4)) : zero)
+  }
+}
+
+/** The first rows of a strip of `many` columns back into the picture. */
+@inline
+function outOfStrip(column: usize, stride: usize, strip: usize, many: i32, columns: i32, rows: i32): void {
+  for (let y = 0; y < rows; y++) {
+    const to = column + (y as usize) * stride
+    const from = strip + (((y * many) as usize) << 4)
+    for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), v128.load(from + ((c as usize) << 4)))
+  }
+}
+
 /** Strips y0..y1-1 of four columns each. */
 export function fourierColumns(
   data: usize, scratch: usize, scratchBytes: i32, twiddles: usize, isInverse: i32, width: i32, height: i32, y0: i32, y1: i32,
@@ -213,17 +234,9 @@ export function fourierColumns(
   for (let s = y0; s < y1; s++) {
     const column = data + (((s * together) as usize) << 4)
     const columns = min<i32>(many, width - s * together)
-    for (let y = 0; y < height; y++) {
-      const from = column + (y as usize) * stride
-      const to = strip + (load<i32>(places + ((y as usize) << 2)) as usize)
-      for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), v128.load(from + ((c as usize) << 4)))
-    }
+    intoStrip(strip, places, column, stride, columns, height, height)
     transform(strip, height, odd, many, twiddles, isInverse)
-    for (let y = 0; y < height; y++) {
-      const to = column + (y as usize) * stride
-      const from = strip + (((y * many) as usize) << 4)
-      for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), v128.load(from + ((c as usize) << 4)))
-    }
+    outOfStrip(column, stride, strip, many, columns, height)
   }
 }
 
@@ -242,16 +255,12 @@ export function filterColumns(
   const places = other + (((height * together) as usize) << 4)
   const odd = oddOf(height)
   orders(places, height, odd, many << 4)
-  const zero = f32x4.splat(0), n = f32x4.splat(near), f = f32x4.splat(far)
+  const n = f32x4.splat(near), f = f32x4.splat(far)
   const farAt = ((width * height) as usize) << 2
   for (let s = y0; s < y1; s++) {
     const column = data + (((s * together) as usize) << 4)
     const columns = min<i32>(many, width - s * together)
-    for (let y = 0; y < height; y++) {
-      const from = column + (y as usize) * stride
-      const to = strip + (load<i32>(places + ((y as usize) << 2)) as usize)
-      for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), y < filled ? v128.load(from + ((c as usize) << 4)) : zero)
-    }
+    intoStrip(strip, places, column, stride, columns, filled, height)
     transform(strip, height, odd, many, ahead, 0)
     for (let y = 0; y < height; y++) {
       const from = strip + (((y * many) as usize) << 4)
@@ -264,10 +273,6 @@ export function filterColumns(
       }
     }
     transform(other, height, odd, many, back, 1)
-    for (let y = 0; y < filled; y++) {
-      const to = column + (y as usize) * stride
-      const from = other + (((y * many) as usize) << 4)
-      for (let c = 0; c < columns; c++) v128.store(to + ((c as usize) << 4), v128.load(from + ((c as usize) << 4)))
-    }
+    outOfStrip(column, stride, other, many, columns, filled)
   }
 }
