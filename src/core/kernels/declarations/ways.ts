@@ -96,21 +96,7 @@ export const fastWays = ({ run, withScratch, withDoubles, pool }: KernelCalls): 
     const [stepX, stepY] = isSteep ? [src.width * 16, 16] : [16, src.width * 16]
     withScratch(together * bytes, (scratch) => {
       const sizes = [out.width, isSteep ? src.width : src.height] as const
-      run(
-        'boxLines',
-        out,
-        out.at,
-        src.at,
-        stepX,
-        stepY,
-        slope,
-        first,
-        back,
-        ahead,
-        scratch,
-        bytes,
-        ...sizes,
-      )
+      run('boxLines', out, out.at, src.at, stepX, stepY, slope, first, back, ahead, scratch, bytes, ...sizes)
     })
   },
   boxBack: (out, drawn, { slope, first, isSteep }) => {
