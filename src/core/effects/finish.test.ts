@@ -132,6 +132,30 @@ describe('motion blur', () => {
     expect(Math.sqrt(moved / count)).toBeGreaterThan(0.05)
     expect(Math.sqrt(sum / count) / 2).toBeLessThan(0.01)
   })
+  test.each([0.3, 1.4, 2.6, 3.5, 7.2, 23.7, 40])('what moves as a whole by %d px is its mean along that way, with a sharp centre as it is weighed', (length) => {
+    // A picture with a formula, so that no pixel is between others in the reference.
+    const shade = (x: number, y: number, c: number) => 1 + Math.sin(x / (5 + c)) * Math.cos(y / (6 + c / 2))
+    const src = picture(width, height, (x, y) => [0, 1, 2].map((c) => shade(x + 0.5, y + 0.5, c)).concat(1))
+    for (const angle of [0, 20, 90, 160, 251])
+      for (const centre of [0, 0.7]) {
+        const [dx, dy] = [length * Math.cos((angle * Math.PI) / 180), length * Math.sin((angle * Math.PI) / 180)]
+        const motion = picture(width, height, () => [dx, dy, 0, 1])
+        const out = tried('motion-blur', src, { shutter: 360, opens: -180, centre }, { motion })
+        let most = 0
+        for (let y = 26; y < height - 26; y += 7)
+          for (let x = 26; x < width - 26; x += 5) {
+            let [sum, weights] = [0, 0]
+            for (let m = 0; m < 512; m++) {
+              const s = (m + 0.5) / 512
+              const weight = 1 - centre * Math.abs(2 * s - 1)
+              weights += weight
+              sum += weight * shade(x + 0.5 - dx * (s - 0.5), y + 0.5 - dy * (s - 0.5), 1)
+            }
+            most = Math.max(most, Math.abs(out[(y * width + x) * 4 + 1]! - sum / weights))
+          }
+        expect(most / 2, `${angle}° ${centre}`).toBeLessThan(0.01)
+      }
+  }) // prettier-ignore
   test('motion that is no number, infinite or as wide as the frame is held; a shutter of 0 changes nothing, one of 720 is two frames', () => {
     const src = picture(40, 30, (x, y) => [x / 40, y / 30, 1, 1])
     const wild = picture(40, 30, (x, y) => [[NaN, Infinity, -1e30, 4000][(x + y) % 4]!, x % 3 ? -1e9 : NaN, 0, 1])

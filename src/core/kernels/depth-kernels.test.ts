@@ -193,3 +193,33 @@ describe('what the kernels mean', () => {
     expectClose(out.data.slice(0, 4), Float32Array.from(behind([...src.data.subarray(0, 4)], 0.75)))
   })
 })
+
+test('a table that changes nothing takes and gives the codes of IEC 61966-2-1, of any light and cover', () => {
+  // An odd count, so that some pixels are left over from groups; a cube of two steps is the identity.
+  const values = [0, 1e-7, 0.0031, 0.0031308, 0.0032, 0.04, 0.2, 0.5, 0.99, 1, 1.7, -0.002, -0.3, 3e-39]
+  const covers = [1, 0.25, 0, 3]
+  const count = values.length * covers.length + 3
+  const [src, out, table] = [store.allocate(count, 1, 4), store.allocate(count, 1, 4), store.allocate(4, 2, 4)]
+  for (let i = 0; i < 8; i++) table.data.set([i & 1, (i >> 1) & 1, i >> 2, 1], i * 4)
+  for (let i = 0; i < count; i++) {
+    const [v, cover] = [values[i % values.length]!, covers[Math.floor(i / values.length) % 4]!]
+    src.data.set([v * (cover || 1), 0.5 * v * (cover || 1), (cover || 1) / 3, cover], i * 4)
+  }
+  const encoded = (v: number) => (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055)
+  const decoded = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
+  const held = (v: number) => Math.min(1, Math.max(0, v))
+  for (const [takesEncoded, givesEncoded] of [[true, false], [false, true], [true, true]] as const) {
+    fast.lookUp(out, src, { table, size: 2, isCube: true, from: [0, 0, 0], to: [1, 1, 1], gain: 1, takesEncoded, givesEncoded })
+    for (let i = 0; i < count; i++) {
+      const alpha = src.data[i * 4 + 3]!
+      expect(out.data[i * 4 + 3]).toBe(alpha)
+      for (const c of [0, 1, 2]) {
+        const straight = src.data[i * 4 + c]! / (alpha || 1)
+        const code = held(takesEncoded ? Math.sign(straight) * encoded(Math.abs(straight)) : straight)
+        const wanted = (givesEncoded ? decoded(code) : code) * (alpha || 1)
+        expect(Math.abs(out.data[i * 4 + c]! - wanted), `${i} ${c} ${takesEncoded} ${givesEncoded}`).toBeLessThan(3e-6 * Math.max(1, alpha))
+      }
+    }
+  }
+  for (const p of [src, out, table]) store.release(p)
+}) // prettier-ignore
