@@ -9,6 +9,11 @@ const restMs = 500
 /** Frames that are asked for at a time, so that others are answered between them. */
 const atATime = 8
 
+/** What is read, as text: how a measure is mapped to values of its setting changes nothing in that. */
+function nameOf(what: object): string {
+  return JSON.stringify({ ...what, on: undefined, from: undefined, to: undefined, lag: undefined, as: undefined })
+}
+
 /** Everything that is followed or measured in a comp, once. */
 function readIn(comp: Comp): (Follow['of'] | Measure)[] {
   const riders = tracksIn([comp.lanes, comp.master, comp.drawings]).flatMap((t) => t.riders ?? [])
@@ -16,8 +21,8 @@ function readIn(comp: Comp): (Follow['of'] | Measure)[] {
     if (!r.on) return []
     return r.type === 'follow' ? [r.of] : r.type === 'measure' ? [r] : []
   })
-  const texts = all.map((one) => JSON.stringify(one))
-  return all.filter((_, i) => texts.indexOf(texts[i]!) === i)
+  const names = all.map(nameOf)
+  return all.filter((_, i) => names.indexOf(names[i]!) === i)
 }
 
 /** Keeps what is followed and measured known to the page, for its strips and fields: on the frame that is looked at, and on those that are ready. */
@@ -35,7 +40,7 @@ export function followReadings(store: ShotStore, engine: EngineClient): () => vo
       read: (what, frame) => {
         let values = found.get(what)
         if (!values)
-          found.set(what, (values = seen.get(JSON.stringify(what)) ?? new Map<number, readonly number[]>()))
+          found.set(what, (values = seen.get(nameOf(what)) ?? new Map<number, readonly number[]>()))
         const reading = values.get(frame)
         return reading && reading.length > 0 ? reading : undefined
       },
@@ -46,7 +51,7 @@ export function followReadings(store: ShotStore, engine: EngineClient): () => vo
     const { comp, media, frame, ready } = store.getState()
     const whats = readIn(comp)
     for (const what of whats) {
-      const name = JSON.stringify(what)
+      const name = nameOf(what)
       const open = [frame, ...ready].filter((f) => !fresh.has(`${f} ${name}`))
       for (let i = 0; i < open.length; i += atATime) {
         const part = open.slice(i, i + atATime)
