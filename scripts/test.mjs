@@ -19,6 +19,8 @@ import {
 
 const home = join(root, '.zafiro/test')
 const total = { passed: 0, failed: 0 }
+/** What failed outside of single tests, said again at the end. */
+const failed = []
 /** The slowest tests of each run. */
 const slowest = []
 
@@ -29,6 +31,7 @@ async function check(what, command, args) {
     total.passed++
   } catch (error) {
     total.failed++
+    failed.push(`${what}: ${String(error.message).trim().slice(-600)}`)
     console.error(`\n${what} failed\n${error.message}\n`)
   }
 }
@@ -55,7 +58,11 @@ async function vitest(project, env) {
   total.passed += found.passed
   total.failed += found.failed
   slowest.push(...(found.slowest ?? []))
-  if (status !== 0 && found.failed === 0) total.failed++
+  for (const name of found.failures ?? []) failed.push(name)
+  if (status !== 0 && found.failed === 0) {
+    total.failed++
+    failed.push(`tests (${project}): ended with status ${status}`)
+  }
 }
 
 async function main() {
@@ -107,6 +114,8 @@ main()
     if (slowest.length > 0) console.log('The slowest ten:')
     for (const { name, ms } of slowest.sort((a, b) => b.ms - a.ms).slice(0, 10))
       console.log(`  ${(ms / 1000).toFixed(1).padStart(6)} s  ${name}`)
+    if (failed.length > 0) console.log('What failed:')
+    for (const what of failed) console.log(`  ${what.replaceAll('\n', '\n  ')}`)
     console.log(`${total.passed} passed, ${total.failed} failed`)
     process.exit(total.failed > 0 || total.passed === 0 ? 1 : 0)
   })

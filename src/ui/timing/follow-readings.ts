@@ -11,7 +11,14 @@ const atATime = 8
 
 /** What is read, as text: how a measure is mapped to values of its setting changes nothing in that. */
 function nameOf(what: object): string {
-  return JSON.stringify({ ...what, on: undefined, from: undefined, to: undefined, lag: undefined, as: undefined })
+  return JSON.stringify({
+    ...what,
+    on: undefined,
+    from: undefined,
+    to: undefined,
+    lag: undefined,
+    as: undefined,
+  })
 }
 
 /** Everything that is followed or measured in a comp, once. */
