@@ -11,7 +11,8 @@ import { alternate, type Result, type Wanted, type Work } from './alternate.ts'
 export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, threads: number, rounds: number, isWanted: Wanted): Promise<Result[]> {
   const { kernels, store } = workshop
   const { width, height } = a
-  const [field, turning, flying, opaque] = [0, 1, 2, 3].map(() => store.allocate(width, height, 4)) as [Picture, Picture, Picture, Picture]
+  const [turning, flying, opaque] = [0, 1, 2].map(() => store.allocate(width, height, 4)) as [Picture, Picture, Picture]
+  const ways = { right: store.allocate(width, height, 1), down: store.allocate(width, height, 1) }
   a.data.forEach((v, i) => { opaque.data[i] = i % 4 === 3 ? 1 : v })
   // A camera that turns: 40 px in the corner while the shutter is open. Things that fly over a ground that stands.
   const corner = Math.hypot(width, height) / 2
@@ -28,7 +29,7 @@ export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, 
   const noise = store.allocate(width, height + 2 * reach, 4)
   const copy = () => { out.data.set(a.data) }
   const rows: [name: string, work: Work, target: number | null][] = [
-    ['noise warp', () => { kernels.noiseWay(field, parts, [0, 0]); kernels.warp(out, a, field, undefined, 'stretched') }, 25],
+    ['noise warp', () => { kernels.noiseWay(ways, parts, [0, 0]); kernels.warp(out, a, ways, undefined, 'stretched') }, 25],
     ['motion blur, turning', () => { smearBy(out, opaque, turning, shutter, workshop) }, 60],
     ['motion blur, flying', () => { smearBy(out, opaque, flying, shutter, workshop) }, 60],
     ['motion blur, flying, alpha of all kinds', () => { smearBy(out, a, flying, shutter, workshop) }, null],
@@ -45,6 +46,6 @@ export async function benchFinish(a: Picture, out: Picture, workshop: Workshop, 
     const [medianMs, referenceMs] = (await alternate([work, copy], rounds)) as [number, number]
     results.push({ name, size: `${width}x${height}`, threads, medianMs, reference: 'memory copy', referenceMs, ratio: medianMs / referenceMs, target: threads === 1 && width === 1920 ? target : null })
   }
-  for (const taken of [field, turning, flying, opaque, noise]) store.release(taken)
+  for (const taken of [ways.right, ways.down, turning, flying, opaque, noise]) store.release(taken)
   return results
 } // prettier-ignore

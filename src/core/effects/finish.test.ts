@@ -195,9 +195,9 @@ describe('noise warp', () => {
   test('a field that is the same everywhere is the same as placing, whole pixels to the bit', () => {
     const src = picture(w, h, (x, y) => [Math.sin(x * 0.7) + y / 50, (x * y) % 3, x % 2, 1])
     for (const [dx, dy] of [[3, -2], [2.25, 0.6]] as const) {
-      const field = picture(w, h, () => [dx, dy, 0, 0])
+      const ways = { right: single(w, h, () => dx), down: single(w, h, () => dy) }
       const out = store.allocate(w, h, 4)
-      kernels.warp(out, src, field, undefined, 'empty')
+      kernels.warp(out, src, ways, undefined, 'empty')
       const placed = tried('place', src, { moveX: dx, moveY: dy, filter: 'cubic' })
       let worst = 0
       out.data.forEach((v, i) => (worst = Math.max(worst, Math.abs(v - placed[i]!))))
@@ -245,9 +245,9 @@ describe('noise warp', () => {
   test('what is squeezed keeps its mean: stripes of a pixel become grey, not other stripes', () => {
     const stripes = picture(w, h, (x) => [x % 2, x % 2, x % 2, 1])
     // To a quarter of its width, by a field that grows evenly.
-    const field = picture(w, h, (x) => [-(x + 0.5 - 80) * 3, 0, 0, 0])
+    const ways = { right: single(w, h, (x) => -(x + 0.5 - 80) * 3), down: single(w, h, () => 0) }
     const out = store.allocate(w, h, 4)
-    kernels.warp(out, stripes, field, undefined, 'mirrored')
+    kernels.warp(out, stripes, ways, undefined, 'mirrored')
     for (let x = 64; x < 96; x++) expect(at(out.data, w, x, 60, 0)).toBeCloseTo(0.5, 1)
   })
   test('it changes from frame to frame as its speed says, and is the same again at the same time', () => {

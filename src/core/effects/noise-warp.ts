@@ -170,9 +170,11 @@ export default defineEffect({
       out.data.set(picture.data)
       return
     }
-    const field = store.allocate(out.width, out.height, 4)
-    kernels.noiseWay(field, parts, corner)
-    kernels.warp(out, picture, field, feeds.hold, dials.edge)
-    store.release(field)
+    const right = store.allocate(out.width, out.height, 1)
+    const down = store.allocate(out.width, out.height, 1)
+    kernels.noiseWay({ right, down }, parts, corner)
+    kernels.warp(out, picture, { right, down }, feeds.hold, dials.edge)
+    store.release(right)
+    store.release(down)
   },
 }) // prettier-ignore

@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { plainPicture, type Picture } from '../picture/picture.ts'
 import { gaussWeights } from './pyramid.ts'
-import type { GrainLine, Kernels, NoisePart, TileLists } from './kernels.ts'
+import type { GrainLine, Kernels, NoisePart, TileLists, Ways } from './kernels.ts'
 import { plainKernels } from './plain-kernels.ts'
 import { comparing, expectClose, fast, pair, sizes, store } from './try-kernels.ts'
 
@@ -22,10 +22,18 @@ const line = (sigmas: readonly number[]): GrainLine => {
 describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width, height) => {
   const compare = comparing(width, height)
   test('ways by noise, and what goes along them', () => {
-    compare((k, out) => { k.noiseWay(out, noiseParts, [-7, 3]) }, 2e-5) // prettier-ignore
+    const right = pair(width, height, 4, 1), down = pair(width, height, 5, 1) // prettier-ignore
+    const [plainWays, fastWays] = [0, 1].map((i) => ({ right: right[i]!, down: down[i]! })) as [Ways, Ways]
     for (const edge of ['empty', 'stretched', 'mirrored'] as const)
-      for (const isHeld of [true, false])
-        compare((k, out, a, b, m) => { k.warp(out, a, b, isHeld ? m : undefined, edge) }, 2e-5) // prettier-ignore
+      for (const isHeld of [true, false]) {
+        compare((k, out, a, b, m) => { k.warp(out, a, out.data.buffer === right[1].data.buffer ? fastWays : plainWays, isHeld ? m : undefined, edge) }, 2e-5) // prettier-ignore
+      }
+    plainKernels.noiseWay(plainWays, noiseParts, [-7, 3])
+    fast.noiseWay(fastWays, noiseParts, [-7, 3])
+    for (const way of [right, down]) {
+      expectClose(way[0].data, way[1].data, 2e-5)
+      store.release(way[1])
+    }
   })
   test('weighted sums', () => {
     compare((k, out, a, b) => { k.addWeighted(out, a, b, [0.5, 2, -1, 0.25]) }) // prettier-ignore

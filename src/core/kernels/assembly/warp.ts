@@ -68,12 +68,12 @@ const partSize = 8
  * goes right and down, its slope downwards goes right, and its slope to the right goes down.
  */
 export function noiseWay(
-  out: usize, parts: usize, count: i32, scratch: usize, scratchBytes: i32, left: f64, top: f64, width: i32, y0: i32, y1: i32,
+  right: usize, down: usize, parts: usize, count: i32, left: f64, top: f64, width: i32, y0: i32, y1: i32,
 ): void {
-  const row = scratch + ((thread * scratchBytes) as usize)
-  const low = row + ((width as usize) << 2)
   for (let y = y0; y < y1; y++) {
-    memory.fill(row, 0, (width as usize) << 3)
+    const row = right + (((y * width) as usize) << 2), low = down + (((y * width) as usize) << 2)
+    memory.fill(row, 0, (width as usize) << 2)
+    memory.fill(low, 0, (width as usize) << 2)
     for (let p = 0; p < count; p++) {
       const part = parts + ((p * partSize) as usize) * 8
       const f = load<f64>(part)
@@ -145,11 +145,6 @@ export function noiseWay(
         cell = next
       }
     }
-    const target = out + (((y * width) as usize) << 4)
-    for (let x = 0; x < width; x++) {
-      const at = (x as usize) << 2
-      v128.store(target + (at << 2), f32x4(load<f32>(row + at), load<f32>(low + at), 0, 0))
-    }
   }
 }
 
@@ -207,116 +202,169 @@ function filterWidth(a: f32, b: f32): f32 {
   return min<f32>(widest, slack * sqrt<f32>(square))
 }
 
-/** Catmull–Rom weights of four neighbours at a fraction of a pixel. */
+/** How far from its way a pixel's neighbour goes, on the right or below; at the last column or row the one before tells. */
 @inline
-function cubics(t: f32): v128 {
-  const t4 = f32x4.splat(t)
-  let sum = f32x4.mul(t4, f32x4(-0.5, 1.5, -1.5, 0.5))
-  sum = f32x4.mul(t4, f32x4.add(sum, f32x4(1, -2.5, 2, -0.5)))
-  sum = f32x4.mul(t4, f32x4.add(sum, f32x4(-0.5, 0, 0.5, 0)))
-  return f32x4.add(sum, f32x4(0, 1, 0, 0))
+function change(plane: usize, hold: usize, i: usize, here: f32, step: isize): f32 {
+  if (step == 0) return 0
+  const there = i + (step as usize)
+  let next = load<f32>(plane + (there << 2))
+  if (hold) next *= 1 - load<f32>(hold + (there << 2))
+  const apart: f32 = next - here
+  return step < 0 ? -apart : apart
+}
+
+/** One pixel, wherever it comes from and however much is squeezed there. */
+function warpOne(
+  out: usize, src: usize, right: usize, down: usize, hold: usize, weights: usize, edge: i32, width: i32, height: i32, x: i32, y: i32,
+): void {
+  const i = (y * width + x) as usize
+  let dx = load<f32>(right + (i << 2)), dy = load<f32>(down + (i << 2))
+  if (hold) {
+    const free: f32 = 1 - load<f32>(hold + (i << 2))
+    dx *= free
+    dy *= free
+  }
+  const toRight: isize = x + 1 < width ? 1 : width > 1 ? -1 : 0
+  const toBelow: isize = y + 1 < height ? (width as isize) : height > 1 ? -(width as isize) : 0
+  const su = filterWidth(1 - change(right, hold, i, dx, toRight), change(right, hold, i, dx, toBelow))
+  const sv = filterWidth(change(down, hold, i, dy, toRight), 1 - change(down, hold, i, dy, toBelow))
+  const u: f32 = (x as f32) + 0.5 - dx, v: f32 = (y as f32) + 0.5 - dy
+  const target = out + (i << 4)
+  let sum = f32x4.splat(0)
+  if (u == (x as f32) + 0.5 && v == (y as f32) + 0.5 && su == 1 && sv == 1) {
+    v128.store(target, v128.load(src + (i << 4)))
+    return
+  }
+  const ru: f32 = su + su, rv: f32 = sv + sv
+  if (edge == 0 && (u + ru < 0 || v + rv < 0 || u - ru > (width as f32) || v - rv > (height as f32))) {
+    v128.store(target, sum)
+    return
+  }
+  const left = ceil<f32>(u - ru - 0.5) as i32, last = floor<f32>(u + ru - 0.5) as i32
+  const top = ceil<f32>(v - rv - 0.5) as i32, bottom = floor<f32>(v + rv - 0.5) as i32
+  let total: f32 = 0
+  const perU: f32 = 1 / su, perV: f32 = 1 / sv
+  let sum4 = f32x4.splat(0)
+  for (let sx = left; sx <= last; sx += 4) {
+    // What lies beyond the last is farther than the filter reaches.
+    const w = cubic4(f32x4.mul(f32x4.add(f32x4.splat((sx as f32) + 0.5 - u), f32x4(0, 1, 2, 3)), f32x4.splat(perU)))
+    sum4 = f32x4.add(sum4, w)
+    v128.store(weights + (((sx - left) as usize) << 2), w)
+  }
+  total = f32x4.extract_lane(sum4, 0) + f32x4.extract_lane(sum4, 1) + f32x4.extract_lane(sum4, 2) + f32x4.extract_lane(sum4, 3)
+  const whole: f32 = total != 0 ? 1 / total : 0
+  const isInside = left >= 0 && last < width
+  let totalDown: f32 = 0
+  for (let sy = top; sy <= bottom; sy++) {
+    const wy = cubic(((sy as f32) + 0.5 - v) * perV)
+    totalDown += wy
+    const ey = edged(sy, height, edge)
+    if (ey < 0 || wy == 0) continue
+    const row = src + (((ey * width) as usize) << 4)
+    let line = f32x4.splat(0)
+    if (isInside) {
+      let at = row + ((left as usize) << 4), w = weights
+      for (let sx = left; sx <= last; sx++) {
+        line = f32x4.add(line, f32x4.mul(v128.load(at), v128.load32_splat(w)))
+        at += 16
+        w += 4
+      }
+    } else
+      for (let sx = left; sx <= last; sx++) {
+        const ex = edged(sx, width, edge)
+        if (ex >= 0)
+          line = f32x4.add(line, f32x4.mul(v128.load(row + ((ex as usize) << 4)), v128.load32_splat(weights + (((sx - left) as usize) << 2))))
+      }
+    sum = f32x4.add(sum, f32x4.mul(line, f32x4.splat(wy)))
+  }
+  v128.store(target, f32x4.mul(sum, f32x4.splat(totalDown != 0 ? whole / totalDown : 0)))
+}
+
+// Loaded in the loop, where written out they would be made anew each time; see maths.ts.
+const numbers = memory.data<f32>([0.5, 1, 1.5, 2.5, -0.5, 1.5625])
+@inline
+function number(k: usize): v128 {
+  return v128.load32_splat(numbers + (k << 2))
+}
+@inline
+function lane(v: v128, k: i32): v128 {
+  return k == 0 ? v128.shuffle<f32>(v, v, 0, 0, 0, 0) : k == 1 ? v128.shuffle<f32>(v, v, 1, 1, 1, 1) : k == 2 ? v128.shuffle<f32>(v, v, 2, 2, 2, 2) : v128.shuffle<f32>(v, v, 3, 3, 3, 3)
+}
+
+/** Catmull–Rom weights of the outer and the inner neighbour on the side that lies a share t away, in each of four pixels. */
+@inline
+function outer(t: v128, rest: v128): v128 {
+  return f32x4.mul(f32x4.mul(number(4), t), f32x4.mul(rest, rest))
+}
+@inline
+function inner(t: v128): v128 {
+  return f32x4.add(number(1), f32x4.mul(f32x4.mul(t, t), f32x4.sub(f32x4.mul(number(2), t), number(3))))
+}
+
+/** Pixel k of four: sixteen of the picture, weighed. */
+@inline
+function sixteen(
+  out: usize, src: usize, place: i32, k: i32, stride: usize, x0: v128, x1: v128, x2: v128, x3: v128, y0: v128, y1: v128, y2: v128, y3: v128,
+): void {
+  const at = src + ((place as usize) << 4)
+  const a = lane(x0, k), b = lane(x1, k), c = lane(x2, k), d = lane(x3, k)
+  let sum = f32x4.mul(across(at, a, b, c, d), lane(y0, k))
+  sum = f32x4.add(sum, f32x4.mul(across(at + stride, a, b, c, d), lane(y1, k)))
+  sum = f32x4.add(sum, f32x4.mul(across(at + 2 * stride, a, b, c, d), lane(y2, k)))
+  sum = f32x4.add(sum, f32x4.mul(across(at + 3 * stride, a, b, c, d), lane(y3, k)))
+  v128.store(out + ((k as usize) << 4), sum)
 }
 
 /** See WarpKernels.warp. */
 export function warp(
-  out: usize, src: usize, field: usize, hold: usize, scratch: usize, scratchBytes: i32, edge: i32, width: i32, height: i32, y0: i32, y1: i32,
+  out: usize, src: usize, right: usize, down: usize, hold: usize, scratch: usize, scratchBytes: i32, edge: i32, width: i32, height: i32,
+  y0: i32, y1: i32,
 ): void {
   const weights = scratch + ((thread * scratchBytes) as usize)
-  const stride = (width as usize) << 4
+  const stride = (width as usize) << 4, line = (width as usize) << 2
   for (let y = y0; y < y1; y++) {
-    // The row below; at the last one the row above, turned about.
-    const downRow = y + 1 < height ? 1 : height > 1 ? -1 : 0
-    for (let x = 0; x < width; x++) {
-      const i = (y * width + x) as usize
-      const f = field + (i << 4)
-      const right = x + 1 < width ? 1 : width > 1 ? -1 : 0
-      const here = v128.load(f)
-      let beside = v128.load(f + ((right as isize) << 4))
-      let below = v128.load(f + ((downRow as isize) * (stride as isize)))
-      let d = here
+    let x = 0
+    // Four at once, where none of them is squeezed nor near the edge; the pixel after them and the row below tell how they are.
+    while (y + 1 < height && x + 4 < width) {
+      const i = ((y * width + x) as usize) << 2
+      let dx = v128.load(right + i), besideX = v128.load(right + i, 4), belowX = v128.load(right + i + line)
+      let dy = v128.load(down + i), besideY = v128.load(down + i, 4), belowY = v128.load(down + i + line)
       if (hold) {
-        const free: f32 = 1 - load<f32>(hold + (i << 2))
-        d = f32x4.mul(d, f32x4.splat(free))
-        beside = f32x4.mul(beside, f32x4.splat(1 - load<f32>(hold + (i << 2) + ((right as isize) << 2))))
-        below = f32x4.mul(below, f32x4.splat(1 - load<f32>(hold + (i << 2) + ((downRow as isize) * ((width as isize) << 2)))))
+        const free = f32x4.sub(number(1), v128.load(hold + i)), beside = f32x4.sub(number(1), v128.load(hold + i, 4))
+        const below = f32x4.sub(number(1), v128.load(hold + i + line))
+        dx = f32x4.mul(dx, free)
+        dy = f32x4.mul(dy, free)
+        besideX = f32x4.mul(besideX, beside)
+        besideY = f32x4.mul(besideY, beside)
+        belowX = f32x4.mul(belowX, below)
+        belowY = f32x4.mul(belowY, below)
       }
-      if (right < 0) beside = f32x4.sub(f32x4.add(d, d), beside)
-      if (downRow < 0) below = f32x4.sub(f32x4.add(d, d), below)
-      const u = (x as f32) + 0.5 - f32x4.extract_lane(d, 0)
-      const v = (y as f32) + 0.5 - f32x4.extract_lane(d, 1)
-      const right4 = f32x4.sub(beside, d), down4 = f32x4.sub(below, d)
-      const su = filterWidth(1 - f32x4.extract_lane(right4, 0), f32x4.extract_lane(down4, 0))
-      const sv = filterWidth(f32x4.extract_lane(right4, 1), 1 - f32x4.extract_lane(down4, 1))
-      const target = out + (i << 4)
-      let sum = f32x4.splat(0)
-      if (su == 1 && sv == 1) {
-        const bx = floor<f32>(u - 0.5), by = floor<f32>(v - 0.5)
-        const ix = bx as i32, iy = by as i32
-        if (ix >= 1 && iy >= 1 && ix + 2 < width && iy + 2 < height) {
-          const fx = u - 0.5 - bx, fy = v - 0.5 - by
-          const at = src + ((((iy - 1) * width + ix - 1) as usize) << 4)
-          if (fx == 0 && fy == 0) {
-            v128.store(target, v128.load(at + stride + 16))
-            continue
-          }
-          const wx = cubics(fx), wy = cubics(fy)
-          const x0 = v128.shuffle<f32>(wx, wx, 0, 0, 0, 0), x1 = v128.shuffle<f32>(wx, wx, 1, 1, 1, 1)
-          const x2 = v128.shuffle<f32>(wx, wx, 2, 2, 2, 2), x3 = v128.shuffle<f32>(wx, wx, 3, 3, 3, 3)
-          sum = f32x4.mul(across(at, x0, x1, x2, x3), v128.shuffle<f32>(wy, wy, 0, 0, 0, 0))
-          sum = f32x4.add(sum, f32x4.mul(across(at + stride, x0, x1, x2, x3), v128.shuffle<f32>(wy, wy, 1, 1, 1, 1)))
-          sum = f32x4.add(sum, f32x4.mul(across(at + 2 * stride, x0, x1, x2, x3), v128.shuffle<f32>(wy, wy, 2, 2, 2, 2)))
-          sum = f32x4.add(sum, f32x4.mul(across(at + 3 * stride, x0, x1, x2, x3), v128.shuffle<f32>(wy, wy, 3, 3, 3, 3)))
-          v128.store(target, sum)
-          continue
-        }
-      }
-      if (u == (x as f32) + 0.5 && v == (y as f32) + 0.5 && su == 1 && sv == 1) {
-        v128.store(target, v128.load(src + (i << 4)))
-        continue
-      }
-      const ru: f32 = su + su, rv: f32 = sv + sv
-      if (edge == 0 && (u + ru < 0 || v + rv < 0 || u - ru > (width as f32) || v - rv > (height as f32))) {
-        v128.store(target, sum)
-        continue
-      }
-      const left = ceil<f32>(u - ru - 0.5) as i32, last = floor<f32>(u + ru - 0.5) as i32
-      const top = ceil<f32>(v - rv - 0.5) as i32, bottom = floor<f32>(v + rv - 0.5) as i32
-      let total: f32 = 0
-      const perU: f32 = 1 / su, perV: f32 = 1 / sv
-      let sum4 = f32x4.splat(0)
-      for (let sx = left; sx <= last; sx += 4) {
-        // What lies beyond the last is farther than the filter reaches.
-        const w = cubic4(f32x4.mul(f32x4.add(f32x4.splat((sx as f32) + 0.5 - u), f32x4(0, 1, 2, 3)), f32x4.splat(perU)))
-        sum4 = f32x4.add(sum4, w)
-        v128.store(weights + (((sx - left) as usize) << 2), w)
-      }
-      total = f32x4.extract_lane(sum4, 0) + f32x4.extract_lane(sum4, 1) + f32x4.extract_lane(sum4, 2) + f32x4.extract_lane(sum4, 3)
-      const whole: f32 = total != 0 ? 1 / total : 0
-      const isInside = left >= 0 && last < width
-      let down: f32 = 0
-      for (let sy = top; sy <= bottom; sy++) {
-        const wy = cubic(((sy as f32) + 0.5 - v) * perV)
-        down += wy
-        const ey = edged(sy, height, edge)
-        if (ey < 0 || wy == 0) continue
-        const row = src + (((ey * width) as usize) << 4)
-        let line = f32x4.splat(0)
-        if (isInside) {
-          let at = row + ((left as usize) << 4), w = weights
-          for (let sx = left; sx <= last; sx++) {
-            line = f32x4.add(line, f32x4.mul(v128.load(at), v128.load32_splat(w)))
-            at += 16
-            w += 4
-          }
-        } else
-          for (let sx = left; sx <= last; sx++) {
-            const ex = edged(sx, width, edge)
-            if (ex >= 0)
-              line = f32x4.add(line, f32x4.mul(v128.load(row + ((ex as usize) << 4)), v128.load32_splat(weights + (((sx - left) as usize) << 2))))
-          }
-        sum = f32x4.add(sum, f32x4.mul(line, f32x4.splat(wy)))
-      }
-      v128.store(target, f32x4.mul(sum, f32x4.splat(down != 0 ? whole / down : 0)))
+      const ax = f32x4.sub(number(1), f32x4.sub(besideX, dx)), bx = f32x4.sub(belowX, dx)
+      const ay = f32x4.sub(besideY, dy), by = f32x4.sub(number(1), f32x4.sub(belowY, dy))
+      const wide = f32x4.pmax(f32x4.add(f32x4.mul(ax, ax), f32x4.mul(bx, bx)), f32x4.add(f32x4.mul(ay, ay), f32x4.mul(by, by)))
+      const xs = f32x4.add(f32x4.splat(x as f32), f32x4(0.5, 1.5, 2.5, 3.5))
+      const u = f32x4.sub(f32x4.sub(xs, dx), number(0)), v = f32x4.sub(f32x4.sub(f32x4.splat((y as f32) + 0.5), dy), number(0))
+      const wholeX = f32x4.floor(u), wholeY = f32x4.floor(v)
+      const ix = i32x4.trunc_sat_f32x4_s(wholeX), iy = i32x4.trunc_sat_f32x4_s(wholeY)
+      const one = i32x4.splat(1)
+      const isInside = v128.and(
+        v128.and(i32x4.ge_s(ix, one), i32x4.lt_s(ix, i32x4.splat(width - 2))),
+        v128.and(i32x4.ge_s(iy, one), i32x4.lt_s(iy, i32x4.splat(height - 2))),
+      )
+      if (i32x4.all_true(v128.and(isInside, f32x4.le(wide, number(5))))) {
+        const tx = f32x4.sub(u, wholeX), ty = f32x4.sub(v, wholeY)
+        const restX = f32x4.sub(number(1), tx), restY = f32x4.sub(number(1), ty)
+        const w0 = outer(tx, restX), w1 = inner(tx), w2 = inner(restX), w3 = outer(restX, tx)
+        const h0 = outer(ty, restY), h1 = inner(ty), h2 = inner(restY), h3 = outer(restY, ty)
+        const at4 = i32x4.add(i32x4.mul(i32x4.sub(iy, one), i32x4.splat(width)), i32x4.sub(ix, one))
+        const target = out + (i << 2)
+        sixteen(target, src, i32x4.extract_lane(at4, 0), 0, stride, w0, w1, w2, w3, h0, h1, h2, h3)
+        sixteen(target, src, i32x4.extract_lane(at4, 1), 1, stride, w0, w1, w2, w3, h0, h1, h2, h3)
+        sixteen(target, src, i32x4.extract_lane(at4, 2), 2, stride, w0, w1, w2, w3, h0, h1, h2, h3)
+        sixteen(target, src, i32x4.extract_lane(at4, 3), 3, stride, w0, w1, w2, w3, h0, h1, h2, h3)
+      } else for (let k = 0; k < 4; k++) warpOne(out, src, right, down, hold, weights, edge, width, height, x + k, y)
+      x += 4
     }
+    for (; x < width; x++) warpOne(out, src, right, down, hold, weights, edge, width, height, x, y)
   }
 }

@@ -19,17 +19,20 @@ export interface NoisePart {
 export const warpEdges = ['empty', 'stretched', 'mirrored'] as const
 export type WarpEdge = (typeof warpEdges)[number]
 
+/** Where pixels go: how far to the right, and how far down, in pixels. Two pictures of one channel. */
+export interface Ways {
+  readonly right: Picture
+  readonly down: Picture
+}
+
 export interface WarpKernels {
+  /** Ways by noise, the sum of its parts. Pixel (0, 0) of `out` is pixel `corner` of the frame. */
+  noiseWay(out: Ways, parts: readonly NoisePart[], corner: readonly [number, number]): void
   /**
-   * A field of ways, the sum of its parts: red is how far to the right in pixels, green how far down. Pixel (0, 0) of `out` is
-   * pixel `corner` of the frame.
-   */
-  noiseWay(out: Picture, parts: readonly NoisePart[], corner: readonly [number, number]): void
-  /**
-   * Every pixel of `src` goes the way of the field: out(p) = src(p − way(p) · (1 − hold(p))), between pixels by Catmull–Rom. Where
+   * Every pixel of `src` goes its way: out(p) = src(p − way(p) · (1 − hold(p))), between pixels by Catmull–Rom. Where
    * the picture is squeezed the filter grows with it, from a fifth on and to 16 times its width. `out` is not `src`.
    */
-  warp(out: Picture, src: Picture, field: Picture, hold: Picture | undefined, edge: WarpEdge): void
+  warp(out: Picture, src: Picture, ways: Ways, hold: Picture | undefined, edge: WarpEdge): void
 }
 
 const cubic = (x: number) => {
@@ -50,7 +53,7 @@ function edged(i: number, n: number, edge: WarpEdge): number | undefined {
 /** The plain twins. */
 export const plainWarp: WarpKernels = {
   noiseWay(out, parts, corner) {
-    const { width, height } = out
+    const { width, height } = out.right
     for (let i = 0; i < width * height; i++) {
       let [dx, dy] = [0, 0]
       for (const { frequency, from, value, slopes } of parts) {
@@ -61,13 +64,14 @@ export const plainWarp: WarpKernels = {
         dx += value[0] * n + slopes[0] * down
         dy += value[1] * n + slopes[1] * across
       }
-      out.data.set([dx, dy, 0, 0], i * 4)
+      out.right.data[i] = dx
+      out.down.data[i] = dy
     }
   },
-  warp(out, src, field, hold, edge) {
+  warp(out, src, ways, hold, edge) {
     const { width, height } = src
     const way = (x: number, y: number) =>
-      [0, 1].map((c) => field.data[(y * width + x) * 4 + c]! * (1 - (hold?.data[y * width + x] ?? 0))) as [number, number] // prettier-ignore
+      [ways.right, ways.down].map(({ data }) => data[y * width + x]! * (1 - (hold?.data[y * width + x] ?? 0))) as [number, number] // prettier-ignore
     /** How a way changes by one step right or down, from the neighbour that there is. */
     const change = (x: number, y: number, c: 0 | 1, right: boolean) => {
       const here = way(x, y)[c]
@@ -101,18 +105,16 @@ export const plainWarp: WarpKernels = {
 }
 
 export const fastWarp = ({ run, withScratch, withDoubles }: KernelCalls): WarpKernels => ({
-  noiseWay: (out, parts, corner) => {
+  noiseWay: ({ right, down }, parts, corner) => {
     const numbers = parts.flatMap(({ frequency, from, value, slopes }) => [frequency, ...from, ...value, ...slopes]) // prettier-ignore
-    withScratch(out.width * 8 + 16, (scratch) => {
-      withDoubles(numbers, (at) => {
-        run('noiseWay', out, out.at, at, parts.length, scratch, out.width * 8 + 16, ...corner, out.width)
-      })
+    withDoubles(numbers, (at) => {
+      run('noiseWay', right, right.at, down.at, at, parts.length, ...corner, right.width)
     })
   },
-  warp: (out, src, field, hold, edge) => {
+  warp: (out, src, { right, down }, hold, edge) => {
     const bytes = 80 * 4
     withScratch(bytes, (scratch) => {
-      const at = [out.at, src.at, field.at, hold?.at ?? 0, scratch, bytes] as const
+      const at = [out.at, src.at, right.at, down.at, hold?.at ?? 0, scratch, bytes] as const
       run('warp', out, ...at, warpEdges.indexOf(edge), src.width, src.height)
     })
   },
