@@ -25,6 +25,7 @@ export default tseslint.config(
       '**/*.gen.ts',
       'src/core/kernels/assembly',
       'demo/assembly',
+      'src/core/formats/assembly',
       'next-env.d.ts',
     ],
   },

@@ -1,6 +1,8 @@
 // The stand-in renderer: makes the frames of the demo shot as an outside renderer would deliver them.
 //   node dist/stand-in.mjs --frames 1-1 --size 960x540 --out FOLDER [--beside FILE]
-// With --beside it works in the background, and rests while FILE is being touched.
+// With --beside it works in the background: with what the processors have left, or, where the system knows no such thing, at the lowest
+// priority and resting while FILE is being touched.
+import { spawnSync } from 'node:child_process'
 import { once } from 'node:events'
 import { existsSync, mkdirSync, renameSync, statSync, writeFileSync } from 'node:fs'
 import { availableParallelism, setPriority } from 'node:os'
@@ -114,6 +116,13 @@ async function renderAll(jobs: readonly FrameJob[]): Promise<void> {
   await Promise.all(threads.map((thread) => thread.terminate()))
 }
 
+/** Has this process run only where nobody else wants a processor (sched(7), SCHED_IDLE). Gives back whether the system does so. */
+function yieldToAll(): boolean {
+  setPriority(19)
+  const { status } = spawnSync('chrt', ['--all-tasks', '--idle', '--pid', '0', String(process.pid)])
+  return status === 0
+}
+
 async function main(): Promise<void> {
   const { values } = parseArgs({
     options: {
@@ -126,8 +135,8 @@ async function main(): Promise<void> {
   const [first = 1, last = first] = values.frames.split('-').map(Number)
   const [width = 960, height = 540] = values.size.split('x').map(Number)
   mkdirSync(values.out, { recursive: true })
-  // Beside people at work: only when nobody else wants the processors, and not at all while they change something.
-  if (values.beside) setPriority(19)
+  // Beside people at work: only when nobody else wants the processors; where that is not sure, not at all while they change something.
+  const signOfWork = values.beside && !yieldToAll() ? values.beside : undefined
   const jobs: FrameJob[] = []
   for (let frame = first; frame <= last; frame++) {
     const number = String(frame).padStart(4, '0')
@@ -136,7 +145,7 @@ async function main(): Promise<void> {
       if (!existsSync(path)) deliver(path, await sharp(Buffer.from(svg)).png().toBuffer())
     }
     const path = join(values.out, `grotto.${number}.exr`)
-    if (!existsSync(path)) jobs.push({ frame, width, height, signOfWork: values.beside, path })
+    if (!existsSync(path)) jobs.push({ frame, width, height, signOfWork, path })
   }
   await renderAll(jobs)
 }

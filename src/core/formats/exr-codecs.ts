@@ -1,4 +1,5 @@
 import { unzlibSync, zlibSync } from 'fflate'
+import { withCodec } from './codec.ts'
 
 /** zlib streams: the server has a faster one than a browser, so it is handed in. */
 export interface Zlib {
@@ -13,51 +14,30 @@ export const portableZlib: Zlib = {
   deflate: (bytes) => zlibSync(bytes, { level: 4 }),
 }
 
-const isLittleEndian = new Uint8Array(Uint16Array.of(1).buffer)[0] === 1
+/**
+ * Undoes the split into even and odd bytes and the differences that RLE and ZIP pack. What it gives back lies in the codecs' memory: it
+ * holds until the next piece of their work, and is to be copied from before.
+ */
+export function restoredBytes(packed: Uint8Array): Uint8Array {
+  return withCodec(({ codec, put, room }) => {
+    const [from, to] = [put(packed), room(packed.length)]
+    codec.restoreBytes(to, from, packed.length)
+    return new Uint8Array(codec.memory.buffer, to, packed.length)
+  })
+}
 
-/** Undoes the split into even and odd bytes and the differences that RLE and ZIP pack. */
-export function restoreBytes(packed: Uint8Array): Uint8Array {
-  const count = packed.length
-  const out = new Uint8Array(count)
-  const middle = (count + 1) >> 1
-  // One sum runs through both halves. Where the second begins is known first, so that both run at once and a word is written at a time.
-  let [even, odd] = [128, 128]
-  for (let i = 0; i < middle; i++) odd += packed[i]!
-  odd = (odd - 128 * middle) & 255
-  const pairs = count >> 1
-  if (isLittleEndian) {
-    const words = new Uint16Array(out.buffer, 0, pairs)
-    for (let i = 0; i < pairs; i++) {
-      even = (even + packed[i]! + 128) & 255
-      odd = (odd + packed[middle + i]! + 128) & 255
-      words[i] = even | (odd << 8)
-    }
-  } else
-    for (let i = 0; i < pairs; i++) {
-      out[2 * i] = even = (even + packed[i]! + 128) & 255
-      out[2 * i + 1] = odd = (odd + packed[middle + i]! + 128) & 255
-    }
-  if (count & 1) out[count - 1] = even + packed[middle - 1]! + 128
-  return out
+/** As `restoredBytes`, to keep. */
+export function restoreBytes(packed: Uint8Array): Uint8Array<ArrayBuffer> {
+  return new Uint8Array(restoredBytes(packed))
 }
 
 /** The inverse of restoreBytes. */
-export function splitBytes(bytes: Uint8Array): Uint8Array {
-  const count = bytes.length
-  const out = new Uint8Array(count)
-  const middle = (count + 1) >> 1
-  let before = 128
-  for (let o = 0, i = 0; o < middle; o++, i += 2) {
-    const byte = bytes[i]!
-    out[o] = byte - before + 128
-    before = byte
-  }
-  for (let o = middle, i = 1; o < count; o++, i += 2) {
-    const byte = bytes[i]!
-    out[o] = byte - before + 128
-    before = byte
-  }
-  return out
+export function splitBytes(bytes: Uint8Array): Uint8Array<ArrayBuffer> {
+  return withCodec(({ codec, put, room, take }) => {
+    const [from, to] = [put(bytes), room(bytes.length)]
+    codec.splitBytes(to, from, bytes.length)
+    return take(to, bytes.length)
+  })
 }
 
 /** Run lengths: a count below 0 is followed by that many bytes as they are, others by one byte to repeat. */

@@ -91,8 +91,9 @@ export function encodeHuffman(values: Uint16Array): Uint8Array {
   const lengths = codeLengths(counts)
   const code = canonicalCode(lengths)
   const codes = new Float64Array(symbols)
-  code.symbols.forEach((those, length) => {
-    those.forEach((symbol, i) => (codes[symbol] = code.first[length]! + i))
+  code.ordered.forEach((symbol, i) => {
+    const length = lengths[symbol]!
+    codes[symbol] = code.first[length]! + i - code.starts[length]!
   })
 
   const table = new BitWriter()

@@ -1,3 +1,5 @@
+import { withCodec, type Desk } from './codec.ts'
+
 // The canonical Huffman code of 16-bit symbols that PIZ and DWA share. Source: OpenEXR file layout.
 
 export const symbols = 65537
@@ -38,33 +40,46 @@ function readLengths(
   return { lengths, end: at }
 }
 
-/** A canonical code: symbols by length, and the code of the first of each. Codes exceed 32 bits, so they are numbers. */
+/** A canonical code: the first code of each length, and where its symbols begin in `ordered`; one more start at the end. */
 export interface Code {
   readonly first: Float64Array
-  readonly symbols: readonly (readonly number[])[]
+  readonly starts: Uint32Array
+  readonly ordered: Uint32Array
 }
 
 /** Shorter codes have higher values than the beginnings of longer ones; within a length, codes rise with symbols. */
 export function canonicalCode(lengths: Uint8Array): Code {
-  const symbols = Array.from({ length: longest + 1 }, (): number[] => [])
+  const starts = new Uint32Array(longest + 2)
+  for (const length of lengths) if (length > 0) starts[length + 1]!++
+  for (let length = 1; length <= longest; length++) starts[length + 1]! += starts[length]!
+  const ordered = new Uint32Array(starts[longest + 1]!)
+  const next = starts.slice()
   lengths.forEach((length, symbol) => {
-    if (length > 0) symbols[length]!.push(symbol)
+    if (length > 0) ordered[next[length]!++] = symbol
   })
+  // Codes exceed 32 bits, so they are numbers.
   const first = new Float64Array(longest + 1)
   let code = 0
   for (let length = longest; length > 0; length--) {
     first[length] = code
-    code = Math.floor((code + symbols[length]!.length) / 2)
+    code = Math.floor((code + starts[length + 1]! - starts[length]!) / 2)
   }
-  return { first, symbols }
+  return { first, starts, ordered }
 }
 
-/**
- * Decodes exactly `count` 16-bit values; undefined where the data do not fit. The last symbol of the table stands for
- * a run: eight bits follow that say how often the value before it is repeated.
- */
-export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | undefined {
-  if (count === 0) return new Uint16Array()
+/** What is read before the values themselves. */
+export interface Coded extends Code {
+  /** Short codes: symbol << 6 | length by their first bits; 0 where a longer one begins. */
+  readonly short: Int32Array
+  /** The symbol that stands for a run: eight bits follow that say how often the value before it is repeated. */
+  readonly run: number
+  /** The values' codes, 16 bytes of zeros behind them; and how many bits count. */
+  readonly stream: Uint8Array
+  readonly end: number
+}
+
+/** Reads the tables in front of coded values; undefined where they can not be. */
+export function readCoded(bytes: Uint8Array): Coded | undefined {
   if (bytes.length < 20) return undefined
   const view = new DataView(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   const [first, last, , bitCount] = [0, 4, 8, 12].map((o) => view.getUint32(o, true)) as [
@@ -77,52 +92,34 @@ export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | u
   const table = readLengths(bytes.subarray(20), first, last)
   if (!table) return undefined
   const code = canonicalCode(table.lengths)
-  // Short codes by table; 0 where a longer one begins.
   const short = new Int32Array(1 << tableBits)
   for (let length = 1; length <= tableBits; length++)
-    for (const [i, symbol] of code.symbols[length]!.entries()) {
-      const from = (code.first[length]! + i) * 2 ** (tableBits - length)
+    for (let i = code.starts[length]!; i < code.starts[length + 1]!; i++) {
+      const from = (code.first[length]! + i - code.starts[length]!) * 2 ** (tableBits - length)
       if (from >= short.length) return undefined
-      short.fill((symbol << 6) | length, from, from + 2 ** (tableBits - length))
+      short.fill((code.ordered[i]! << 6) | length, from, from + 2 ** (tableBits - length))
     }
-  const stream = bytes.subarray(20 + table.end)
-  const end = Math.min(bitCount, stream.length * 8)
-  // Zeros behind the end, so that looking ahead needs no check.
-  const data = new Uint8Array(stream.length + 16)
-  data.set(stream)
-  const out = new Uint16Array(count)
-  let [o, at] = [0, 0]
-  /** Up to 24 bits from a place in the stream; 0 beyond its end. */
-  const peek = (place: number, length: number) => {
-    const byte = place >> 3
-    const word = (data[byte]! << 24) | (data[byte + 1]! << 16) | (data[byte + 2]! << 8) | data[byte + 3]!
-    return (word << (place & 7)) >>> (32 - length)
-  }
-  const codeAt = (place: number, length: number): number => {
-    if (length <= 24) return peek(place, length)
-    return peek(place, 24) * 2 ** (length - 24) + codeAt(place + 24, length - 24)
-  }
-  while (at < end && o < count) {
-    const entry = short[peek(at, tableBits)]!
-    let symbol = entry >> 6
-    let length = entry & 63
-    if (length === 0) {
-      length = tableBits + 1
-      while (length <= longest && codeAt(at, length) < code.first[length]!) length++
-      const found = code.symbols[length]?.[codeAt(at, length) - code.first[length]!]
-      if (found === undefined) return undefined
-      symbol = found
-    }
-    at += length
-    if (symbol !== last) {
-      out[o++] = symbol
-      continue
-    }
-    const repeat = peek(at, 8)
-    at += 8
-    if (o === 0 || o + repeat > count) return undefined
-    out.fill(out[o - 1]!, o, o + repeat)
-    o += repeat
-  }
-  return o === count ? out : undefined
+  const packed = bytes.subarray(20 + table.end)
+  const stream = new Uint8Array(packed.length + 16)
+  stream.set(packed)
+  return { ...code, short, run: last, stream, end: Math.min(bitCount, packed.length * 8) }
+}
+
+/** Decodes exactly `count` 16-bit values to a place of the codecs' memory; false where the data do not fit. */
+export function decodeTo(at: number, count: number, coded: Coded, { codec, put }: Desk): boolean {
+  const first = put(BigUint64Array.from(coded.first, BigInt))
+  const [stream, short] = [put(coded.stream), put(coded.short)]
+  const [starts, ordered] = [put(coded.starts), put(coded.ordered)]
+  return codec.decodeCodes(at, count, stream, coded.end, short, first, starts, ordered, coded.run) === count
+}
+
+/** Decodes exactly `count` 16-bit values; undefined where the data do not fit. */
+export function decodeHuffman(bytes: Uint8Array, count: number): Uint16Array | undefined {
+  if (count === 0) return new Uint16Array()
+  const coded = readCoded(bytes)
+  if (!coded) return undefined
+  return withCodec((desk) => {
+    const at = desk.room(count * 2)
+    return decodeTo(at, count, coded, desk) ? new Uint16Array(desk.take(at, count * 2).buffer) : undefined
+  })
 }

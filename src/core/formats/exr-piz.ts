@@ -1,4 +1,5 @@
-import { decodeHuffman } from './exr-huffman.ts'
+import { withCodec } from './codec.ts'
+import { decodeTo, readCoded } from './exr-huffman.ts'
 import { FormatError } from './format-error.ts'
 
 // PIZ: 16-bit values are mapped onto those that occur, spread by a Haar-like wavelet, and Huffman-coded.
@@ -11,74 +12,6 @@ export interface PizPlane {
   readonly width: number
   readonly height: number
   readonly words: number
-}
-
-/** Sum and difference of two values of fewer than 14 bits: the first in the upper, the second in the lower 16 bits. */
-function inverse14(low: number, high: number): number {
-  const h = (high << 16) >> 16
-  const a = ((low << 16) >> 16) + (h & 1) + (h >> 1)
-  return (a << 16) | ((a - h) & 0xffff)
-}
-
-/** The same in arithmetic modulo 2^16. */
-function inverse16(low: number, high: number): number {
-  const b = (low - (high >> 1)) & 0xffff
-  return ((high + b - 0x8000) << 16) | b
-}
-
-type Inverse = typeof inverse14
-
-/** The lines and columns of one level, by an inverse that is known when it is compiled: calls through a variable are slow. */
-const levelBy =
-  (inverse: Inverse) =>
-  (data: Uint16Array, from: number, nx: number, ox: number, ny: number, oy: number, p: number): void => {
-    const p2 = p * 2
-    const [ox1, oy1] = [ox * p, oy * p]
-    let y = 0
-    for (; y <= ny - p2; y += p2) {
-      let at = from + y * oy
-      let x = 0
-      for (; x <= nx - p2; x += p2, at += ox1 * 2) {
-        const left = inverse(data[at]!, data[at + oy1]!)
-        const right = inverse(data[at + ox1]!, data[at + ox1 + oy1]!)
-        const top = inverse(left >>> 16, right >>> 16)
-        const bottom = inverse(left & 0xffff, right & 0xffff)
-        data[at] = top >>> 16
-        data[at + ox1] = top
-        data[at + oy1] = bottom >>> 16
-        data[at + ox1 + oy1] = bottom
-      }
-      if (nx & p) {
-        const both = inverse(data[at]!, data[at + oy1]!)
-        data[at] = both >>> 16
-        data[at + oy1] = both
-      }
-    }
-    if (ny & p)
-      for (let x = 0; x <= nx - p2; x += p2) {
-        const at = from + y * oy + x * ox
-        const both = inverse(data[at]!, data[at + ox1]!)
-        data[at] = both >>> 16
-        data[at + ox1] = both
-      }
-  }
-// Each compiled from its own source, so that each has its own inverse inside.
-const level14 = levelBy((low, high) => inverse14(low, high))
-const level16 = levelBy((low, high) => inverse16(low, high))
-
-function inverseWavelet(
-  data: Uint16Array,
-  from: number,
-  nx: number,
-  ox: number,
-  ny: number,
-  oy: number,
-  most: number,
-): void {
-  const level = most < 1 << 14 ? level14 : level16
-  let p = 1
-  while (p <= Math.min(nx, ny)) p <<= 1
-  for (p >>= 2; p >= 1; p >>= 1) level(data, from, nx, ox, ny, oy, p)
 }
 
 /** Unpacks a chunk to its planes, one after the other. Throws FormatError with the chunk's place. */
@@ -108,14 +41,20 @@ export function unpackPiz(packed: Uint8Array, planes: readonly PizPlane[], offse
   at += 4
   if (at + length > packed.length) fail('is cut short')
   const total = planes.reduce((sum, p) => sum + p.width * p.height * p.words, 0)
-  const data = decodeHuffman(packed.subarray(at, at + length), total)
-  if (!data) return fail('does not unpack')
-  let from = 0
-  for (const { width, height, words } of planes) {
-    for (let word = 0; word < words; word++)
-      inverseWavelet(data, from + word, width, words, height, width * words, count - 1)
-    from += width * height * words
-  }
-  for (let i = 0; i < data.length; i++) data[i] = values[data[i]!]!
-  return data
+  if (total === 0) return new Uint16Array()
+  const coded = readCoded(packed.subarray(at, at + length))
+  if (!coded) return fail('does not unpack')
+  return withCodec((desk) => {
+    const { codec } = desk
+    const data = desk.room(total * 2)
+    const table = desk.put(values)
+    if (!decodeTo(data, total, coded, desk)) return fail('does not unpack')
+    let from = data
+    for (const { width, height, words } of planes) {
+      codec.inverseWavelet(from, width, height, words, count - 1 < 1 << 14 ? 1 : 0)
+      from += width * height * words * 2
+    }
+    codec.lookUp(data, total, table)
+    return new Uint16Array(desk.take(data, total * 2).buffer)
+  })
 }

@@ -1,5 +1,5 @@
 import { ByteReader } from './byte-reader.ts'
-import { portableZlib, restoreBytes, unpackRuns, type Zlib } from './exr-codecs.ts'
+import { portableZlib, restoredBytes, unpackRuns, type Zlib } from './exr-codecs.ts'
 import {
   bytesPerValue,
   linesPerChunk,
@@ -130,11 +130,11 @@ function unpack(
     case 'rle': {
       const bytes = unpackRuns(packed, size)
       if (!bytes) throw new FormatError('exr', at, 'a run-length chunk does not unpack to its size')
-      return restoreBytes(bytes)
+      return restoredBytes(bytes)
     }
     case 'zips':
     case 'zip':
-      return restoreBytes(inflate(size))
+      return restoredBytes(inflate(size))
     case 'piz': {
       const planes = part.channels.map((c) => ({ ...samplesIn(c, area), words: bytesPerValue[c.type] / 2 }))
       return planesToLines(part, area, new Uint8Array(unpackPiz(packed, planes, at).buffer), size)
@@ -175,13 +175,16 @@ function unpack(
   }
 }
 
-/** Copies the wanted channels of an unpacked chunk to their planes; the chunk has rows of all channels in turn. */
+/** Copies the wanted channels of an unpacked chunk to their planes; the chunk has rows of all channels in turn. Nothing of it is kept. */
 function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyMap<string, ExrPlane>): void {
   const [left, top] = part.dataWindow
-  // Chunks may begin at any byte; typed arrays may not. (`slice` of Node's own bytes would be no copy.)
-  const isOwn = bytes.byteOffset === 0 && bytes.buffer.byteLength === bytes.length
-  const buffer = isOwn ? (bytes.buffer as ArrayBuffer) : new Uint8Array(bytes).buffer
-  const view = new DataView(buffer)
+  const source = new Uint8Array(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+  const targets = new Map(
+    [...planes].map(([name, { values }]) => [
+      name,
+      new Uint8Array(values.buffer, values.byteOffset, values.byteLength),
+    ]),
+  )
   let at = 0
   for (let y = area.y0; y <= area.y1; y++)
     for (const channel of part.channels) {
@@ -192,17 +195,9 @@ function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyM
         const row = Math.floor(y / channel.ySampling) - Math.ceil(top / channel.ySampling)
         const column = Math.ceil(area.x0 / channel.xSampling) - Math.ceil(left / channel.xSampling)
         const start = row * plane.width + column
-        const { values } = plane
-        if (values instanceof Uint16Array && at % 2 === 0)
-          values.set(new Uint16Array(buffer, at, count), start)
-        else if (values instanceof Uint16Array)
-          for (let i = 0; i < count; i++) values[start + i] = view.getUint16(at + i * 2, true)
-        else {
-          // Through integers, so that the bits of a NaN stay what they are.
-          const words = new Uint32Array(values.buffer, start * 4, count)
-          if (at % 4 === 0) words.set(new Uint32Array(buffer, at, count))
-          else for (let i = 0; i < count; i++) words[i] = view.getUint32(at + i * 4, true)
-        }
+        // By bytes: chunks begin anywhere, and the bits of a NaN stay what they are.
+        const size = bytesPerValue[channel.type]
+        targets.get(channel.name)!.set(source.subarray(at, at + count * size), start * size)
       }
       at += count * bytesPerValue[channel.type]
     }

@@ -58,14 +58,31 @@ export function objectAt(block: PassBlock, masks: Masks, x: number, y: number): 
 /** All objects of a pass by falling share. */
 export function objectsIn(block: PassBlock, masks: Masks): ObjectShare[] {
   const shares = new Map<number, number>()
-  const add = (id: number, pixels: number) => {
-    if (id !== 0 && pixels > 0) shares.set(id, (shares.get(id) ?? 0) + pixels)
+  // Neighbours mostly show the same object: its sum is kept at hand until another one comes.
+  let [last, sum] = [0, 0]
+  const turnTo = (id: number) => {
+    if (last !== 0) shares.set(last, sum)
+    last = id
+    sum = shares.get(id) ?? 0
   }
   if (masks === 'ranked' && block.data instanceof Float32Array) {
     const { data } = block
     const bits = new Uint32Array(data.buffer, data.byteOffset, data.length)
-    for (let i = 0; i + 1 < data.length; i += 2) add(bits[i]!, data[i + 1]!)
-  } else for (const id of plainIds(block)) add(id, 1)
+    for (let i = 0; i + 1 < data.length; i += 2) {
+      const cover = data[i + 1]!
+      if (!(cover > 0)) continue
+      const id = bits[i]!
+      if (id === 0) continue
+      if (id !== last) turnTo(id)
+      sum += cover
+    }
+  } else
+    for (const id of plainIds(block)) {
+      if (id === 0) continue
+      if (id !== last) turnTo(id)
+      sum++
+    }
+  turnTo(0)
   return [...shares].map(([id, pixels]) => ({ id, pixels })).sort((a, b) => b.pixels - a.pixels)
 }
 

@@ -1,4 +1,5 @@
 import { halfTable } from '../picture/half.ts'
+import { withCodec } from './codec.ts'
 import { findDepthMiss, type DepthMiss } from './depth-miss.ts'
 import type { PassBlock } from './pass-block.ts'
 
@@ -83,12 +84,13 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
       if (Math.abs(Math.sqrt(sum) - 1) < 0.02) unit++
     }
   }
-  if (hasNonFinite(data))
-    for (let i = 0, c = 0; i < data.length; i++, c = c + 1 === channels ? 0 : c + 1) {
+  for (const [from, to] of partsWithNonFinite(data))
+    for (let i = from; i < to; i++) {
       const value = at(i)
       if (value - value === 0) continue
-      if (Number.isNaN(value)) found[c]!.nan++
-      else found[c]!.infinite++
+      const one = found[i % channels]!
+      if (Number.isNaN(value)) one.nan++
+      else one.infinite++
     }
   let miss: { found: DepthMiss | undefined } | undefined
   return {
@@ -106,16 +108,25 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
   }
 }
 
-/** Whether any value is infinite or no number. */
-function hasNonFinite(data: Uint16Array | Float32Array): boolean {
-  if (data instanceof Uint16Array) {
-    for (let i = 0; i < data.length; i++) if ((data[i]! & 0x7c00) === 0x7c00) return true
-    return false
-  }
-  // A sum of products with 0 is 0 unless a value is not finite.
-  let sum = 0
-  for (let i = 0; i < data.length; i++) sum += data[i]! * 0
-  return sum !== 0
+/** Values that are looked through at once. */
+const atOnce = 8192
+
+/** Parts of the data in which any value is infinite or no number. */
+function partsWithNonFinite(data: Uint16Array | Float32Array): [from: number, to: number][] {
+  const found: [number, number][] = []
+  const size = data.BYTES_PER_ELEMENT
+  const bytes = new Uint8Array(data.buffer, data.byteOffset, data.byteLength)
+  withCodec(({ codec, room }) => {
+    const at = room(atOnce * size)
+    const memory = new Uint8Array(codec.memory.buffer)
+    for (let from = 0; from < bytes.length; from += atOnce * size) {
+      const part = bytes.subarray(from, from + atOnce * size)
+      memory.set(part, at)
+      memory.fill(0, at + part.length, at + part.length + 16)
+      if (codec.anyNonFinite(at, part.length, size)) found.push([from / size, (from + part.length) / size])
+    }
+  })
+  return found
 }
 
 function alphaEvidence(count: number, step: number, at: (i: number) => number): AlphaEvidence {

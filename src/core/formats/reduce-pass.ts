@@ -1,5 +1,6 @@
 import type { PassFilter } from '../passes/pass-kind.ts'
 import { halfTable, numbersToHalves } from '../picture/half.ts'
+import { withCodec } from './codec.ts'
 import type { PassBlock } from './pass-block.ts'
 
 /**
@@ -36,32 +37,45 @@ export function reducePass(
   const height = Math.ceil((block.y + block.height) / factor) - y0
   const at = { width, height, x: x0, y: y0, channels }
   if (filter === 'pick' || (filter === 'ranks' && isHalf)) {
-    const picked = isHalf
+    const data = isHalf
       ? new Uint16Array(width * height * channels)
       : new Float32Array(width * height * channels)
-    // IDs are bits, not numbers: both sides are seen as words, so that no NaN is touched.
-    const words = (a: Uint16Array | Float32Array) =>
-      a instanceof Uint16Array ? a : new Uint32Array(a.buffer, a.byteOffset, a.length)
-    const [to, from] = [words(picked), words(data)]
-    const middle = factor >> 1
-    for (let y = 0; y < height; y++) {
-      const sy = Math.min(block.height - 1, Math.max(0, (y + y0) * factor + middle - block.y))
-      for (let x = 0; x < width; x++) {
-        const sx = Math.min(block.width - 1, Math.max(0, (x + x0) * factor + middle - block.x))
-        for (let c = 0; c < channels; c++)
-          to[(y * width + x) * channels + c] = from[(sy * block.width + sx) * channels + c]!
-      }
-    }
-    return { ...at, data: picked }
+    pickMiddles(data, block, { ...at, factor })
+    return { ...at, data }
   }
-  if (filter === 'ranks' && !isHalf) return joinedRanks(block, factor, frame, { width, height, x: x0, y: y0 })
+  if (filter === 'ranks' && data instanceof Float32Array)
+    return joinedRanks({ ...block, data }, factor, frame, { width, height, x: x0, y: y0 })
   const mean = new Float32Array(width * height * channels)
-  const sums: CellSums = { out: mean, width, block, shift: factor === 2 ? 1 : 2, x0, y0 }
-  if (data instanceof Uint16Array) sumHalves(sums, data)
-  else sumFloats(sums, data)
+  if (channels <= 4) sumCells(mean, block, { ...at, factor })
+  else sumManyChannels(mean, block, { ...at, factor })
   shareOut(mean, at, factor, frame)
   if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
   return { ...at, data: isHalf ? numbersToHalves(mean) : mean }
+}
+
+/** The summed cover of a cell that shows one object alone, as most do; 0 where there is another, or none. */
+function coverOfOne(
+  data: Float32Array,
+  ids: Uint32Array,
+  width: number,
+  channels: number,
+  left: number,
+  top: number,
+  factor: number,
+): number {
+  const id = ids[(top * width + left) * channels]!
+  if (id === 0) return 0
+  let sum = 0
+  for (let v = top; v < top + factor; v++) {
+    const row = (v * width + left) * channels
+    for (let p = row, end = row + factor * channels; p < end; p += channels) {
+      const cover = data[p + 1]!
+      if (ids[p] !== id || !(cover > 0)) return 0
+      for (let rank = p + 3; rank < p + channels; rank += 2) if (ids[rank] !== 0) return 0
+      sum += cover
+    }
+  }
+  return sum
 }
 
 /** More objects than this meet in no cell that counts. */
@@ -72,7 +86,7 @@ const mostRanks = 16
  * the coverage of any of them is the mean of its coverage. As many ranks as the fullest cell needs, at most 16.
  */
 function joinedRanks(
-  { channels, data, ...block }: PassBlock,
+  { channels, data, ...block }: PassBlock & { readonly data: Float32Array },
   factor: 2 | 4,
   frame: { readonly width: number; readonly height: number },
   at: { readonly width: number; readonly height: number; readonly x: number; readonly y: number },
@@ -91,22 +105,29 @@ function joinedRanks(
     for (let x = 0; x < width; x++, cell++) {
       const [left, right] = [(x + x0) * factor - block.x, (x + x0 + 1) * factor - block.x]
       let [count, last] = [0, 0]
-      for (let v = Math.max(0, top); v < bottom && v < block.height; v++)
-        for (let u = Math.max(0, left); u < right && u < block.width; u++)
-          for (let p = (v * block.width + u) * channels, end = p + channels - 1; p < end; p += 2) {
-            const cover = data[p + 1]!
-            const id = ids[p]!
-            if (!(cover > 0) || id === 0) continue
-            if (count === 0 || own[last] !== id) {
-              last = 0
-              while (last < count && own[last] !== id) last++
-              if (last === count) {
-                own[count] = id
-                sums[count++] = 0
+      const isWhole = left >= 0 && top >= 0 && right <= block.width && bottom <= block.height
+      const alone = isWhole ? coverOfOne(data, ids, block.width, channels, left, top, factor) : 0
+      if (alone > 0) {
+        own[0] = ids[(top * block.width + left) * channels]!
+        sums[0] = alone
+        count = 1
+      } else
+        for (let v = Math.max(0, top); v < bottom && v < block.height; v++)
+          for (let u = Math.max(0, left); u < right && u < block.width; u++)
+            for (let p = (v * block.width + u) * channels, end = p + channels - 1; p < end; p += 2) {
+              const cover = data[p + 1]!
+              const id = ids[p]!
+              if (!(cover > 0) || id === 0) continue
+              if (count === 0 || own[last] !== id) {
+                last = 0
+                while (last < count && own[last] !== id) last++
+                if (last === count) {
+                  own[count] = id
+                  sums[count++] = 0
+                }
               }
+              sums[last]! += cover
             }
-            sums[last]! += cover
-          }
       // The largest first; of two alike the one that was met first.
       for (let i = 1; i < count; i++) {
         const [id, sum] = [own[i]!, sums[i]!]
@@ -146,54 +167,78 @@ function joinedRanks(
   return { ...at, channels: ranks * 2, data: out }
 }
 
-/** Where values are summed by cells of 2 to the power of `shift` pixels; the first cell is (x0, y0), rows have `width` cells. */
-interface CellSums {
-  readonly out: Float32Array
+/** The grid of cells that pixels come together in: factor × factor pixels each, the first at (x, y). */
+interface Cells {
   readonly width: number
-  readonly block: PassBlock
-  readonly shift: number
-  readonly x0: number
-  readonly y0: number
+  readonly height: number
+  readonly x: number
+  readonly y: number
+  readonly factor: number
 }
 
-// Two loops alike, one for each type of values: one loop for both types is three times slower. A channel at a time: its sum
-// of a cell's row stays in a register. Sums are of single precision, as those of the engine are, which gives the same bits.
-function sumFloats({ out, width, block, shift, x0, y0 }: CellSums, data: Float32Array): void {
-  const { channels } = block
-  for (let sy = 0; sy < block.height; sy++) {
-    const row = (((sy + block.y) >> shift) - y0) * width
-    for (let c = 0; c < channels; c++)
-      for (let sx = 0, i = sy * block.width * channels + c; sx < block.width;) {
-        const cell = (sx + block.x) >> shift
-        const end = Math.min(block.width, ((cell + 1) << shift) - block.x)
-        const o = (row + cell - x0) * channels + c
-        let sum = out[o]!
-        for (; sx < end; sx++, i += channels) {
-          const value = data[i]!
-          if (value - value === 0) sum = Math.fround(sum + value)
-        }
-        out[o] = sum
-      }
-  }
+const bytesOf = (a: ArrayBufferView) => new Uint8Array(a.buffer, a.byteOffset, a.byteLength)
+
+/** Takes the pixel in the middle of each cell as it is: by its bytes, so that no bits of an ID are touched. */
+function pickMiddles(out: Uint16Array | Float32Array, block: PassBlock, cells: Cells): void {
+  const { channels, data } = block
+  const { width, height, x: x0, y: y0, factor } = cells
+  const middle = factor >> 1
+  const held = (cell: number, first: number, side: number) =>
+    Math.min(side - 1, Math.max(0, cell * factor + middle - first))
+  const places = Int32Array.from({ length: width }, (_, x) => held(x + x0, block.x, block.width) * channels)
+  const size = data.BYTES_PER_ELEMENT
+  const [row, outRow] = [block.width * channels * size, width * channels * size]
+  const [from, to] = [bytesOf(data), bytesOf(out)]
+  withCodec(({ codec, put, room }) => {
+    const [at, target, source] = [put(places), room(outRow), room(row)]
+    const memory = new Uint8Array(codec.memory.buffer)
+    for (let y = 0; y < height; y++) {
+      const sy = held(y + y0, block.y, block.height)
+      memory.set(from.subarray(sy * row, (sy + 1) * row), source)
+      codec.pick(target, source, at, width, channels, size)
+      to.set(memory.subarray(target, target + outRow), y * outRow)
+    }
+  })
 }
 
-function sumHalves({ out, width, block, shift, x0, y0 }: CellSums, data: Uint16Array): void {
-  const { channels } = block
-  const values = halfTable()
-  for (let sy = 0; sy < block.height; sy++) {
-    const row = (((sy + block.y) >> shift) - y0) * width
-    for (let c = 0; c < channels; c++)
-      for (let sx = 0, i = sy * block.width * channels + c; sx < block.width;) {
-        const cell = (sx + block.x) >> shift
-        const end = Math.min(block.width, ((cell + 1) << shift) - block.x)
-        const o = (row + cell - x0) * channels + c
-        let sum = out[o]!
-        for (; sx < end; sx++, i += channels) {
-          const code = data[i]!
-          if ((code & 0x7c00) !== 0x7c00) sum = Math.fround(sum + values[code]!)
-        }
-        out[o] = sum
-      }
+/**
+ * Sums of the pixels of each cell, row after row and pixel after pixel, in single precision, as those of the engine are, which gives the same
+ * bits. What is not finite counts as 0.
+ */
+function sumCells(out: Float32Array, block: PassBlock, { width, x: x0, y: y0, factor }: Cells): void {
+  const { channels, data } = block
+  const shift = factor === 2 ? 1 : 2
+  const row = block.width * channels * data.BYTES_PER_ELEMENT
+  const outRow = width * channels
+  const first = (x0 + 1) * factor - block.x
+  const from = bytesOf(data)
+  withCodec(({ codec, room }) => {
+    const [source, target] = [room(row), room(outRow * 4)]
+    const memory = new Uint8Array(codec.memory.buffer)
+    const sums = new Float32Array(codec.memory.buffer, target, outRow)
+    const sum = data instanceof Uint16Array ? codec.sumHalves : codec.sumFloats
+    for (let sy = 0; sy < block.height; sy++) {
+      const cell = ((sy + block.y) >> shift) - y0
+      if (sy === 0 || (sy + block.y) % factor === 0) sums.fill(0)
+      memory.set(from.subarray(sy * row, (sy + 1) * row), source)
+      sum(target, source, block.width, channels, first, shift)
+      if (sy + 1 === block.height || (sy + 1 + block.y) % factor === 0) out.set(sums, cell * outRow)
+    }
+  })
+}
+
+/** As `sumCells`, of any number of channels. */
+function sumManyChannels(out: Float32Array, block: PassBlock, { width, x: x0, y: y0, factor }: Cells): void {
+  const { channels, data } = block
+  const halves = data instanceof Uint16Array ? halfTable() : undefined
+  for (let p = 0, i = 0; p < block.width * block.height; p++) {
+    const [x, y] = [p % block.width, Math.floor(p / block.width)]
+    const row = Math.floor((y + block.y) / factor) - y0
+    const cell = (row * width + Math.floor((x + block.x) / factor) - x0) * channels
+    for (let c = 0; c < channels; c++, i++) {
+      const value = halves ? halves[data[i]!]! : data[i]!
+      if (value - value === 0) out[cell + c] = out[cell + c]! + value
+    }
   }
 }
 

@@ -12,6 +12,7 @@ import { workingSpace } from '../../core/colour/working.ts'
 import { windowSize, type ExrPart } from '../../core/formats/exr-header.ts'
 import type { ExrPlane } from '../../core/formats/exr-read.ts'
 import { atFullSize, chromaToRgb, sampleOf } from '../../core/formats/exr-subsampled.ts'
+import { interleavePlanes } from '../../core/formats/interleave.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
 import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
 import { rulesOf } from '../../core/passes/passes.ts'
@@ -58,20 +59,15 @@ function interleave(planes: readonly ExrPlane[], part: ExrPart): PassBlock {
   const data = isHalf
     ? new Uint16Array(width * height * channels)
     : new Float32Array(width * height * channels)
-  for (const [c, plane] of planes.entries()) {
-    const { values } = plane
-    if (isHalf) spread(data as Uint16Array, values as Uint16Array, c, channels)
-    else if (values instanceof Float32Array) {
-      // By words: an ID may be the bits of a float that is no number.
-      spread(new Uint32Array(data.buffer), new Uint32Array(values.buffer), c, channels)
-    } else for (let i = 0; i < width * height; i++) data[i * channels + c] = sampleOf(plane, i)
-  }
+  if (isHalf || planes.every((p) => p.values instanceof Float32Array))
+    interleavePlanes(
+      data,
+      planes.map((p) => p.values),
+    )
+  else
+    for (const [c, plane] of planes.entries())
+      for (let i = 0; i < width * height; i++) data[i * channels + c] = sampleOf(plane, i)
   return { width, height, ...origin, channels, data }
-}
-
-/** Puts the values of one channel at its places among those of all. */
-function spread<T extends Uint16Array | Uint32Array>(to: T, from: T, c: number, channels: number): void {
-  for (let i = 0, o = c; i < from.length; i++, o += channels) to[o] = from[i]!
 }
 
 /** What the chromaticities of a part mean: as its header says, else Rec.709 (OpenEXR: "Standard Attributes"). */

@@ -1,0 +1,9 @@
+// @ts-nocheck: AssemblyScript, checked by its own compiler
+export { restoreBytes, splitBytes } from './bytes'
+export { decodeCodes, inverseWavelet, lookUp } from './piz'
+export { anyNonFinite, interleave, pick, sumFloats, sumHalves } from './cells'
+
+/** Where memory is free from on, which the caller shares out. */
+export function freeFrom(): usize {
+  return __heap_base
+}
