@@ -19,13 +19,14 @@ function channel(
 ): ExrChannelData {
   const count = data.length / stride
   const values = new Float32Array(count)
-  for (let i = 0, from = at; i < count; i++, from += stride) values[i] = data[from]!
-  // What is infinite stays so.
-  if (stepsPerUnit > 0)
-    for (let i = 0; i < count; i++) values[i] = Math.round(values[i]! * stepsPerUnit) / stepsPerUnit
-  if (type === 'float') return { name, type, values }
-  for (let i = 0; i < count; i++) values[i] = Math.min(65504, Math.max(-65504, values[i]!))
-  return { name, type, values: numbersToHalves(values) }
+  const most = type === 'half' ? 65504 : Infinity
+  // A number this large leaves whole steps only, which is quicker than rounding; what is larger has none that are finer.
+  const whole = stepsPerUnit > 0 ? (1.5 * 2 ** 52) / stepsPerUnit : 0
+  for (let i = 0, from = at; i < count; i++, from += stride) {
+    const value = data[from]!
+    values[i] = value > most ? most : value < -most ? -most : value + whole - whole
+  }
+  return type === 'float' ? { name, type, values } : { name, type, values: numbersToHalves(values) }
 }
 
 /** All passes of a frame as one EXR with layers: distances to 2 mm, movement to 1/128 pixel; object masks as Cryptomatte of two levels (four ranks). */

@@ -130,8 +130,8 @@ export function renderRows(
       return tracer.bundle(lens.eye, way, tile * Math.SQRT1_2 * 1.01 * lens.scale)
     })
   }
-  const line = (y: number): Samples => {
-    const made = new Float64Array(width * sample.size)
+  /** Traces a row into samples of an earlier one. */
+  const line = (made: Samples, y: number): Samples => {
     if (y < 0 || y >= height) return made
     enterRow(y)
     for (let x = 0; x < width; x++)
@@ -144,13 +144,15 @@ export function renderRows(
       )
     return made
   }
+  const emptyLine = () => new Float64Array(width * sample.size)
   /** The samples of one pixel: through its centre, and four more. */
   const samples = new Float64Array(5 * sample.size)
-  let above = line(y0 - 1)
-  let current = line(y0)
+  let above = line(emptyLine(), y0 - 1)
+  let current = line(emptyLine(), y0)
+  let spare: Samples = emptyLine()
   for (let y = y0; y < y1; y++) {
     beforeRow()
-    const below = line(y + 1)
+    const below = line(spare, y + 1)
     for (let x = 0; x < width; x++) {
       const at = x * sample.size
       const isEdge =
@@ -183,6 +185,7 @@ export function renderRows(
         rows.depth[pixel] = here.depth
       } else rows.depth[pixel] = Infinity
     }
+    spare = above
     above = current
     current = below
   }
