@@ -25,7 +25,7 @@ export default tseslint.config(
       '**/*.gen.ts',
       'src/core/kernels/assembly',
       'demo/assembly',
-      'src/core/formats/assembly',
+      'src/core/codec/assembly',
       'next-env.d.ts',
     ],
   },

@@ -79,8 +79,8 @@ function work({ frame, width, height, signOfWork, path, shared }: Job, tracer: T
 
 type FrameJob = Job & { readonly path: string }
 
-/** Renders frames with all processors: a frame on each, or one on all where there are fewer frames than processors. */
-async function renderAll(jobs: readonly FrameJob[]): Promise<void> {
+/** Renders frames with all processors: a frame on each, or one on all where there are fewer frames than processors. `before` comes before each. */
+async function renderAll(jobs: readonly FrameJob[], before: (job: FrameJob) => Promise<void>): Promise<void> {
   const threads = Array.from(
     { length: availableParallelism() },
     () => new Worker(fileURLToPath(import.meta.url)),
@@ -94,6 +94,7 @@ async function renderAll(jobs: readonly FrameJob[]): Promise<void> {
   }
   if (jobs.length < threads.length)
     for (const job of jobs) {
+      await before(job)
       const started = performance.now()
       const rows = emptyRows(job.width * job.height)
       const next = new Int32Array(new SharedArrayBuffer(4))
@@ -106,6 +107,7 @@ async function renderAll(jobs: readonly FrameJob[]): Promise<void> {
     await Promise.all(
       threads.map(async (thread) => {
         for (let job = left.shift(); job; job = left.shift()) {
+          await before(job)
           const started = performance.now()
           await run(thread, job)
           say(job, started)
@@ -137,17 +139,20 @@ async function main(): Promise<void> {
   mkdirSync(values.out, { recursive: true })
   // Beside people at work: only when nobody else wants the processors; where that is not sure, not at all while they change something.
   const signOfWork = values.beside && !yieldToAll() ? values.beside : undefined
-  const jobs: FrameJob[] = []
-  for (let frame = first; frame <= last; frame++) {
-    const number = String(frame).padStart(4, '0')
+  const numberOf = (frame: number) => String(frame).padStart(4, '0')
+  const draw = async (frame: number) => {
     for (const { name, svg } of drawings(frame, width, height)) {
-      const path = join(values.out, `${name}.${number}.png`)
+      const path = join(values.out, `${name}.${numberOf(frame)}.png`)
       if (!existsSync(path)) deliver(path, await sharp(Buffer.from(svg)).png().toBuffer())
     }
-    const path = join(values.out, `grotto.${number}.exr`)
-    if (!existsSync(path)) jobs.push({ frame, width, height, signOfWork, path })
   }
-  await renderAll(jobs)
+  const jobs: FrameJob[] = []
+  for (let frame = first; frame <= last; frame++) {
+    const path = join(values.out, `grotto.${numberOf(frame)}.exr`)
+    if (existsSync(path)) await draw(frame)
+    else jobs.push({ frame, width, height, signOfWork, path })
+  }
+  await renderAll(jobs, ({ frame }) => draw(frame))
 }
 
 if (isMainThread) await main()

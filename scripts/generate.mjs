@@ -69,7 +69,7 @@ export function generateKernels() {
     '--enable simd,threads --sharedMemory --importMemory --initialMemory 16 --maximumMemory 65536'
   compile(at('src/core/kernels'), 'kernels', shared)
   compile(at('demo'), 'tracer', '--enable simd --initialMemory 896')
-  compile(at('src/core/formats'), 'codec', '--enable simd --initialMemory 4')
+  compile(at('src/core/codec'), 'codec', '--enable simd --initialMemory 4')
 }
 
 /** Lists every effect file in a registry module. */

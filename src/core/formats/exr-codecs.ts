@@ -1,5 +1,5 @@
 import { unzlibSync, zlibSync } from 'fflate'
-import { withCodec } from './codec.ts'
+import { withCodec } from '../codec/codec.ts'
 
 /** zlib streams: the server has a faster one than a browser, so it is handed in. */
 export interface Zlib {

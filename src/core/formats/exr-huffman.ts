@@ -1,4 +1,4 @@
-import { withCodec, type Desk } from './codec.ts'
+import { withCodec, type Desk } from '../codec/codec.ts'
 
 // The canonical Huffman code of 16-bit symbols that PIZ and DWA share. Source: OpenEXR file layout.
 

@@ -1,4 +1,4 @@
-import { withCodec } from './codec.ts'
+import { withCodec } from '../codec/codec.ts'
 import { decodeTo, readCoded } from './exr-huffman.ts'
 import { FormatError } from './format-error.ts'
 

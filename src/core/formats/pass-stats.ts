@@ -1,5 +1,5 @@
-import { halfTable } from '../picture/half.ts'
-import { withCodec } from './codec.ts'
+import { halfTable, numberToHalf } from '../picture/half.ts'
+import { withCodec } from '../codec/codec.ts'
 import { findDepthMiss, type DepthMiss } from './depth-miss.ts'
 import type { PassBlock } from './pass-block.ts'
 
@@ -98,7 +98,7 @@ export function passStats({ width, height, channels, data }: PassBlock): PassSta
     unitLength: vectors > 0 ? unit / vectors : 0,
     isWhole,
     distinct: seen.size,
-    alpha: channels === 4 ? alphaEvidence(count, step, at) : undefined,
+    alpha: channels === 4 ? alphaEvidence(data, count, step, at) : undefined,
     eightBit: colours > 0 ? coded / colours : 0,
     // Asked for only where the pass seems to be depth.
     get miss() {
@@ -129,10 +129,22 @@ function partsWithNonFinite(data: Uint16Array | Float32Array): [from: number, to
   return found
 }
 
-function alphaEvidence(count: number, step: number, at: (i: number) => number): AlphaEvidence {
+/** Codes of halves that stand for 0.05 and 0.95. */
+const [thinCode, thickCode] = [numberToHalf(0.05), numberToHalf(0.95)]
+
+/** Pixels of partial cover are few: the others are passed over by their codes. */
+function alphaEvidence(
+  data: PassBlock['data'],
+  count: number,
+  step: number,
+  at: (i: number) => number,
+): AlphaEvidence {
+  const codes = data instanceof Uint16Array ? data : undefined
   let [partial, above, thin, thinSum, thick, thickSum] = [0, 0, 0, 0, 0, 0]
   // Edges are thin: all pixels of small pictures, a denser sample of large ones.
   for (let p = 0; p < count; p += Math.max(1, step >> 3)) {
+    const code = codes?.[p * 4 + 3]
+    if (code !== undefined && (code < thinCode || code > thickCode)) continue
     const alpha = at(p * 4 + 3)
     if (!(alpha > 0.05 && alpha < 0.95)) continue
     partial++

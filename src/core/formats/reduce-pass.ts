@@ -1,6 +1,6 @@
 import type { PassFilter } from '../passes/pass-kind.ts'
 import { halfTable, numbersToHalves } from '../picture/half.ts'
-import { withCodec } from './codec.ts'
+import { withCodec } from '../codec/codec.ts'
 import type { PassBlock } from './pass-block.ts'
 
 /**
@@ -252,9 +252,13 @@ function shareOut(
   const columns = Float64Array.from({ length: width * channels }, (_, i) =>
     cellSpan(Math.floor(i / channels) + x, factor, frame.width),
   )
+  const shares = new Float64Array(columns.length)
+  let before = 0
   for (let row = 0, o = 0; row < height; row++) {
     const rows = cellSpan(row + y, factor, frame.height)
-    for (let i = 0; i < columns.length; i++, o++) sums[o] = sums[o]! * (1 / (rows * columns[i]!))
+    if (rows !== before) for (let i = 0; i < shares.length; i++) shares[i] = 1 / (rows * columns[i]!)
+    before = rows
+    for (let i = 0; i < shares.length; i++, o++) sums[o] = sums[o]! * shares[i]!
   }
 }
 

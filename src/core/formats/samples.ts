@@ -1,5 +1,6 @@
 import type { AlphaUse } from '../comp/media.ts'
 import { decodeValue, type Curve } from '../colour/curves.ts'
+import { numberToHalf } from '../picture/half.ts'
 
 /** Pixels as a file stores them: interleaved, row by row, named Y, R, G, B, A; integers are codes up to `most`. */
 export interface Samples {
@@ -58,6 +59,39 @@ export function samplesToLinear(
       out[i + c] = light * by
     }
     out[i + 3] = alpha
+  }
+  return out
+}
+
+/**
+ * Colour in codes of 8 bits as halves, which have room for them to spare; undefined where the samples are others, or need more than a look
+ * into tables. The same values as by `samplesToLinear`, rounded to halves, without its floats.
+ */
+export function codesToHalves(
+  { width, height, channels, data, most }: Samples,
+  encoding: Curve,
+  alphaUse: AlphaUse,
+): Uint16Array | undefined {
+  const alphaAt = alphaUse === 'ignored' ? -1 : channels.indexOf('A')
+  const isOther = !(data instanceof Uint8Array) || most !== 255 || channels[0] === 'Y'
+  if (isOther || typeof encoding !== 'string') return undefined
+  if (alphaUse === 'premultiplied' && encoding !== 'linear' && alphaAt >= 0) return undefined
+  const light = Float32Array.from({ length: 256 }, (_, code) => decodeValue(code / 255, encoding, 0))
+  const isStraight = alphaUse === 'straight'
+  // What each code becomes at an alpha, for those that occur.
+  const rows: (Uint16Array | undefined)[] = []
+  const rowOf = (alpha: number) =>
+    (rows[alpha] ??= Uint16Array.from(light, (v) => numberToHalf(isStraight ? v * (alpha / 255) : v)))
+  const covers = Uint16Array.from({ length: 256 }, (_, alpha) => numberToHalf(alpha / 255))
+  const out = new Uint16Array(width * height * 4)
+  const stride = channels.length
+  for (let i = 0, p = 0; i < out.length; i += 4, p += stride) {
+    const alpha = alphaAt < 0 ? 255 : data[p + alphaAt]!
+    const row = rowOf(alpha)
+    out[i] = row[data[p]!]!
+    out[i + 1] = row[data[p + 1]!]!
+    out[i + 2] = row[data[p + 2]!]!
+    out[i + 3] = covers[alpha]!
   }
   return out
 }

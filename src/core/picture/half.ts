@@ -1,3 +1,5 @@
+import { withCodec } from '../codec/codec.ts'
+
 const bits = new Uint32Array(1)
 const value = new Float32Array(bits.buffer)
 
@@ -26,18 +28,21 @@ export function numberToHalf(v: number): number {
   return sign | (((exponent + 15) << 10) + roundHalfEven((a / 2 ** exponent - 1) * 1024))
 }
 
-/** The same of many: ordinary values without a call each. */
+/** The same of many. */
 export function numbersToHalves(values: Float32Array): Uint16Array {
-  const words = new Uint32Array(values.buffer, values.byteOffset, values.length)
   const halves = new Uint16Array(values.length)
-  for (let i = 0; i < halves.length; i++) {
-    const word = words[i]!
-    const u = word & 0x7fffffff
-    if (u === 0) halves[i] = word >>> 16
-    else if (u >= 0x38800000 && u < 0x477ff000)
-      halves[i] = ((word >>> 16) & 0x8000) | ((u - 0x38000000 + 0xfff + ((u >>> 13) & 1)) >>> 13)
-    else halves[i] = numberToHalf(values[i]!)
-  }
+  const atOnce = 8192
+  withCodec(({ codec, room }) => {
+    const [from, to] = [room(atOnce * 4), room(atOnce * 2)]
+    const floats = new Float32Array(codec.memory.buffer, from, atOnce)
+    const codes = new Uint16Array(codec.memory.buffer, to, atOnce)
+    for (let at = 0; at < values.length; at += atOnce) {
+      const count = Math.min(atOnce, values.length - at)
+      floats.set(values.subarray(at, at + count))
+      codec.floatToHalf(to, from, 0, count)
+      halves.set(codes.subarray(0, count), at)
+    }
+  })
   return halves
 }
 

@@ -14,7 +14,7 @@ import { sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
 import { isPng, pngColour, readPng, readPngHeader } from '../../core/formats/png.ts'
-import { samplesToLinear, type Samples } from '../../core/formats/samples.ts'
+import { codesToHalves, samplesToLinear, type Samples } from '../../core/formats/samples.ts'
 import { numbersToHalves } from '../../core/picture/half.ts'
 import { checkSamples } from './decode-budget.ts'
 import { blockOf, matrixOf, partColour } from './exr-block.ts'
@@ -224,22 +224,19 @@ export function rasterFile({ format, compression, colour, alpha, warnings, sampl
     noticed: () => [],
     readPass(_, as) {
       const isData = as?.isData ?? !rulesOf(pass.kind).isLight
-      const linear = isData
-        ? samplesToLinear(samples, 'linear', 'premultiplied')
-        : samplesToLinear(samples, as?.encoding ?? colour.curve, as?.alpha ?? alpha)
+      const [curve, use] = isData
+        ? (['linear', 'premultiplied'] as const)
+        : [as?.encoding ?? colour.curve, as?.alpha ?? alpha]
       const matrix = matrixOf(as, colour)
       const isMoved = !isData && !isGrey && !isIdentity(matrix)
+      const place = { width, height, x: 0, y: 0, channels: passChannels.length }
+      const halves = isMoved ? undefined : codesToHalves(samples, curve, use)
+      if (halves) return { ...place, data: halves }
+      const linear = samplesToLinear(samples, curve, use)
       if (isMoved) throughMatrix(linear, matrix)
       const values = isGrey ? linear.filter((_, i) => i % 4 === 0) : linear
       // Eight bits fit a half with room to spare; sixteen do not.
-      return {
-        width,
-        height,
-        x: 0,
-        y: 0,
-        channels: passChannels.length,
-        data: most === 255 && !isMoved ? numbersToHalves(values) : values,
-      }
+      return { ...place, data: most === 255 && !isMoved ? numbersToHalves(values) : values }
     },
     storedPixels: (points) =>
       points.map(([x, y]) => {

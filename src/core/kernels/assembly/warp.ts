@@ -1,4 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+import { betweenFour } from './cubic'
 import { thread } from './thread'
 import { permutation } from './permutation'
 
@@ -163,14 +164,6 @@ function cubic(x: f32): f32 {
 }
 
 @inline
-function across(row: usize, x0: v128, x1: v128, x2: v128, x3: v128): v128 {
-  return f32x4.add(
-    f32x4.add(f32x4.mul(v128.load(row), x0), f32x4.mul(v128.load(row, 16), x1)),
-    f32x4.add(f32x4.mul(v128.load(row, 32), x2), f32x4.mul(v128.load(row, 48), x3)),
-  )
-}
-
-@inline
 function cubic4(x: v128): v128 {
   const a = f32x4.abs(x), one = f32x4.splat(1), two = f32x4.splat(2)
   const near = f32x4.add(f32x4.mul(f32x4.mul(a, a), f32x4.sub(f32x4.mul(f32x4.splat(1.5), a), f32x4.splat(2.5))), one)
@@ -280,48 +273,14 @@ function warpOne(
   v128.store(target, f32x4.mul(sum, f32x4.splat(totalDown != 0 ? whole / totalDown : 0)))
 }
 
-// Loaded in the loop, where written out they would be made anew each time; see maths.ts.
-const numbers = memory.data<f32>([0.5, 1, 1.5, 2.5, -0.5, 1.5625])
-@inline
-function number(k: usize): v128 {
-  return v128.load32_splat(numbers + (k << 2))
-}
-@inline
-function lane(v: v128, k: i32): v128 {
-  return k == 0 ? v128.shuffle<f32>(v, v, 0, 0, 0, 0) : k == 1 ? v128.shuffle<f32>(v, v, 1, 1, 1, 1) : k == 2 ? v128.shuffle<f32>(v, v, 2, 2, 2, 2) : v128.shuffle<f32>(v, v, 3, 3, 3, 3)
-}
-
-/** Catmull–Rom weights of the outer and the inner neighbour on the side that lies a share t away, in each of four pixels. */
-@inline
-function outer(t: v128, rest: v128): v128 {
-  return f32x4.mul(f32x4.mul(number(4), t), f32x4.mul(rest, rest))
-}
-@inline
-function inner(t: v128): v128 {
-  return f32x4.add(number(1), f32x4.mul(f32x4.mul(t, t), f32x4.sub(f32x4.mul(number(2), t), number(3))))
-}
-
-/** Pixel k of four: sixteen of the picture, weighed. */
-@inline
-function sixteen(
-  out: usize, src: usize, place: i32, k: i32, stride: usize, x0: v128, x1: v128, x2: v128, x3: v128, y0: v128, y1: v128, y2: v128, y3: v128,
-): void {
-  const at = src + ((place as usize) << 4)
-  const a = lane(x0, k), b = lane(x1, k), c = lane(x2, k), d = lane(x3, k)
-  let sum = f32x4.mul(across(at, a, b, c, d), lane(y0, k))
-  sum = f32x4.add(sum, f32x4.mul(across(at + stride, a, b, c, d), lane(y1, k)))
-  sum = f32x4.add(sum, f32x4.mul(across(at + 2 * stride, a, b, c, d), lane(y2, k)))
-  sum = f32x4.add(sum, f32x4.mul(across(at + 3 * stride, a, b, c, d), lane(y3, k)))
-  v128.store(out + ((k as usize) << 4), sum)
-}
-
 /** See WarpKernels.warp. */
 export function warp(
   out: usize, src: usize, right: usize, down: usize, hold: usize, scratch: usize, scratchBytes: i32, edge: i32, width: i32, height: i32,
   y0: i32, y1: i32,
 ): void {
   const weights = scratch + ((thread * scratchBytes) as usize)
-  const stride = (width as usize) << 4, line = (width as usize) << 2
+  const line = (width as usize) << 2
+  const one = f32x4.splat(1), half = f32x4.splat(0.5)
   for (let y = y0; y < y1; y++) {
     let x = 0
     // Four at once, where none of them is squeezed nor near the edge; the pixel after them and the row below tell how they are.
@@ -330,8 +289,8 @@ export function warp(
       let dx = v128.load(right + i), besideX = v128.load(right + i, 4), belowX = v128.load(right + i + line)
       let dy = v128.load(down + i), besideY = v128.load(down + i, 4), belowY = v128.load(down + i + line)
       if (hold) {
-        const free = f32x4.sub(number(1), v128.load(hold + i)), beside = f32x4.sub(number(1), v128.load(hold + i, 4))
-        const below = f32x4.sub(number(1), v128.load(hold + i + line))
+        const free = f32x4.sub(one, v128.load(hold + i)), beside = f32x4.sub(one, v128.load(hold + i, 4))
+        const below = f32x4.sub(one, v128.load(hold + i + line))
         dx = f32x4.mul(dx, free)
         dy = f32x4.mul(dy, free)
         besideX = f32x4.mul(besideX, beside)
@@ -339,30 +298,14 @@ export function warp(
         belowX = f32x4.mul(belowX, below)
         belowY = f32x4.mul(belowY, below)
       }
-      const ax = f32x4.sub(number(1), f32x4.sub(besideX, dx)), bx = f32x4.sub(belowX, dx)
-      const ay = f32x4.sub(besideY, dy), by = f32x4.sub(number(1), f32x4.sub(belowY, dy))
+      const ax = f32x4.sub(one, f32x4.sub(besideX, dx)), bx = f32x4.sub(belowX, dx)
+      const ay = f32x4.sub(besideY, dy), by = f32x4.sub(one, f32x4.sub(belowY, dy))
       const wide = f32x4.pmax(f32x4.add(f32x4.mul(ax, ax), f32x4.mul(bx, bx)), f32x4.add(f32x4.mul(ay, ay), f32x4.mul(by, by)))
       const xs = f32x4.add(f32x4.splat(x as f32), f32x4(0.5, 1.5, 2.5, 3.5))
-      const u = f32x4.sub(f32x4.sub(xs, dx), number(0)), v = f32x4.sub(f32x4.sub(f32x4.splat((y as f32) + 0.5), dy), number(0))
-      const wholeX = f32x4.floor(u), wholeY = f32x4.floor(v)
-      const ix = i32x4.trunc_sat_f32x4_s(wholeX), iy = i32x4.trunc_sat_f32x4_s(wholeY)
-      const one = i32x4.splat(1)
-      const isInside = v128.and(
-        v128.and(i32x4.ge_s(ix, one), i32x4.lt_s(ix, i32x4.splat(width - 2))),
-        v128.and(i32x4.ge_s(iy, one), i32x4.lt_s(iy, i32x4.splat(height - 2))),
-      )
-      if (i32x4.all_true(v128.and(isInside, f32x4.le(wide, number(5))))) {
-        const tx = f32x4.sub(u, wholeX), ty = f32x4.sub(v, wholeY)
-        const restX = f32x4.sub(number(1), tx), restY = f32x4.sub(number(1), ty)
-        const w0 = outer(tx, restX), w1 = inner(tx), w2 = inner(restX), w3 = outer(restX, tx)
-        const h0 = outer(ty, restY), h1 = inner(ty), h2 = inner(restY), h3 = outer(restY, ty)
-        const at4 = i32x4.add(i32x4.mul(i32x4.sub(iy, one), i32x4.splat(width)), i32x4.sub(ix, one))
-        const target = out + (i << 2)
-        sixteen(target, src, i32x4.extract_lane(at4, 0), 0, stride, w0, w1, w2, w3, h0, h1, h2, h3)
-        sixteen(target, src, i32x4.extract_lane(at4, 1), 1, stride, w0, w1, w2, w3, h0, h1, h2, h3)
-        sixteen(target, src, i32x4.extract_lane(at4, 2), 2, stride, w0, w1, w2, w3, h0, h1, h2, h3)
-        sixteen(target, src, i32x4.extract_lane(at4, 3), 3, stride, w0, w1, w2, w3, h0, h1, h2, h3)
-      } else for (let k = 0; k < 4; k++) warpOne(out, src, right, down, hold, weights, edge, width, height, x + k, y)
+      const u = f32x4.sub(f32x4.sub(xs, dx), half), v = f32x4.sub(f32x4.sub(f32x4.splat((y as f32) + 0.5), dy), half)
+      const isEven = i32x4.all_true(f32x4.le(wide, f32x4.splat(1 / (slack * slack))))
+      if (!isEven || !betweenFour(out + (i << 2), src, u, v, width, height))
+        for (let k = 0; k < 4; k++) warpOne(out, src, right, down, hold, weights, edge, width, height, x + k, y)
       x += 4
     }
     for (; x < width; x++) warpOne(out, src, right, down, hold, weights, edge, width, height, x, y)

@@ -1,13 +1,13 @@
 import { describe, expect, test } from 'vitest'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
-import { decodeHuffman } from './exr-huffman.ts'
-import { encodeHuffman } from './exr-huffman-write.ts'
-import { packPiz } from './exr-piz-write.ts'
-import { unpackPiz, type PizPlane } from './exr-piz.ts'
+import { decodeHuffman } from '../formats/exr-huffman.ts'
+import { encodeHuffman } from '../formats/exr-huffman-write.ts'
+import { packPiz } from '../formats/exr-piz-write.ts'
+import { unpackPiz, type PizPlane } from '../formats/exr-piz.ts'
 import { interleavePlanes } from './interleave.ts'
-import type { PassBlock } from './pass-block.ts'
-import { passStats } from './pass-stats.ts'
-import { reducePass } from './reduce-pass.ts'
+import type { PassBlock } from '../formats/pass-block.ts'
+import { passStats } from '../formats/pass-stats.ts'
+import { reducePass } from '../formats/reduce-pass.ts'
 
 /** Numbers from 0 to 1 that are the same each time. */
 function chances(seed: number): () => number {

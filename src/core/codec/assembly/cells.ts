@@ -46,7 +46,7 @@ function sumRow(out: usize, src: usize, width: i32, channels: i32, first: i32, s
   }
 }
 
-/** See reducePass of ../reduce-pass.ts: rows of up to four channels. The rows and the sums end 16 bytes before what may not be read. */
+/** See reducePass of ../../formats/reduce-pass.ts: rows of up to four channels. The rows and the sums end 16 bytes before what may not be read. */
 export function sumHalves(out: usize, src: usize, width: i32, channels: i32, first: i32, shift: i32): void {
   sumRow(out, src, width, channels, first, shift, 2)
 }

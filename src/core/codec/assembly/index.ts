@@ -1,4 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
+export { floatToHalf, halfToFloat } from '../../kernels/assembly/half'
 export { restoreBytes, splitBytes } from './bytes'
 export { decodeCodes, inverseWavelet, lookUp } from './piz'
 export { anyNonFinite, interleave, pick, sumFloats, sumHalves } from './cells'

@@ -13,7 +13,7 @@ function bitsAt(stream: usize, at: u32): u64 {
 }
 
 /**
- * See decodeHuffman of ../exr-huffman.ts. `short`: 2¹⁴ entries of symbol << 6 | length, 0 where a longer code begins; `first` and `starts`: for each
+ * See decodeHuffman of ../../formats/exr-huffman.ts. `short`: 2¹⁴ entries of symbol << 6 | length, 0 where a longer code begins; `first` and `starts`: for each
  * length to 58 its first code, and where its symbols begin in `ordered`, one more at the end. Gives back how many values there are, −1 for data that do not fit.
  */
 export function decodeCodes(

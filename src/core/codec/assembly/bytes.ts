@@ -16,7 +16,7 @@ function lastOf(v: v128): v128 {
   return v128.shuffle<u8>(v, v, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15, 15)
 }
 
-/** See restoreBytes of ../exr-codecs.ts. One sum runs through both halves; where the second begins is summed first, so that both run at once. */
+/** See restoreBytes of ../../formats/exr-codecs.ts. One sum runs through both halves; where the second begins is summed first, so that both run at once. */
 export function restoreBytes(out: usize, packed: usize, count: i32): void {
   const middle = (count + 1) >> 1
   const pairs = count >> 1
@@ -58,7 +58,7 @@ function apart(v: v128, before: v128): v128 {
   return v128.xor(i8x16.sub(v, shifted), i8x16.splat(-128))
 }
 
-/** See splitBytes of ../exr-codecs.ts. */
+/** See splitBytes of ../../formats/exr-codecs.ts. */
 export function splitBytes(out: usize, bytes: usize, count: i32): void {
   const middle = (count + 1) >> 1
   const pairs = count >> 1
