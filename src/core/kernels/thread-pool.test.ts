@@ -121,3 +121,23 @@ describe('kernel memory', () => {
     expect(store.allocate(1000, 1000, 4).at).toBe(held[1]!.at)
   })
 })
+
+test('pictures above two gigabytes are computed as those below', () => {
+  const { store, kernels } = createKernels(createKernelMemory(4096), createControl(), 0)
+  const made = [0, 2 ** 31].map((from) => {
+    // Only taken, not touched: it costs no memory of the machine.
+    for (const size of [2 ** 20, 2 ** 10, 64]) for (let at = 0; at < from;) at = store.allocateBytes(size)
+    const [src, out, wide] = [0, 1, 2].map(() => store.allocate(37, 23, 4)) as [Picture, Picture, Picture]
+    for (let i = 0; i < src.data.length; i++) src.data[i] = Math.sin(i * 12.9898) + 1
+    kernels.resample(out, src, [0.9, 0.2, 1.3, -0.2, 0.9, 4.1], 'cubic')
+    gaussianBlur(wide, out, 5, { store, kernels })
+    const bytes = new Uint8Array(37 * 23 * 4)
+    kernels.display(bytes, wide, { gain: 1, channel: 'colour', checker: 0, dither: 1 })
+    const result = [out.data.slice(), bytes, src.at] as const
+    for (const picture of [src, out, wide]) store.release(picture)
+    return result
+  })
+  expect(made[1]![2]).toBeGreaterThan(2 ** 31)
+  expect(made[1]![0]).toEqual(made[0]![0])
+  expect(made[1]![1]).toEqual(made[0]![1])
+})

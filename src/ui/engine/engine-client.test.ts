@@ -284,4 +284,24 @@ describe('a frame that is looked at closely', () => {
     expect(listener.onFailed).not.toHaveBeenCalled()
     expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
   })
+
+  test('it takes the largest memory that the browser allows, and says how much that is', () => {
+    const Memory = WebAssembly.Memory
+    const asked: number[] = []
+    vi.stubGlobal('WebAssembly', {
+      ...WebAssembly,
+      Memory: class extends Memory {
+        constructor(wish: WebAssembly.MemoryDescriptor) {
+          asked.push(wish.maximum! / 16)
+          if (wish.maximum! > 2048 * 16) throw new RangeError('could not allocate memory')
+          super(wish)
+        }
+      },
+    })
+    const client = new EngineClient(listener)
+    expect(asked).toEqual([4096, 2048])
+    expect(client.memoryUse).toEqual({ bytes: 256 * 65536, mostBytes: 2 ** 31 })
+    const start = Thread.all.flatMap((t) => t.sent).find((m) => m.type === 'start')!
+    expect(start.budgetBytes).toBeLessThan(2 ** 31)
+  })
 })

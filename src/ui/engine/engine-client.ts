@@ -74,6 +74,21 @@ interface Asked<K extends Kind> {
   readonly answer: Promise<Answer<K>>
 }
 
+/** Memory that may grow as far as the browser allows: 4 GiB, less on machines with little, or where that is refused. Pictures that are kept have most of it. */
+function largestMemory() {
+  // In GiB, rounded; not every browser tells.
+  const { deviceMemory = 8 } = navigator as Navigator & { readonly deviceMemory?: number }
+  const sizes = deviceMemory >= 8 ? [4096, 2048, 1024] : [2048, 1024]
+  for (const [i, size] of sizes.entries())
+    try {
+      const mostBytes = size * 2 ** 20
+      return { memory: createKernelMemory(size), mostBytes, budgetBytes: 0.6 * mostBytes }
+    } catch (error) {
+      if (i === sizes.length - 1) throw error
+    }
+  throw new RangeError('no memory')
+}
+
 /**
  * The page's side of the engine. A new wish first shows a proxy, which is never given up (or a fast drag would show
  * nothing), then settles to the size that is looked at, which is given up for anything newer; thumbnails come last.
@@ -102,15 +117,22 @@ export class EngineClient {
   private replacedAt = -Infinity
   /** The picture on its way is smaller than wanted, as memory ran out. */
   private isShort = false
+  private memory: { readonly memory: WebAssembly.Memory; readonly mostBytes: number } | undefined
 
   constructor(private readonly listener: EngineListener) {
     this.begin()
   }
 
+  /** What the engine has taken of the memory it may have, in bytes. */
+  get memoryUse(): { readonly bytes: number; readonly mostBytes: number } {
+    return { bytes: this.memory?.memory.buffer.byteLength ?? 0, mostBytes: this.memory?.mostBytes ?? 0 }
+  }
+
   /** Starts the engine's threads on a memory of their own. */
   private begin(): void {
     const threads = Math.max(1, Math.min(8, navigator.hardwareConcurrency))
-    const memory = createKernelMemory(2048)
+    const { memory, mostBytes, budgetBytes } = largestMemory()
+    this.memory = { memory, mostBytes }
     const control = createControl()
     this.flags = new SharedFlags()
     this.sent = {}
@@ -128,7 +150,7 @@ export class EngineClient {
       this.replace(event.message)
     }
     const flags = this.flags.buffer
-    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes: 1200 * 2 ** 20 })
+    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes })
   }
 
   /** An engine that died is replaced and its work done once more; when that dies too, it is said. */

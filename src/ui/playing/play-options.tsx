@@ -81,9 +81,32 @@ export function PlayOptions() {
               {Math.round((player?.cache.usedBytes ?? 0) / 2 ** 20)} MB. They are made ahead while nobody
               works on the picture.
             </p>
+            <EngineMemory />
           </Popover.Popup>
         </Popover.Positioner>
       </Popover.Portal>
     </Popover.Root>
+  )
+}
+
+/** What the engine has taken for the pictures that it works with. */
+function EngineMemory() {
+  const { engine } = useShotContext()
+  if (!engine) return null
+  const { bytes, mostBytes } = engine.memoryUse
+  const inMb = (n: number) => `${Math.round(n / 2 ** 20)} MB`
+  return (
+    <div className="space-y-1 text-xs text-base-content/65">
+      <p>
+        Pictures of steps have taken {inMb(bytes)} of the {inMb(mostBytes)} that this browser allows. What was
+        not used longest goes first.
+      </p>
+      <progress
+        className="progress progress-primary h-1 w-full"
+        aria-label="Memory of the engine"
+        value={bytes}
+        max={mostBytes}
+      />
+    </div>
   )
 }
