@@ -206,7 +206,8 @@ export async function runBench(
   const results = [
     ...(await benchSize(1920, 1080, 15, isWanted)),
     ...(await benchSize(3840, 2160, 7, isWanted)),
-    ...(only === undefined ? [...(await benchDesk()), ...(await benchFormats())] : []),
+    ...(only === undefined ? await benchDesk() : []),
+    ...(only === undefined || only.includes('EXR') ? await benchFormats() : []),
   ]
   if (asJson) {
     say(JSON.stringify({ results }, undefined, 2))

@@ -1,5 +1,5 @@
 import { withCodec } from '../codec/codec.ts'
-import { decodeTo, readCoded } from './exr-huffman.ts'
+import { decodeTo } from './exr-huffman.ts'
 import { FormatError } from './format-error.ts'
 
 // PIZ: 16-bit values are mapped onto those that occur, spread by a Haar-like wavelet, and Huffman-coded.
@@ -42,8 +42,7 @@ export function unpackPiz(packed: Uint8Array, planes: readonly PizPlane[], offse
   if (at + length > packed.length) fail('is cut short')
   const total = planes.reduce((sum, p) => sum + p.width * p.height * p.words, 0)
   if (total === 0) return new Uint16Array()
-  const coded = readCoded(packed.subarray(at, at + length))
-  if (!coded) return fail('does not unpack')
+  const coded = packed.subarray(at, at + length)
   return withCodec((desk) => {
     const { codec } = desk
     const data = desk.room(total * 2)

@@ -12,10 +12,97 @@ function bitsAt(stream: usize, at: u32): u64 {
   return shift == 0 ? high : high | ((load<u8>(from, 8) as u64) >> (8 - shift))
 }
 
+/** Symbols there are, the last to stand for a run; and the longest code. */
+const symbols = 65537
+const longest = 58
+
 /**
- * See decodeHuffman of ../../formats/exr-huffman.ts. `short`: 2¹⁴ entries of symbol << 6 | length, 0 where a longer code begins; `first` and `starts`: for each
- * length to 58 its first code, and where its symbols begin in `ordered`, one more at the end. Gives back how many values there are, −1 for data that do not fit.
+ * The tables in front of coded values: lengths of the codes of symbols `from` to `to`, six bits each, runs of zeros shortened. From them: `short`,
+ * 2¹⁴ entries of symbol << 6 | length by their first bits, 0 where a longer code begins; for each length its first code in `first`, and where its symbols begin in
+ * `ordered` in `starts`, one more at the end. `lengths` has room for a byte of each symbol. Gives back how many bytes the table has, −1 where it can not be.
  */
+export function readTables(
+  bytes: usize, size: i32, from: i32, to: i32, lengths: usize, short: usize, first: usize, starts: usize, ordered: usize,
+): i32 {
+  memory.fill(starts, 0, (longest + 2) << 2)
+  let at = 0
+  let buffer: u32 = 0
+  let have: u32 = 0
+  for (let symbol = from; symbol <= to; ) {
+    if (have < 6) {
+      if (at >= size) return -1
+      buffer = (buffer << 8) | (load<u8>(bytes + (at as usize)) as u32)
+      at++
+      have += 8
+    }
+    have -= 6
+    const length = ((buffer >> have) & 63) as i32
+    if (length < 59) {
+      store<u8>(lengths + (symbol as usize), length as u8)
+      if (length > 0) {
+        const count = starts + ((length as usize) << 2)
+        store<u32>(count, load<u32>(count, 4) + 1, 4)
+      }
+      symbol++
+      continue
+    }
+    // Six bits that stand for a run of zeros: two and more of them, and six and more, which eight bits count.
+    let run = length - 57
+    if (length == 63) {
+      while (have < 8) {
+        if (at >= size) return -1
+        buffer = (buffer << 8) | (load<u8>(bytes + (at as usize)) as u32)
+        at++
+        have += 8
+      }
+      have -= 8
+      run = ((buffer >> have) & 255) as i32 + 6
+    }
+    if (symbol + run > to + 1) return -1
+    memory.fill(lengths + (symbol as usize), 0, run as usize)
+    symbol += run
+  }
+  for (let length = 1; length <= longest; length++) {
+    const start = starts + ((length as usize) << 2)
+    store<u32>(start, load<u32>(start) + load<u32>(start, 4), 4)
+  }
+  // Shorter codes have higher values than the beginnings of longer ones; within a length, codes rise with symbols.
+  let code: u64 = 0
+  for (let length = longest; length > 0; length--) {
+    const start = starts + ((length as usize) << 2)
+    store<u64>(first + ((length as usize) << 3), code)
+    code = (code + ((load<u32>(start, 4) - load<u32>(start)) as u64)) >> 1
+  }
+  memory.fill(short, 0, (1 << (tableBits as i32)) << 2)
+  // Where the next symbol of each length goes: `starts` moves on, and is moved back.
+  for (let symbol = from; symbol <= to; symbol++) {
+    const length = load<u8>(lengths + (symbol as usize)) as i32
+    if (length == 0) continue
+    const start = starts + ((length as usize) << 2)
+    const place = load<u32>(start)
+    store<u32>(start, place + 1)
+    store<u32>(ordered + ((place as usize) << 2), symbol as u32)
+  }
+  for (let length = longest; length > 0; length--) {
+    const start = starts + ((length as usize) << 2)
+    store<u32>(start, load<u32>(start - 4))
+  }
+  store<u32>(starts, 0)
+  for (let length: i32 = 1; length <= (tableBits as i32); length++) {
+    const start = load<u32>(starts + ((length as usize) << 2)), end = load<u32>(starts + ((length as usize) << 2), 4)
+    const span = 1 << ((tableBits as i32) - length)
+    let entry = load<u64>(first + ((length as usize) << 3)) * (span as u64)
+    for (let place = start; place < end; place++) {
+      if (entry + (span as u64) > 1 << tableBits) return -1
+      const value = (load<u32>(ordered + ((place as usize) << 2)) << 6) | (length as u32)
+      for (let k = 0; k < span; k++) store<u32>(short + ((((entry as u32) + (k as u32)) as usize) << 2), value)
+      entry += span as u64
+    }
+  }
+  return at
+}
+
+/** Decodes values to at most `count` by what `readTables` made. Gives back how many there are, −1 for data that do not fit. */
 export function decodeCodes(
   out: usize, count: i32, stream: usize, end: u32, short: usize, first: usize, starts: usize, ordered: usize, run: i32,
 ): i32 {
