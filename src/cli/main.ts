@@ -40,7 +40,7 @@ const usage = `zafiro: finishes rendered frames
   zafiro recipes [--markdown | --files FOLDER | --pictures FOLDER --from FRAME.exr]
       the recipes of the drawer, as documents, or a picture of each on a frame
   zafiro bench [--only WORDS] [--json]
-      measures this machine against sharp and a plain memory copy; --only: kernels whose name has these words`
+      measures this machine against sharp and a plain memory copy; --only: kernels whose name has these words; EXR: reading and writing it`
 
 /** Frames may begin below 0: `--frames -1-10` is one option with its value, not two. */
 function withNegatives(args: readonly string[]): string[] {

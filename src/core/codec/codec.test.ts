@@ -1,9 +1,11 @@
 import { describe, expect, test } from 'vitest'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
+import { OutOfMemoryError } from '../picture/picture.ts'
 import { decodeHuffman } from '../formats/exr-huffman.ts'
 import { encodeHuffman } from '../formats/exr-huffman-write.ts'
 import { packPiz } from '../formats/exr-piz-write.ts'
 import { unpackPiz, type PizPlane } from '../formats/exr-piz.ts'
+import { withCodec } from './codec.ts'
 import { interleavePlanes } from './interleave.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import { passStats } from '../formats/pass-stats.ts'
@@ -157,3 +159,18 @@ test('cells of any number of channels are the means of their finite pixels, halv
           }
         }
 }) // prettier-ignore
+
+test('room above two gigabytes is found, and what is more than there can be is refused in words', () => {
+  withCodec(({ codec, room }) => {
+    room(2 ** 31)
+    const at = room(4096)
+    expect(at).toBeGreaterThan(2 ** 31)
+    const source = new Uint8Array(codec.memory.buffer, at, 64)
+    source.set(Uint8Array.from({ length: 64 }, (_, i) => 128 + (i % 2)))
+    codec.restoreBytes(at + 2048, at, 64)
+    // Sums of 0 and 1 in turn from 128 on: the first half at even places, the second, which goes on from it, at odd ones.
+    const out = new Uint8Array(codec.memory.buffer, at + 2048, 64)
+    expect([...out.subarray(0, 6)]).toEqual([128, 144, 129, 145, 129, 145])
+  })
+  expect(() => withCodec(({ room }) => room(2 ** 32))).toThrow(OutOfMemoryError)
+})

@@ -1,3 +1,4 @@
+import { OutOfMemoryError } from '../picture/picture.ts'
 import { codecWasm, type Exports } from './codec.gen.ts'
 
 interface Codec extends Exports {
@@ -19,7 +20,7 @@ export interface Desk {
 
 /**
  * Loops over bytes that a processor does sixteen at a time: the packing of EXR, and sums of cells. Nothing is kept from one piece
- * of work to the next, and no piece begins within another.
+ * of work to the next, and no piece begins within another. Throws OutOfMemoryError where a piece needs more than 4 GiB, or than there is.
  */
 export function withCodec<T>(work: (desk: Desk) => T): T {
   made ??= new WebAssembly.Instance(
@@ -27,12 +28,19 @@ export function withCodec<T>(work: (desk: Desk) => T): T {
     { env: { abort: () => undefined } },
   ).exports as unknown as Codec
   const codec = made
-  let next = (codec.freeFrom() + 15) & -16
+  // By division: places above two gigabytes are no 32-bit numbers with a sign.
+  const aligned = (place: number) => Math.ceil(place / 16) * 16
+  let next = aligned(codec.freeFrom())
   const room = (bytes: number) => {
     const at = next
-    next = (next + bytes + 31) & -16
+    next = aligned(next + bytes + 16)
     const missing = next - codec.memory.buffer.byteLength
-    if (missing > 0) codec.memory.grow(Math.ceil(missing / page))
+    if (missing > 0)
+      try {
+        codec.memory.grow(Math.ceil(missing / page))
+      } catch {
+        throw new OutOfMemoryError(bytes)
+      }
     return at
   }
   return work({
