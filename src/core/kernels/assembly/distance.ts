@@ -126,6 +126,9 @@ const mostHops = 8
 /** Sideways pixels within which a line is square across enough. */
 const squareAcross: f32 = 0.3
 
+/** How far along the edge from the pixel it was last asked for the nearest place is, in pixels. */
+let foot: f32 = 0
+
 /**
  * How far pixel x, y lies outside of the edge that runs through pixel px, py: off its line, and by how the edge bends, which the
  * directions of the lines beside it say. Off a circle of curvature k that a line touches: s²·k / (2·(1 + k·across)), s pixels along it.
@@ -137,6 +140,7 @@ function acrossBent(lines: usize, x: i32, y: i32, px: i32, py: i32, width: i32, 
   const vx = (x - px) as f32, vy = (y - py) as f32
   const across = lx * vx + ly * vy + load<f32>(line, 8)
   const along = lx * vy - ly * vx
+  foot = along
   let turned: f32 = 0, apart: f32 = 0
   for (let j = max<i32>(0, py - 1); j <= min<i32>(height - 1, py + 1); j++)
     for (let i = max<i32>(0, px - 1); i <= min<i32>(width - 1, px + 1); i++) {
@@ -151,7 +155,9 @@ function acrossBent(lines: usize, x: i32, y: i32, px: i32, py: i32, width: i32, 
   if (apart < 0.5) return across
   const bend = min<f32>(0.5, max<f32>(-0.5, turned / apart))
   const grown = (1.0 as f32) + bend * across
-  return grown < 0.3 ? across : across + (bend * along * along) / (2 * grown)
+  if (grown < 0.3) return across
+  foot = along / grown
+  return across + (bend * along * along) / (2 * grown)
 }
 
 /**
@@ -277,29 +283,31 @@ export function distanceRows(
         // Not far at once: an edge that bends is left otherwise.
         const step = max<f32>(-2, min<f32>(2, along))
         const tx = cx + (Math.round((-ly * step) as f64) as i32), ty = cy + (Math.round((lx * step) as f64) as i32)
-        const isStuck = (tx == cx && ty == cy) || tx < 0 || ty < 0 || tx >= width || ty >= height
-        if (over <= 0 || (isStuck && over < 1)) {
+        const isStuck = hop == mostHops - 1 || (tx == cx && ty == cy) || tx < 0 || ty < 0 || tx >= width || ty >= height
+        if (over <= 0 || isStuck) {
           // The line that is most square across from here counts, of the same stretch of edge; the next best says how the edge bends.
           let sx = cx, sy = cy
           let least = abs<f32>(along)
-          for (let j = max<i32>(0, cy - 1); j <= min<i32>(height - 1, cy + 1) && least > squareAcross; j++)
-            for (let i = max<i32>(0, cx - 1); i <= min<i32>(width - 1, cx + 1); i++) {
+          const around = isStuck ? 2 : 1
+          const most = (0.5 as f32) + (over > 0 ? sqrt<f32>(across * across + over * over) : across)
+          for (let j = max<i32>(0, cy - around); j <= min<i32>(height - 1, cy + around) && least > squareAcross; j++)
+            for (let i = max<i32>(0, cx - around); i <= min<i32>(width - 1, cx + around); i++) {
               const other = lines + (((j * width + i) as usize) << 4)
               if (!(load<f32>(other, 12) > 0)) continue
               const ox = (x - i) as f32, oy = (y - j) as f32
               const beside = abs<f32>(load<f32>(other) * oy - load<f32>(other, 4) * ox)
               const away = sign * (load<f32>(other) * ox + load<f32>(other, 4) * oy + load<f32>(other, 8))
-              if (beside < least && away >= 0 && away < across + 0.5) {
+              if (beside < least && away >= 0 && away < most) {
                 least = beside
                 sx = i
                 sy = j
               }
             }
           const bent = acrossBent(lines, x, y, sx, sy, width, height)
-          if (across >= 0) best = max<f32>(0, sign * bent)
+          // No line is across from here where the edge bends from one pixel to the next; farther along it is another edge.
+          if (across >= 0 && (over < 1 || abs<f32>(foot) < 1.2)) best = max<f32>(0, sign * bent)
           break
         }
-        if (isStuck) break
         cx = tx
         cy = ty
       }
@@ -310,18 +318,79 @@ export function distanceRows(
   }
 }
 
-/** Cover of a shape that is grown by `spread`: 0.5 at its edge, over `soft` pixels. */
-export function edge(out: usize, distance: usize, spread: f32, soft: f32, width: i32, y0: i32, y1: i32): void {
-  const perPixel: f32 = 1.0 / soft
-  const end: usize = (y1 * width) as usize
-  let i: usize = (y0 * width) as usize
-  const grown = f32x4.splat(spread), slope = f32x4.splat(perPixel), half = f32x4.splat(0.5)
-  for (; i + 4 <= end; i += 4) {
-    const cover = f32x4.add(half, f32x4.mul(f32x4.sub(grown, v128.load(distance + (i << 2))), slope))
-    v128.store(out + (i << 2), f32x4.min(f32x4.splat(1), f32x4.max(f32x4.splat(0), cover)))
-  }
-  for (; i < end; i++) {
-    const cover = (0.5 as f32) + (spread - load<f32>(distance + (i << 2))) * perPixel
-    store<f32>(out + (i << 2), min<f32>(1, max<f32>(0, cover)))
+/** What a straight edge covers of a pixel whose middle lies `inside` of it: a trapezium, `long` ≥ `short` its middle line and its slopes. */
+@inline
+function trapezium(inside: v128, long: v128, short: v128): v128 {
+  const half = f32x4.splat(0.5), one = f32x4.splat(1), zero = f32x4.splat(0)
+  const ramp = f32x4.add(half, f32x4.div(inside, long))
+  const away = f32x4.abs(inside)
+  // What is left of the corner that is cut off.
+  const left = f32x4.max(zero, f32x4.sub(f32x4.mul(half, f32x4.add(long, short)), away))
+  const cut = f32x4.div(f32x4.mul(half, f32x4.mul(left, left)), f32x4.mul(long, f32x4.max(short, f32x4.splat(0.0001))))
+  const corner = v128.bitselect(f32x4.sub(one, cut), cut, f32x4.gt(inside, zero))
+  const isStraight = f32x4.le(away, f32x4.mul(half, f32x4.sub(long, short)))
+  return f32x4.pmin(one, f32x4.pmax(zero, v128.bitselect(ramp, corner, isStraight)))
+}
+
+/** Cover by distance, and by how it grows to the right and down. */
+@inline
+function edgeCover(inside: v128, right: v128, down: v128, soft: f32): v128 {
+  const one = f32x4.splat(1)
+  const wider: f32 = min<f32>(1, max<f32>(0, soft - 1))
+  const x = f32x4.abs(right), y = f32x4.abs(down)
+  const grows = f32x4.sqrt(f32x4.add(f32x4.mul(x, x), f32x4.mul(y, y)))
+  // Where the way is unclear, in the middle of a shape, the edge is taken as upright.
+  const isClear = v128.and(f32x4.gt(grows, f32x4.splat(0.5)), f32x4.lt(grows, f32x4.splat(2)))
+  const across = v128.bitselect(f32x4.div(f32x4.pmax(x, y), grows), one, isClear)
+  const beside = v128.and(f32x4.div(f32x4.pmin(x, y), grows), isClear)
+  const long = f32x4.add(across, f32x4.mul(f32x4.sub(f32x4.splat(max<f32>(soft, 1)), across), f32x4.splat(wider)))
+  return trapezium(inside, long, f32x4.mul(beside, f32x4.splat(1 - wider)))
+}
+
+/**
+ * Cover of a shape that is grown by `spread`: 0.5 at its edge, over `soft` pixels; an edge of one pixel covers what a straight one does that
+ * lies across the way in which distance grows. `out` is not `distance`.
+ */
+export function edge(out: usize, distance: usize, spread: f32, soft: f32, width: i32, height: i32, y0: i32, y1: i32): void {
+  const grown = f32x4.splat(spread), half = f32x4.splat(0.5)
+  // Farther from the edge all is covered or nothing.
+  const far = f32x4.splat(max<f32>(soft * 0.5, 0.75))
+  const slope = f32x4.splat((1 as f32) / soft)
+  for (let y = y0; y < y1; y++) {
+    const here = distance + (((y * width) as usize) << 2)
+    const above = distance + (((max<i32>(0, y - 1) * width) as usize) << 2)
+    const below = distance + (((min<i32>(height - 1, y + 1) * width) as usize) << 2)
+    const to = out + (((y * width) as usize) << 2)
+    const perRow = f32x4.splat(y > 0 && y < height - 1 ? 0.5 : 1)
+    for (let x = 0; x < width; ) {
+      const at = (x as usize) << 2
+      if (x + 4 <= width) {
+        const inside = f32x4.sub(grown, v128.load(here + at))
+        if (!v128.any_true(f32x4.lt(f32x4.abs(inside), far))) {
+          v128.store(to + at, v128.and(f32x4.splat(1), f32x4.gt(inside, f32x4.splat(0))))
+          x += 4
+          continue
+        }
+        if (soft >= 2) {
+          const cover = f32x4.add(half, f32x4.mul(inside, slope))
+          v128.store(to + at, f32x4.pmin(f32x4.splat(1), f32x4.pmax(f32x4.splat(0), cover)))
+          x += 4
+          continue
+        }
+        if (x > 0 && x + 4 < width) {
+          const right = f32x4.mul(f32x4.sub(v128.load(here + at + 4), v128.load(here + at - 4)), half)
+          const down = f32x4.mul(f32x4.sub(v128.load(below + at), v128.load(above + at)), perRow)
+          v128.store(to + at, edgeCover(inside, right, down, soft))
+          x += 4
+          continue
+        }
+      }
+      const left = (max<i32>(0, x - 1) as usize) << 2, next = (min<i32>(width - 1, x + 1) as usize) << 2
+      const right = (load<f32>(here + next) - load<f32>(here + left)) * (x > 0 && x < width - 1 ? 0.5 : 1)
+      const down = f32x4.mul(f32x4.splat(load<f32>(below + at) - load<f32>(above + at)), perRow)
+      const inside = f32x4.sub(grown, f32x4.splat(load<f32>(here + at)))
+      store<f32>(to + at, f32x4.extract_lane(edgeCover(inside, f32x4.splat(right), down, soft), 0))
+      x++
+    }
   }
 }

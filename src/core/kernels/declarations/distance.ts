@@ -5,19 +5,21 @@ import type { KernelCalls } from '../kernel-calls.ts'
 /** Signed distances from and to which they matter, in pixels. */
 export type DistanceRange = readonly [from: number, to: number]
 
-/** The distances that the edge of a matte needs which is grown by `spread` and `soft` pixels wide. */
-export const edgeRange = (spread: number, soft: number): DistanceRange => [
-  spread - soft / 2,
-  spread + soft / 2,
-]
+/** The distances that the edge of a matte needs which is grown by `spread` and `soft` pixels wide, those of neighbours with them. */
+export const edgeRange = (spread: number, soft: number): DistanceRange => {
+  // A hard edge that is slanted reaches 0.71 px to either side, and its direction takes neighbours, up to 1 px farther from it.
+  const side = soft < 2 ? Math.max(soft / 2, 0.75) + 1.05 : soft / 2
+  return [spread - side, spread + side]
+}
 
 /** How much of a pixel lies inside of a straight edge `outside` pixels within its middle; nx, ny ≥ 0 is its direction, of length 1. */
 function halfPlaneCover(nx: number, ny: number, outside: number): number {
   // The area of x · nx + y · ny ≤ −outside in a unit square about the middle, by what the four corners cut off.
   const square = (v: number) => Math.max(0, v) ** 2
   const from = -outside + (nx + ny) / 2
-  if (Math.min(nx, ny) < 1e-9) return Math.min(1, Math.max(0, from))
-  return (square(from) - square(from - nx) - square(from - ny) + square(from - nx - ny)) / (2 * nx * ny)
+  if (Math.min(nx, ny) < 1e-9) return Math.min(1, Math.max(0, from / Math.max(nx, ny)))
+  const covered = square(from) - square(from - nx) - square(from - ny) + square(from - nx - ny)
+  return Math.min(1, Math.max(0, covered / (2 * nx * ny)))
 }
 
 /** No two pixels are farther apart. */
@@ -32,7 +34,11 @@ export interface DistanceKernels {
    * Source: Gustavson and Strand 2011, Anti-aliased Euclidean distance transform.
    */
   distance(out: Picture, src: Picture, within?: DistanceRange): void
-  /** Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. */
+  /**
+   * Cover of a shape grown by `spread` pixels (shrunk below 0), whose edge is `soft` pixels wide, from its distances. An edge of 1 pixel (or less)
+   * covers what a straight edge does that lies across the way in which distance grows; one of 2 or more is a straight ramp; between, between.
+   * `out` is not `distance`.
+   */
   edge(out: Picture, distance: Picture, spread: number, soft: number): void
 }
 
@@ -114,8 +120,20 @@ export const plainDistance: DistanceKernels = {
     }
   },
   edge(out, distance, spread, soft) {
-    for (let i = 0; i < out.data.length; i++)
-      out.data[i] = Math.min(1, Math.max(0, 0.5 + (spread - distance.data[i]!) / soft))
+    const { width, height } = out
+    const at = (x: number, y: number) => distance.data[held(y, height) * width + held(x, width)]!
+    for (let y = 0; y < height; y++)
+      for (let x = 0; x < width; x++) {
+        const right = (at(x + 1, y) - at(x - 1, y)) / (x > 0 && x < width - 1 ? 2 : 1)
+        const down = (at(x, y + 1) - at(x, y - 1)) / (y > 0 && y < height - 1 ? 2 : 1)
+        const grows = Math.hypot(right, down)
+        // Where the way is unclear, in the middle of a shape, the edge is taken as upright.
+        const isClear = grows > 0.5 && grows < 2
+        const ways = isClear ? [Math.abs(right) / grows, Math.abs(down) / grows] : [1, 0]
+        const wider = Math.min(1, Math.max(0, soft - 1))
+        const long = Math.max(...ways) + (Math.max(soft, 1) - Math.max(...ways)) * wider
+        out.data[y * width + x] = halfPlaneCover(long, Math.min(...ways) * (1 - wider), at(x, y) - spread)
+      }
   },
 }
 
@@ -154,6 +172,6 @@ export const fastDistance = ({ run, withBytes, withScratch, pool }: KernelCalls)
     })
   },
   edge: (out, distance, spread, soft) => {
-    run('edge', out, out.at, distance.at, spread, soft, out.width)
+    run('edge', out, out.at, distance.at, spread, soft, out.width, out.height)
   },
 })
