@@ -1,4 +1,3 @@
-import { extractMatte } from '../engine/matte.ts'
 import { edgeRange } from '../kernels/kernels.ts'
 import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
@@ -28,11 +27,11 @@ export default defineEffect({
     }
     const cover = store.allocate(picture.width, picture.height, 1)
     const distance = store.allocate(picture.width, picture.height, 1)
-    extractMatte(cover, picture, 'alpha', false)
+    kernels.matteOf(cover, picture, 'alpha', false)
     const soft = Math.max(1, softness)
     kernels.distance(distance, cover, edgeRange(spread, soft))
     kernels.edge(cover, distance, spread, soft)
-    withCover(out, picture, cover)
+    withCover(out, picture, cover, kernels)
     for (const taken of [cover, distance]) store.release(taken)
   },
 }) // prettier-ignore

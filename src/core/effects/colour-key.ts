@@ -1,7 +1,7 @@
 import { linearToOklab } from '../picture/oklab.ts'
 import { choice, number, picks } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { levelDials, levelled, writeMatte } from './write-matte.ts'
+import { levelDials } from './level-dials.ts'
 
 export default defineEffect({
   id: 'colour-key',
@@ -32,9 +32,9 @@ export default defineEffect({
     const key = store.allocate(picture.width, picture.height, 1)
     const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(kernels.space, r, g, b), isWanted: sign > 0 }))
     kernels.keyColour(key, picture, colours, { reach, soft: softness, lightness })
-    if (give === 'matte') writeMatte(out, (p) => key.data[p]!, dials, { kernels })
+    if (give === 'matte') kernels.levelMatte(out, key, dials)
     else {
-      levelled(key, dials, { kernels, store })
+      kernels.levelMatte(key, key, dials)
       const wanted = picked.filter(([, , , sign]) => sign > 0)
       const mean = (c: 0 | 1 | 2) => wanted.reduce((sum, one) => sum + one[c], 0) / Math.max(1, wanted.length)
       const colour = [mean(0), mean(1), mean(2)] as const

@@ -1,4 +1,3 @@
-import { combineMattes, extractMatte } from '../engine/matte.ts'
 import { choice } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 import { withCover } from './new-cover.ts'
@@ -25,11 +24,11 @@ export default defineEffect({
   },
   isOnCover: true,
   example: { by: 'subtract' },
-  apply({ out, picture, feeds, dials: { by }, store }) {
+  apply({ out, picture, feeds, dials: { by }, kernels, store }) {
     const cover = store.allocate(picture.width, picture.height, 1)
-    extractMatte(cover, picture, 'alpha', false)
-    if (feeds.with) combineMattes(cover.data, cover.data, feeds.with.data, by)
-    withCover(out, picture, cover)
+    kernels.matteOf(cover, picture, 'alpha', false)
+    if (feeds.with) kernels.combineMattes(cover, cover, feeds.with, by)
+    withCover(out, picture, cover, kernels)
     store.release(cover)
   },
 }) // prettier-ignore

@@ -1,6 +1,6 @@
 import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { levelDials, writeMatte } from './write-matte.ts'
+import { levelDials } from './level-dials.ts'
 
 const distance = (hint: string, from: number) =>
   number({
@@ -38,8 +38,12 @@ export default defineEffect({
   },
   example: { near: 9, softness: 3 },
   span: { feed: 'depth', marks: () => ['near', 'far'], weight: between },
-  apply({ out, feeds: { depth }, dials, kernels }) {
-    const weight = between(dials)
-    writeMatte(out, (p) => (depth ? weight(depth.data[p]!) : 0), dials, { kernels })
+  apply({ out, feeds: { depth }, dials, kernels, store }) {
+    const { near, far, softness } = dials
+    const matte = store.allocate(out.width, out.height, 1)
+    if (depth) kernels.betweenMarks(matte, depth, { from: near, to: far, softFrom: softness, softTo: softness })
+    else matte.data.fill(0)
+    kernels.levelMatte(out, matte, dials)
+    store.release(matte)
   },
 }) // prettier-ignore

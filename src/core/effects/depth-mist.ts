@@ -4,7 +4,6 @@ import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
 import { findCamera } from '../picture/find-camera.ts'
 import type { Picture, Rgb } from '../picture/picture.ts'
 import { curveThrough, gradientThrough } from '../picture/tone-curve.ts'
-import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, curve, flag, gradient, number, point, type Values } from '../dials/dials.ts'
 import { defineEffect, type PreparedFor } from './effect.ts'
 import { isMiss } from '../picture/depth-miss.ts'
@@ -195,13 +194,12 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
 const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneven && noise > 0
 
 /** How much thicker or thinner the mist is in its swathes. */
-function drawSwathes(d: Dials, { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>, store: Workshop['store']): Picture {
+function drawSwathes(d: Dials, { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>, { kernels, store }: Workshop): Picture {
   const swathes = store.allocate(width, height, 1)
   const seconds = secondsAt(frame, rate)
   const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
-  noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift })
-  const { data } = swathes
-  for (let i = 0; i < data.length; i++) data[i] = Math.max(0, 1 + 1.6 * d.noise * data[i]!)
+  noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift }, kernels)
+  kernels.linearMatte(swathes, swathes, 1.6 * d.noise, 1, 0)
   return swathes
 } // prettier-ignore
 
@@ -228,7 +226,7 @@ export default defineEffect({
     hasSwathes(d)
       ? {
           key: JSON.stringify([d.noise, d.noiseSize, d.noiseSpeed, d.driftX, d.driftY, at.width, at.height, at.frame, at.rate, at.reduction]),
-          make: ({ store }) => drawSwathes(d, at, store),
+          make: (workshop) => drawSwathes(d, at, workshop),
         }
       : undefined,
   span: {
@@ -256,7 +254,7 @@ export default defineEffect({
     const depth = d.from === 'position' ? store.allocate(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
-    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, rate, reduction }, store) : undefined
+    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, rate, reduction }, { kernels, store }) : undefined
     const swathes = hasSwathes(d) ? (prepared ?? made) : undefined
     const thinned = d.lies === 'low' ? store.allocate(width, height, 1) : undefined
     if (thinned) {
@@ -296,10 +294,10 @@ function softened(picture: Picture, depth: Picture, vary: Picture | undefined, s
   kernels.fill(blurred, 1, 1, 1, 1)
   const black = shape.table.map((v, i) => (i % 4 === 3 ? v : 0))
   kernels.mist(cover, blurred, depth, vary, { from: shape.from, scale: shape.scale, table: black, join: 'mix', fills: false })
-  extractMatte(weight, cover, 'red', true)
+  kernels.matteOf(weight, cover, 'red', true)
   kernels.weigh(cover, blurred, weight, 0, 1)
   gaussianBlur(cover, cover, width / 2, workshop)
-  extractMatte(seen, cover, 'red', false)
+  kernels.matteOf(seen, cover, 'red', false)
   kernels.weigh(blurred, picture, weight, 0, 1)
   gaussianBlur(blurred, blurred, width / 2, workshop)
   kernels.unweigh(blurred, blurred, seen, picture)

@@ -1,8 +1,7 @@
 import { findCamera } from '../picture/find-camera.ts'
-import { fresnel } from '../picture/fresnel.ts'
 import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { levelDials, writeMatte } from './write-matte.ts'
+import { levelDials } from './level-dials.ts'
 
 const place = (axis: string) =>
   number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'units', label: `Camera ${axis}`, when: { dial: 'space', is: 'typed' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
@@ -49,27 +48,17 @@ export default defineEffect({
   },
   version: 2,
   example: {},
-  apply({ out, picture, feeds, dials, overview = { picture, feeds }, kernels }) {
+  apply({ out, picture, feeds, dials, overview = { picture, feeds }, kernels, store }) {
     const { normal, position } = feeds
     const { normal: ways, position: places } = overview.feeds
     const { by, index, space } = dials
     const isThere = (p: number) => ways !== undefined && ways.data[p * 4]! ** 2 + ways.data[p * 4 + 1]! ** 2 + ways.data[p * 4 + 2]! ** 2 > 1e-6
     const found = space === 'world' && places ? findCamera(places, isThere) : undefined
     const camera = space === 'camera' ? [0, 0, 0] as const : (found ?? ([dials.cameraX, dials.cameraY, dials.cameraZ] as const))
-    const value = (p: number) => {
-      if (!normal) return 0
-      const at = p * 4
-      const n = [normal.data[at]!, normal.data[at + 1]!, normal.data[at + 2]!] as const
-      const length = Math.sqrt(n[0] * n[0] + n[1] * n[1] + n[2] * n[2])
-      // No surface, no matte.
-      if (!(length > 1e-6)) return 0
-      const v = position
-        ? ([camera[0] - position.data[at]!, camera[1] - position.data[at + 1]!, camera[2] - position.data[at + 2]!] as const)
-        : ([0, 0, 1] as const)
-      const far = Math.sqrt(v[0] * v[0] + v[1] * v[1] + v[2] * v[2])
-      const cosine = Math.abs(n[0] * v[0] + n[1] * v[1] + n[2] * v[2]) / (length * Math.max(1e-9, far))
-      return by === 'facing' ? 1 - Math.min(1, cosine) : fresnel(cosine, index)
-    }
-    writeMatte(out, value, dials, { kernels })
+    const matte = store.allocate(out.width, out.height, 1)
+    if (normal) kernels.facing(matte, normal, position, camera, by === 'fresnel' ? index : undefined)
+    else matte.data.fill(0)
+    kernels.levelMatte(out, matte, dials)
+    store.release(matte)
   },
 }) // prettier-ignore

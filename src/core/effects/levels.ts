@@ -1,7 +1,6 @@
-import { extractMatte } from '../engine/matte.ts'
 import { defineEffect } from './effect.ts'
 import { withCover } from './new-cover.ts'
-import { levelDials, levelled } from './write-matte.ts'
+import { levelDials } from './level-dials.ts'
 
 export default defineEffect({
   id: 'levels',
@@ -18,9 +17,9 @@ export default defineEffect({
   example: { black: 0.2, white: 0.8 },
   apply({ out, picture, dials, kernels, store }) {
     const cover = store.allocate(picture.width, picture.height, 1)
-    extractMatte(cover, picture, 'alpha', false)
-    levelled(cover, dials, { kernels, store })
-    withCover(out, picture, cover)
+    kernels.matteOf(cover, picture, 'alpha', false)
+    kernels.levelMatte(cover, cover, dials)
+    withCover(out, picture, cover, kernels)
     store.release(cover)
   },
 }) // prettier-ignore

@@ -1,7 +1,6 @@
-import { leastCover } from '../picture/colour.ts'
 import { number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { levelDials, writeMatte } from './write-matte.ts'
+import { levelDials } from './level-dials.ts'
 
 const end = (what: string, from: number) =>
   number({
@@ -36,16 +35,14 @@ export default defineEffect({
     { name: 'Middle tones', dials: { low: 0.1, softLow: 0.05, high: 0.4, softHigh: 0.2 } },
     { name: 'Shadows', dials: { low: -1, softLow: 0, high: 0.02, softHigh: 0.06 } },
   ],
-  apply({ out, picture: { data }, dials, kernels }) {
+  apply({ out, picture, dials, kernels, store }) {
     const { low, high, softLow, softHigh } = dials
-    const rising = (v: number, soft: number) => (v >= 0 ? 1 : soft > 0 ? Math.max(0, 1 + v / soft) : 0)
-    const value = (p: number) => {
-      const alpha = data[p * 4 + 3]!
-      const y = kernels.space.luminance(data[p * 4]!, data[p * 4 + 1]!, data[p * 4 + 2]!)
-      // Of the colour itself: half covered edges are as bright as what covers them.
-      const straight = alpha > leastCover ? y / alpha : y
-      return rising(straight - low, softLow) * rising(high - straight, softHigh) * (alpha > leastCover ? Math.min(1, alpha) : 1)
-    }
-    writeMatte(out, value, dials, { kernels })
+    const matte = store.allocate(picture.width, picture.height, 1)
+    // Of the colour itself: half covered edges are as bright as what covers them.
+    kernels.straightLuminance(matte, picture)
+    kernels.betweenMarks(matte, matte, { from: low, to: high, softFrom: softLow, softTo: softHigh })
+    kernels.underCover(matte, picture)
+    kernels.levelMatte(out, matte, dials)
+    store.release(matte)
   },
 }) // prettier-ignore

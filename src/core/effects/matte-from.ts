@@ -1,4 +1,3 @@
-import { extractMatte } from '../engine/matte.ts'
 import { choice, flag } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
@@ -31,11 +30,8 @@ export default defineEffect({
   example: { of: 'luminance' },
   apply({ out, picture, feeds: { shape: fed }, dials: { of, invert }, kernels, store }) {
     const matte = fed ?? store.allocate(picture.width, picture.height, 1)
-    if (!fed) extractMatte(matte, picture, of, false, kernels.space)
-    for (let i = 0; i < matte.data.length; i++) {
-      const value = invert ? 1 - matte.data[i]! : matte.data[i]!
-      out.data.fill(value, i * 4, i * 4 + 4)
-    }
+    if (!fed) kernels.matteOf(matte, picture, of, false)
+    kernels.levelMatte(out, matte, { black: 0, white: 1, gamma: 1, invert })
     if (!fed) store.release(matte)
   },
 })

@@ -1,4 +1,3 @@
-import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, radius95, spreadLight, spreadProfile } from '../kernels/pyramid.ts'
 import { choice, colour, number } from '../dials/dials.ts'
@@ -122,7 +121,7 @@ export default defineEffect({
     const workshop = { kernels, store }
     const isOwn = dials.colour === 'own'
     const shape = feeds.shape ?? store.allocate(width, height, 1)
-    if (!feeds.shape) extractMatte(shape, picture, 'alpha', false)
+    if (!feeds.shape) kernels.matteOf(shape, picture, 'alpha', false)
     const [source, light] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
     /** The light of the shape, or of all around it. The picture's own alpha is in its colour already. */
     const lit = (target: typeof out, isAround: boolean) => {
@@ -157,7 +156,7 @@ export default defineEffect({
       lit(source, true)
       spread(source)
       const channel = store.allocate(width, height, 1)
-      extractMatte(channel, light, 'red', false)
+      kernels.matteOf(channel, light, 'red', false)
       lit(source, false)
       kernels.weigh(source, source, channel, 0, 1)
       kernels.addLight(out, out, source, 'add', false)

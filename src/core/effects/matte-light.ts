@@ -1,7 +1,6 @@
-import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset, takeColours } from './moved-shape.ts'
+import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-light',
@@ -47,12 +46,12 @@ export default defineEffect({
   apply({ out, picture, feeds, dials, kernels, store }) {
     const { tint, strength } = dials
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
-    if (feeds.colours) takeColours(out, picture, feeds.colours, strength, 'light')
+    if (feeds.colours) kernels.takeColours(out, picture, feeds.colours, strength, 'light')
     else if (dials.colour === 'source')
       kernels.gains(out, picture, ...(tint.map((v) => v * strength) as [number, number, number]), 0)
     else {
       const cover = store.allocate(picture.width, picture.height, 1)
-      extractMatte(cover, picture, 'alpha', false)
+      kernels.matteOf(cover, picture, 'alpha', false)
       kernels.fill(out, tint[0] * strength, tint[1] * strength, tint[2] * strength, 0)
       kernels.weigh(out, out, cover, 0, 1)
       store.release(cover)

@@ -1,7 +1,6 @@
-import { extractMatte } from '../engine/matte.ts'
 import { choice, colour, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
-import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset, takeColours } from './moved-shape.ts'
+import { movedReach, movedShape, shapeDials, shapeFeeds, shapeOffset } from './moved-shape.ts'
 
 export default defineEffect({
   id: 'matte-shade',
@@ -43,12 +42,12 @@ export default defineEffect({
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
     const shaded = store.allocate(picture.width, picture.height, 4)
-    if (feeds.colours) takeColours(shaded, picture, feeds.colours, 1, dials.mode)
+    if (feeds.colours) kernels.takeColours(shaded, picture, feeds.colours, 1, dials.mode)
     else if (dials.mode === 'multiply') kernels.gains(shaded, picture, r, g, b, 1)
     else {
       // Clipped to the picture's own cover, so that nothing appears beside it.
       const cover = store.allocate(picture.width, picture.height, 1)
-      extractMatte(cover, picture, 'alpha', false)
+      kernels.matteOf(cover, picture, 'alpha', false)
       kernels.fill(shaded, r, g, b, 1)
       kernels.weigh(shaded, shaded, cover, 0, 1)
       store.release(cover)

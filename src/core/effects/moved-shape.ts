@@ -1,5 +1,3 @@
-import { leastCover } from '../picture/colour.ts'
-import { extractMatte } from '../engine/matte.ts'
 import { drawSpikes } from '../kernels/draw-light.ts'
 import { gaussianBlur, type Workshop } from '../kernels/pyramid.ts'
 import { inverse, placement } from '../picture/affine.ts'
@@ -93,7 +91,7 @@ export function movedShape(
 ): Picture {
   const { width, height } = picture
   const shape = fed ?? store.allocate(width, height, 1)
-  if (!fed) extractMatte(shape, picture, 'alpha', false)
+  if (!fed) kernels.matteOf(shape, picture, 'alpha', false)
   const flat = store.allocate(width, height, 4)
   kernels.fill(flat, 1, 1, 1, 1)
   kernels.weigh(flat, flat, shape, 0, 1)
@@ -108,30 +106,7 @@ export function movedShape(
     drawSpikes(moved, flat, spikes, { exponent: 1, gain: 1 / softness, colourSpread: 0 }, { kernels, store })
   }
   const out = store.allocate(width, height, 1)
-  extractMatte(out, moved, 'red', invert)
+  kernels.matteOf(out, moved, 'red', invert)
   for (const taken of [flat, moved, ...(fed ? [] : [shape])]) store.release(taken)
   return out
-}
-
-/**
- * The straight colours of a picture, times a gain, inside the cover of another: as light, mixed over it, or multiplied with it. Where there are
- * no colours there is no light, and the other stays as it is.
- */
-export function takeColours(
-  out: Picture,
-  picture: Picture,
-  colours: Picture,
-  gain: number,
-  as: 'light' | 'mix' | 'multiply',
-): void {
-  for (let i = 0; i < out.data.length; i += 4) {
-    const [cover, alpha] = [picture.data[i + 3]!, colours.data[i + 3]!]
-    for (const c of [0, 1, 2] as const) {
-      const own = picture.data[i + c]!
-      if (alpha > leastCover)
-        out.data[i + c] = (colours.data[i + c]! / alpha) * gain * (as === 'multiply' ? own : cover)
-      else out.data[i + c] = as === 'light' ? 0 : own
-    }
-    out.data[i + 3] = as === 'light' ? 0 : cover
-  }
 }

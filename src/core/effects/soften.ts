@@ -1,4 +1,3 @@
-import { extractMatte } from '../engine/matte.ts'
 import { gaussianBlur } from '../kernels/pyramid.ts'
 import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
@@ -27,7 +26,7 @@ export default defineEffect({
   apply({ out, picture, dials: { softness, side }, kernels, store }) {
     const { width, height } = picture
     const [flat, cover] = [store.allocate(width, height, 4), store.allocate(width, height, 1)]
-    extractMatte(cover, picture, 'alpha', false)
+    kernels.matteOf(cover, picture, 'alpha', false)
     kernels.fill(flat, 1, 1, 1, 1)
     kernels.weigh(flat, flat, cover, 0, 1)
     gaussianBlur(flat, flat, softness / 2, { kernels, store })
@@ -36,7 +35,7 @@ export default defineEffect({
       const next = side === 'both' ? soft : side === 'inside' ? Math.min(was, 2 * soft - 1) : Math.max(was, 2 * soft)
       cover.data[i] = next < 0 ? 0 : next > 1 ? 1 : next
     }
-    withCover(out, picture, cover)
+    withCover(out, picture, cover, kernels)
     for (const taken of [flat, cover]) store.release(taken)
   },
 }) // prettier-ignore

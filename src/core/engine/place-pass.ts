@@ -29,12 +29,11 @@ export function placePass(
   const channels = pictureChannels(pass)
   const rules = rulesOf(pass.kind)
   const picture = store.allocate(area.width, area.height, channels)
-  const values = block.data instanceof Float32Array ? block.data : new Float32Array(block.data.length)
   const fitsWhole = block.channels === channels && block.width === area.width && block.height === area.height
   const isWhole = fitsWhole && block.x + area.left === 0 && block.y + area.top === 0
-  if (block.data instanceof Uint16Array) kernels.halfToFloat(isWhole ? picture.data : values, block.data)
-  else if (isWhole) picture.data.set(values)
-  if (!isWhole) scatter(picture, values, block, area, rules.outside)
+  if (!isWhole) kernels.layBlock(picture, block, cornerOf(block, area), rules.outside ?? 0)
+  else if (block.data instanceof Uint16Array) kernels.halfToFloat(picture.data, block.data)
+  else picture.data.set(block.data)
   if (rules.isBits) return { picture, replaced: 0 }
   if (pass.type === 'uint') {
     const words = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
@@ -51,47 +50,15 @@ export function placeObjects(
   area: WorkArea,
   masks: 'ranked' | 'plain',
   ids: ReadonlySet<number>,
-  { store }: Workshop,
+  { kernels, store }: Workshop,
 ): Picture {
-  const matte = objectMatte(block, masks, ids)
   const picture = store.allocate(area.width, area.height, 1)
-  scatter(picture, matte, { ...block, channels: 1 }, area)
+  const corner = cornerOf(block, area)
+  if (masks === 'ranked' && block.data instanceof Float32Array)
+    kernels.objectCover(picture, block, corner, Uint32Array.from(ids).sort())
+  else kernels.layBlock(picture, { ...block, channels: 1, data: objectMatte(block, masks, ids) }, corner, 0)
   return picture
 }
 
-/** The bits of 1. */
-const oneBits = 0x3f800000
-
-function scatter(
-  picture: Picture,
-  values: Float32Array,
-  block: PassBlock,
-  area: WorkArea,
-  outside = 0,
-): void {
-  // By words, so that the bits of IDs stay what they are.
-  const data = new Uint32Array(picture.data.buffer, picture.data.byteOffset, picture.data.length)
-  const from32 = new Uint32Array(values.buffer, values.byteOffset, values.length)
-  const { channels } = picture
-  picture.data.fill(outside)
-  const left = block.x + area.left
-  const top = block.y + area.top
-  const from = Math.max(0, -left)
-  const to = Math.min(block.width, area.width - left)
-  const own = block.channels
-  const shared = Math.min(channels, own)
-  for (let y = Math.max(0, -top); y < Math.min(block.height, area.height - top); y++) {
-    let source = (y * block.width + from) * own
-    let target = ((y + top) * area.width + from + left) * channels
-    if (channels === own) {
-      data.set(from32.subarray(source, source + Math.max(0, to - from) * own), target)
-      continue
-    }
-    for (let x = from; x < to; x++, source += own, target += channels) {
-      for (let c = 0; c < shared; c++) data[target + c] = from32[source + c]!
-      if (channels === 4 && own < 4) data[target + 3] = oneBits
-      // One channel stands for grey wherever a colour is wanted.
-      if (channels === 4 && own === 1) data[target + 1] = data[target + 2] = from32[source]!
-    }
-  }
-}
+/** Where in the work area a pass begins. */
+const cornerOf = (block: PassBlock, area: WorkArea) => [block.x + area.left, block.y + area.top] as const

@@ -5,8 +5,10 @@ import type { StreakKernels } from './declarations/streak.ts'
 import type { DistanceKernels } from './declarations/distance.ts'
 import type { KeyKernels } from './declarations/key.ts'
 import type { FourierKernels } from './declarations/fourier.ts'
+import type { BlockKernels } from './declarations/block.ts'
 import type { BlurKernels } from './declarations/blur.ts'
 import type { HalfKernels } from './declarations/half.ts'
+import type { MatteKernels } from './declarations/matte.ts'
 import type { MistKernels } from './declarations/mist.ts'
 import type { ScopeKernels } from './declarations/scope.ts'
 import type { PositionKernels } from './declarations/position.ts'
@@ -25,8 +27,10 @@ export * from './declarations/streak.ts'
 export * from './declarations/distance.ts'
 export * from './declarations/key.ts'
 export * from './declarations/fourier.ts'
+export * from './declarations/block.ts'
 export * from './declarations/blur.ts'
 export * from './declarations/half.ts'
+export * from './declarations/matte.ts'
 export * from './declarations/mist.ts'
 export * from './declarations/scope.ts'
 export * from './declarations/position.ts'
@@ -54,8 +58,10 @@ export interface Kernels
     DistanceKernels,
     KeyKernels,
     FourierKernels,
+    BlockKernels,
     BlurKernels,
     HalfKernels,
+    MatteKernels,
     MistKernels,
     ScopeKernels,
     PositionKernels,

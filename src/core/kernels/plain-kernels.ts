@@ -4,8 +4,10 @@ import { plainStreak } from './declarations/streak.ts'
 import { plainDistance } from './declarations/distance.ts'
 import { plainKey } from './declarations/key.ts'
 import { plainFourier } from './declarations/fourier.ts'
+import { plainBlock } from './declarations/block.ts'
 import { plainBlur } from './declarations/blur.ts'
 import { plainHalf } from './declarations/half.ts'
+import { plainMatte } from './declarations/matte.ts'
 import { plainMist } from './declarations/mist.ts'
 import { plainScope } from './declarations/scope.ts'
 import { plainPosition } from './declarations/position.ts'
@@ -32,8 +34,10 @@ const plainIn = (space: WorkingSpace): Kernels => ({
   ...plainDistance,
   ...plainKey(space),
   ...plainFourier,
+  ...plainBlock,
   ...plainBlur(space),
   ...plainHalf,
+  ...plainMatte(space),
   ...plainMist,
   ...plainScope,
   ...plainPosition,

@@ -4,8 +4,10 @@ import { fastStreak } from './declarations/streak.ts'
 import { fastDistance } from './declarations/distance.ts'
 import { fastKey } from './declarations/key.ts'
 import { fastFourier } from './declarations/fourier.ts'
+import { fastBlock } from './declarations/block.ts'
 import { fastBlur } from './declarations/blur.ts'
 import { fastHalf } from './declarations/half.ts'
+import { fastMatte } from './declarations/matte.ts'
 import { fastMist } from './declarations/mist.ts'
 import { fastScope } from './declarations/scope.ts'
 import { fastPosition } from './declarations/position.ts'
@@ -51,8 +53,10 @@ function kernelsIn(calls: KernelCalls, inSpace: Kernels['inSpace']): Kernels {
     ...fastDistance(calls),
     ...fastKey(calls),
     ...fastFourier(calls),
+    ...fastBlock(calls),
     ...fastBlur(calls),
     ...fastHalf(calls),
+    ...fastMatte(calls),
     ...fastMist(calls),
     ...fastScope(calls),
     ...fastPosition(calls),

@@ -32,18 +32,34 @@ export function findCamera(position: Picture, isThere: (pixel: number) => boolea
     points.reduce((sum, p) => sum + p.reduce((s, v, c) => s + (v - mean[c]!) ** 2, 0), 0) / points.length,
   )
   if (!(spread > 0)) return undefined
-  const square = Array.from({ length: 12 }, () => new Float64Array(12))
+  // Each point gives two equations, (h, 0, −u·h) and (0, h, −v·h): of their squares only sums of products of h count.
+  const sums = ([plain, byU, byV, bySquares]: Float64Array[]) => {
+    const square = Array.from({ length: 12 }, () => new Float64Array(12))
+    for (let a = 0; a < 4; a++)
+      for (let b = 0; b < 4; b++) {
+        const k = a * 4 + b
+        square[a]![b] = square[a + 4]![b + 4] = plain![k]!
+        square[a]![b + 8] = square[b + 8]![a] = -byU![k]!
+        square[a + 4]![b + 8] = square[b + 8]![a + 4] = -byV![k]!
+        square[a + 8]![b + 8] = bySquares![k]!
+      }
+    return square
+  }
+  const products = Array.from({ length: 4 }, () => new Float64Array(16))
+  const [plain, byU, byV, bySquares] = products
+  const h = new Float64Array(4).fill(1)
   for (const [i, p] of points.entries()) {
     const [u, v] = pixels[i]!
-    const h = [...p.map((c, k) => (c - mean[k]!) / spread), 1]
-    const rows = [
-      [...h, 0, 0, 0, 0, ...h.map((c) => -u * c)],
-      [0, 0, 0, 0, ...h, ...h.map((c) => -v * c)],
-    ]
-    for (const row of rows)
-      for (let a = 0; a < 12; a++)
-        if (row[a] !== 0) for (let b = 0; b < 12; b++) square[a]![b]! += row[a]! * row[b]!
+    for (let c = 0; c < 3; c++) h[c] = (p[c]! - mean[c]!) / spread
+    for (let k = 0; k < 16; k++) {
+      const product = h[k >> 2]! * h[k & 3]!
+      plain![k]! += product
+      byU![k]! += u * product
+      byV![k]! += v * product
+      bySquares![k]! += (u * u + v * v) * product
+    }
   }
+  const square = sums(products)
   const { values, vectors } = eigen(square)
   const order = values.map((_, i) => i).sort((a, b) => values[a]! - values[b]!)
   const [least, next, most] = [values[order[0]!]!, values[order[1]!]!, values[order[11]!]!]

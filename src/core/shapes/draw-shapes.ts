@@ -1,5 +1,4 @@
 import type { ShapeNow } from '../comp/drawing-at.ts'
-import { combineMattes } from '../engine/matte.ts'
 import { edgeRange } from '../kernels/kernels.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
 import type { Picture } from '../picture/picture.ts'
@@ -25,10 +24,10 @@ export interface FrameIn {
  * frame lies in the picture.
  */
 export function drawShapes(out: Picture, shapes: readonly ShapeNow[], at: FrameIn, workshop: Workshop): void {
-  const { store } = workshop
+  const { kernels, store } = workshop
   const draw = (cover: Picture, shape: ShapeNow) => {
     drawShape(cover, shape, at, workshop)
-    if (shape.opacity !== 1) for (let i = 0; i < cover.data.length; i++) cover.data[i]! *= shape.opacity
+    if (shape.opacity !== 1) kernels.linearMatte(cover, cover, shape.opacity, 0, 0)
   }
   const [first, ...others] = shapes
   if (first?.by === 'union') draw(out, first)
@@ -36,7 +35,7 @@ export function drawShapes(out: Picture, shapes: readonly ShapeNow[], at: FrameI
   const cover = others.length > 0 ? store.allocate(out.width, out.height, 1) : undefined
   for (const shape of others) {
     draw(cover!, shape)
-    combineMattes(out.data, out.data, cover!.data, shape.by)
+    kernels.combineMattes(out, out, cover!, shape.by)
   }
   if (cover) store.release(cover)
 }

@@ -18,8 +18,8 @@ class Thread {
   constructor(readonly url: URL) {
     Thread.all.push(this)
   }
-  postMessage(message: EngineMessage): void {
-    this.sent.push(structuredClone(message))
+  postMessage(message: EngineMessage, transfer: Transferable[] = []): void {
+    this.sent.push(structuredClone(message, { transfer }))
   }
   terminate(): void {
     this.isEnded = true
@@ -78,6 +78,9 @@ beforeEach(() => {
   vi.stubGlobal('navigator', { hardwareConcurrency: 2 })
 })
 afterEach(() => {
+  // Ports that are open keep the process from ending.
+  for (const thread of Thread.all)
+    for (const message of thread.sent) if (message.type === 'start') message.files.close()
   vi.unstubAllGlobals()
 })
 
@@ -88,7 +91,8 @@ describe('an engine that dies', () => {
     const asked = client.probe(wanted, 1, 1)
     engines()[0]!.die()
     expect(engines()).toHaveLength(2)
-    expect(Thread.all.filter((t) => t.isEnded)).toHaveLength(2)
+    // The engine, its helper, and the thread that fetches.
+    expect(Thread.all.filter((t) => t.isEnded)).toHaveLength(3)
     expect(engines()[1]!.sent[0]?.type).toBe('start')
     expect(engines()[1]!.shows).toHaveLength(1)
     expect(engines()[1]!.comp).toEqual(wanted.comp)

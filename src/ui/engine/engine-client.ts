@@ -142,6 +142,10 @@ export class EngineClient {
       worker.postMessage({ memory, control })
       return worker
     })
+    const { port1, port2: files } = new MessageChannel()
+    const fetcher = new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module' })
+    fetcher.postMessage(port1, [port1])
+    this.workers.push(fetcher)
     this.engine.onmessage = ({ data }: MessageEvent<EngineReply>) => {
       this.receive(data)
     }
@@ -150,7 +154,7 @@ export class EngineClient {
       this.replace(event.message)
     }
     const flags = this.flags.buffer
-    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes })
+    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes, files }, [files])
   }
 
   /** An engine that died is replaced and its work done once more; when that dies too, it is said. */
@@ -479,7 +483,7 @@ export class EngineClient {
     else open?.reject(new EngineError(message.message, message.isMemory))
   }
 
-  private post(message: EngineMessage): void {
-    this.engine.postMessage(message)
+  private post(message: EngineMessage, transfer: Transferable[] = []): void {
+    this.engine.postMessage(message, transfer)
   }
 }

@@ -14,19 +14,19 @@ import { passFilter } from '../../core/passes/passes.ts'
 import { OutOfMemoryError } from '../../core/picture/picture.ts'
 import { readingsAnswer } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
+import { bytesBy } from './fetch-bytes.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage } from './messages.ts'
 
 // The engine of a page: one thread that plans and leads, with workers on other threads.
 
-const loadPass: LoadPass = async ({ hash, pass, as, reduction, rows, filter = passFilter(pass) }) => {
-  const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter })
-  if (rows) query.set('rows', rows.join(','))
-  const answer = await fetch(`/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`)
-  if (!answer.ok) {
-    const body = (await answer.json().catch(() => undefined)) as { error?: { message?: string } } | undefined
-    throw new Error(body?.error?.message ?? `The pass ${pass.name} could not be loaded (${answer.status}).`)
+const loadPassBy = (files: MessagePort): LoadPass => {
+  const bytesOf = bytesBy(files)
+  return async ({ hash, pass, as, reduction, rows, filter = passFilter(pass) }) => {
+    const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter })
+    if (rows) query.set('rows', rows.join(','))
+    const address = `/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`
+    return decodePassBlock(await bytesOf(new URL(address, self.location.origin).href))
   }
-  return decodePassBlock(await answer.arrayBuffer())
 }
 
 /** Readings that the server keeps; without it they are made anew. */
@@ -129,7 +129,7 @@ self.onmessage = ({ data }: MessageEvent<EngineMessage>) => {
   switch (data.type) {
     case 'start': {
       const workshop = createKernels(data.memory, data.control, data.workers)
-      session = new Session(workshop, loadPass, data.budgetBytes, pageReadings)
+      session = new Session(workshop, loadPassBy(data.files), data.budgetBytes, pageReadings)
       flags = new SharedFlags(data.flags)
       break
     }

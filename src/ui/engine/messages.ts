@@ -10,7 +10,16 @@ export interface StartMessage {
   readonly workers: number
   readonly flags: SharedArrayBuffer
   readonly budgetBytes: number
+  /** To the thread that fetches passes. */
+  readonly files: MessagePort
 }
+/** What an engine asks the thread that fetches for, and what that says. */
+export interface BytesWanted {
+  readonly id: number
+  readonly url: string
+}
+export type BytesReply =
+  { readonly id: number; readonly bytes: ArrayBuffer } | { readonly id: number; readonly error: string }
 /** Comps of a wish travel as what makes them of the comp of the shot. */
 export type WireWish<K extends Kind> = Omit<Wish<K>, 'comps'> & {
   readonly comps?: readonly (readonly Patch[])[]

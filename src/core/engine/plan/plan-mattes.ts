@@ -1,7 +1,6 @@
 import type { FeedLink, MatteLink } from '../../comp/schema.ts'
 import { ownDials } from '../../comp/own-dials.ts'
-import { edgeRange } from '../../kernels/kernels.ts'
-import { combineMattes, extractMatte, type MatteUse } from '../matte.ts'
+import { edgeRange, type MatteUse } from '../../kernels/kernels.ts'
 import { pictureChannels } from '../place-pass.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { objectsNode, passNode } from './plan-passes.ts'
@@ -15,9 +14,9 @@ export function matteOf(p: Planning, link: MatteLink, laneId: string, stepId?: s
     const next = singleMatte(p, more, laneId, stepId)
     if (!whole || !next) return undefined
     const { by } = more
-    whole = node(`matte ${by}`, [whole, next], ([a, b], { store }) => {
+    whole = node(`matte ${by}`, [whole, next], ([a, b], { kernels, store }) => {
       const out = store.allocate(a!.width, a!.height, 1)
-      combineMattes(out.data, a!.data, b!.data, by)
+      kernels.combineMattes(out, a!, b!, by)
       return out
     })
   }
@@ -56,7 +55,7 @@ export function singleMatte(
 export function mattePart(p: Planning, source: PlanNode, use: MatteUse, invert: boolean): PlanNode {
   return node(`matte ${use} ${invert}`, [source], ([src], { kernels, store }) => {
     const out = store.allocate(src!.width, src!.height, 1)
-    extractMatte(out, src!, use, invert, kernels.space)
+    kernels.matteOf(out, src!, use, invert)
     return out
   })
 }

@@ -4,8 +4,8 @@ import { rulesOf } from '../../passes/passes.ts'
 import { readablePass } from '../../passes/readable-pass.ts'
 import type { Comp } from '../../comp/schema.ts'
 import type { DisplayOptions } from '../../kernels/kernels.ts'
-import type { Picture, PictureStore } from '../../picture/picture.ts'
-import { extractMatte } from '../matte.ts'
+import type { Workshop } from '../../kernels/pyramid.ts'
+import type { Picture } from '../../picture/picture.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
 import { plan, planViewTable } from '../plan/plan.ts'
 import { displayViewed, lookedSmall } from '../viewed.ts'
@@ -56,10 +56,10 @@ export async function smallCodes(
 }
 
 /** One channel of a matte: of a picture, its alpha. */
-function asSingle(matte: Picture, store: PictureStore): Picture {
+function asSingle(matte: Picture, { kernels, store }: Workshop): Picture {
   if (matte.channels === 1) return matte
   const cover = store.allocate(matte.width, matte.height, 1)
-  extractMatte(cover, matte, 'alpha', false)
+  kernels.matteOf(cover, matte, 'alpha', false)
   return cover
 }
 
@@ -105,7 +105,7 @@ async function lay(
       return
     case 'cut-out': {
       const { kernels, store } = session.evaluator.workshop
-      const [cut, cover] = [store.allocate(whole.width, whole.height, 4), asSingle(matte, store)]
+      const [cut, cover] = [store.allocate(whole.width, whole.height, 4), asSingle(matte, { kernels, store })]
       kernels.weigh(cut, whole, cover, 0, 1)
       if (cover !== matte) store.release(cover)
       await display(session, codes, cut, view, work, frame)

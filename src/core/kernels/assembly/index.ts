@@ -4,6 +4,7 @@
 // twins are in the file of the same name in ../declarations.
 
 export * from './aperture'
+export * from './block'
 export * from './blur'
 export * from './colour'
 export * from './display'
@@ -15,6 +16,7 @@ export * from './join'
 export * from './key'
 export * from './lamp'
 export * from './lens'
+export * from './matte'
 export * from './mist'
 export * from './position'
 export * from './resample'

@@ -26,8 +26,15 @@ export interface Ways {
 }
 
 export interface WarpKernels {
-  /** Ways by noise, the sum of its parts. Pixel (0, 0) of `out` is pixel `corner` of the frame. */
-  noiseWay(out: Ways, parts: readonly NoisePart[], corner: readonly [number, number]): void
+  /**
+   * Ways by noise, the sum of its parts. Pixel (0, 0) of `out` is pixel `corner` of the frame. Without a picture for what goes down, no part may
+   * lead there.
+   */
+  noiseWay(
+    out: Pick<Ways, 'right'> & Partial<Ways>,
+    parts: readonly NoisePart[],
+    corner: readonly [number, number],
+  ): void
   /**
    * Every pixel of `src` goes its way: out(p) = src(p − way(p) · (1 − hold(p))), between pixels by Catmull–Rom. Where
    * the picture is squeezed the filter grows with it, from a fifth on and to 16 times its width. `out` is not `src`.
@@ -65,7 +72,7 @@ export const plainWarp: WarpKernels = {
         dy += value[1] * n + slopes[1] * across
       }
       out.right.data[i] = dx
-      out.down.data[i] = dy
+      if (out.down) out.down.data[i] = dy
     }
   },
   warp(out, src, ways, hold, edge) {
@@ -108,7 +115,7 @@ export const fastWarp = ({ run, withScratch, withDoubles }: KernelCalls): WarpKe
   noiseWay: ({ right, down }, parts, corner) => {
     const numbers = parts.flatMap(({ frequency, from, value, slopes }) => [frequency, ...from, ...value, ...slopes]) // prettier-ignore
     withDoubles(numbers, (at) => {
-      run('noiseWay', right, right.at, down.at, at, parts.length, ...corner, right.width)
+      run('noiseWay', right, right.at, (down ?? right).at, at, parts.length, ...corner, right.width)
     })
   },
   warp: (out, src, { right, down }, hold, edge) => {
