@@ -99,6 +99,13 @@ export function shapesAt(drawing: Drawing, frame: number, valueOf: ValueNow, can
     })
 }
 
+/** All shapes that a drawing ever has, each once. */
+export function shapesEver(drawing: Drawing): readonly Shape[] {
+  if (drawing.time === 'keyed') return drawing.shapes
+  const all = new Map(drawing.cels.flatMap(({ shapes }) => shapes.map((shape) => [shape.id, shape] as const)))
+  return [...all.values()]
+}
+
 /** Frames on which something was drawn: keys of shapes, or drawings. */
 export function drawnFrames(drawing: Drawing): number[] {
   const frames =

@@ -5,7 +5,12 @@ import { finite, id } from './parts.ts'
 
 export const passLink = v.strictObject({ type: v.literal('pass'), media: id, pass: v.string() })
 export const tapLink = v.strictObject({ type: v.literal('tap'), lane: id, after: v.optional(id) })
-export const drawingLink = v.strictObject({ type: v.literal('drawing'), drawing: id })
+export const drawingLink = v.strictObject({
+  type: v.literal('drawing'),
+  drawing: id,
+  /** This shape of it alone. */
+  shape: v.optional(id),
+})
 /** What is connected to an input of the step that the lane is a part of. */
 export const inputLink = v.strictObject({ type: v.literal('input'), input: id })
 export const link = v.variant('type', [passLink, tapLink, drawingLink, inputLink])

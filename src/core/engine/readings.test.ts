@@ -47,6 +47,20 @@ describe('the centre of a matte', () => {
     const [same] = await start().answer('readings', { comp, media: {} }, { of: lane, frames: [6] })
     expect(same![0]).toBeCloseTo(found[2]![0]!, 4)
   })
+  test('of one shape of a drawing, whatever the others are and however it meets them; one that is gone is told', async () => {
+    const [begun, drawing] = addDrawing(emptyComp(160, 90), 'Discs')
+    const [one] = addShape(begun, drawing, 1, 'Left', disc(30.4, 25.7, 9.3))
+    const [both, right] = addShape(one, drawing, 1, 'Right', disc(110.2, 60.6, 12.1))
+    const comp = { ...both, drawings: both.drawings.map((d) => d.time === 'keyed' ? { ...d, shapes: d.shapes.map((s) => s.id === right ? { ...s, by: 'subtract' as const } : s) } : d) } // prettier-ignore
+    const of = (shape: string): Follow['of'] => ({ type: 'matte', matte: { from: { type: 'drawing', drawing, shape } } })
+    const [[x, y] = []] = (await start().answer('readings', { comp, media: {} }, { of: of(right), frames: [1] })) as [number[]]
+    expect(Math.hypot(x! - 110.2, y! - 60.6)).toBeLessThan(0.05)
+    const [placed, lane] = [addLane(comp, 'Shapes', { type: 'drawing', drawing }), comp.lanes.length]
+    const [stepped, step] = addStep(placed, placed.lanes[lane]!.id, 0, "light-rays")
+    const lost = putDial(stepped, step, 'origin', riding(following(of('gone'))))
+    const { problems } = plan(lost, {}, 1, 1, picture)
+    expect(problems.map((p) => p.message)).toContain('Discs has no shape gone any more. Choose another, or all of it.')
+  }) // prettier-ignore
   test('of a tilted ellipse sampled 16 × 16 in each pixel, by nothing of the product: at its middle within 0.02 px, cut by the frame where its part is', () => {
     const [width, height, fine] = [57, 41, 16]
     for (const [cx, cy, isCut] of [

@@ -28,6 +28,8 @@ export async function keepReadings(db: Db, readings: ReadonlyMap<string, Reading
     await db.query('insert ignore into readings_made (reading_key, numbers) values ?', [
       all.slice(i, i + mostAtOnce),
     ])
+  // What is old is made anew where it is still wanted.
+  await db.execute('delete from readings_made where made_at < now() - interval 180 day limit 2000')
 }
 
 /** Readings kept in the database. One that can not be reached costs time, not the picture. */

@@ -44,22 +44,38 @@ export const valueOf = (
 const partOf = (value: DialValue, i: number) =>
   typeof value === 'number' ? value : (value as readonly number[])[i]!
 
-/** From the lowest to the highest that a track comes to while it is seen; never nothing. */
-export function heightsOf(
+/** The values of what is drawn as lines, every `step` pixels of a strip: its parts beside each other. */
+export interface Samples {
+  readonly parts: number
+  readonly step: number
+  readonly values: Float64Array
+}
+
+/** Reads a track once for all that is drawn of it. */
+export function samplesOf(
   track: Track,
-  span: readonly [number, number],
-  valueAt: (frame: number) => DialValue,
-): Heights {
+  { width, span, isOpen, valueAt }: Pick<StripLook, 'width' | 'span' | 'isOpen' | 'valueAt'>,
+): Samples {
   const parts = partsOf(track.keys[0]!.value)
-  let [low, high] = [Infinity, -Infinity]
-  const take = (value: DialValue) => {
-    for (let i = 0; i < parts; i++) {
-      low = Math.min(low, partOf(value, i))
-      high = Math.max(high, partOf(value, i))
-    }
+  const step = isOpen ? 1 : 2
+  const count = Math.floor(width / step) + 1
+  const values = new Float64Array(count * parts)
+  for (let k = 0; k < count; k++) {
+    const value = valueAt(frameOf(k * step, { width, span }))
+    for (let i = 0; i < parts; i++) values[k * parts + i] = partOf(value, i)
   }
-  for (let i = 0; i <= 160; i++) take(valueAt(span[0] + (i / 160) * (span[1] - span[0])))
-  for (const key of track.keys) take(key.value)
+  return { parts, step, values }
+}
+
+/** From the lowest to the highest that a track comes to while it is seen; never nothing. */
+export function heightsOf({ keys }: Track, { parts, values }: Samples): Heights {
+  let [low, high] = [Infinity, -Infinity]
+  const take = (value: number) => {
+    if (value < low) low = value
+    if (value > high) high = value
+  }
+  for (const value of values) take(value)
+  for (const key of keys) for (let i = 0; i < parts; i++) take(partOf(key.value, i))
   if (!(high > low)) {
     const around = Math.max(0.5, Math.abs(low) * 0.5)
     return {
@@ -71,13 +87,7 @@ export function heightsOf(
 }
 
 /** A key cut like a gem, on its middle. */
-function gem(
-  c: CanvasRenderingContext2D,
-  x: number,
-  y: number,
-  isChosen: boolean,
-  go: string | undefined,
-): void {
+function cutGem(c: Context, x: number, y: number, isChosen: boolean, go: string | undefined): void {
   const [r, cut] = [isChosen ? 5 : 4.5, 2]
   c.beginPath()
   c.moveTo(x - r + cut, y - r)
@@ -101,6 +111,35 @@ function gem(
     c.lineTo(x + 2.5, y)
   } else c.arc(x, y + 1.5, 2.6, Math.PI, 0)
   c.stroke()
+}
+
+type Context = CanvasRenderingContext2D | OffscreenCanvasRenderingContext2D
+/** Half the side of what a gem is drawn on. */
+const gemHalf = 8
+/** Gems that were cut already: thousands of keys are drawn from a few. */
+const cut = new Map<string, OffscreenCanvas>()
+
+/** Draws a key, on whole pixels of the screen. */
+function gem(
+  c: CanvasRenderingContext2D,
+  x: number,
+  y: number,
+  isChosen: boolean,
+  go: string | undefined,
+): void {
+  const ratio = c.getTransform().a
+  const name = `${ratio} ${isChosen} ${go ?? ''}`
+  let drawn = cut.get(name)
+  if (!drawn) {
+    const side = Math.ceil(2 * gemHalf * ratio)
+    drawn = new OffscreenCanvas(side, side)
+    const context = drawn.getContext('2d')!
+    context.scale(ratio, ratio)
+    cutGem(context, gemHalf, gemHalf, isChosen, go)
+    cut.set(name, drawn)
+  }
+  const whole = (v: number) => Math.round(v * ratio) / ratio
+  c.drawImage(drawn, whole(x - gemHalf), whole(y - gemHalf), drawn.width / ratio, drawn.height / ratio)
 }
 
 /** A handle of a curve on the strip that is worked on. */
@@ -147,16 +186,14 @@ export function keyPlace(
 export const isLines = (track: Track, type: string): boolean =>
   type !== 'colour' && partsOf(track.keys[0]!.value) > 0
 
-function lines(c: CanvasRenderingContext2D, track: Track, look: StripLook): void {
-  const { width, height, valueAt } = look
-  const parts = partsOf(track.keys[0]!.value)
-  const step = look.isOpen ? 1 : 2
+function lines(c: CanvasRenderingContext2D, { parts, step, values }: Samples, look: StripLook): void {
+  const { width, height } = look
   for (let part = 0; part < parts; part++) {
     c.beginPath()
-    for (let x = 0; x <= width; x += step) {
-      const y = yOf(partOf(valueAt(frameOf(x, look)), part), look)
-      if (x === 0) c.moveTo(x, y)
-      else c.lineTo(x, y)
+    for (let k = 0; k * parts < values.length; k++) {
+      const y = yOf(values[k * parts + part]!, look)
+      if (k === 0) c.moveTo(0, y)
+      else c.lineTo(k * step, y)
     }
     c.strokeStyle = colours.line
     c.lineWidth = 1.4
@@ -210,11 +247,17 @@ function blocks(c: CanvasRenderingContext2D, track: Track, look: StripLook): voi
 }
 
 /** Draws a strip: its curve, band or blocks, its keys, and the handles of those that are chosen. */
-export function drawStrip(c: CanvasRenderingContext2D, track: Track, type: string, look: StripLook): void {
+export function drawStrip(
+  c: CanvasRenderingContext2D,
+  track: Track,
+  type: string,
+  look: StripLook,
+  samples: Samples | undefined,
+): void {
   const { width, height } = look
   c.clearRect(0, 0, width, height)
-  const hasLines = isLines(track, type)
-  if (hasLines) lines(c, track, look)
+  const hasLines = samples !== undefined
+  if (samples) lines(c, samples, look)
   else if (type === 'colour') band(c, look)
   else blocks(c, track, look)
   const handles = handlesOf(track, look)

@@ -2,8 +2,9 @@
 
 import type { ReactNode } from 'react'
 import type { SettingRef } from '../../core/comp/settings.ts'
+import { shapesEver } from '../../core/comp/drawing-at.ts'
 import { settingName } from '../../core/comp/setting-names.ts'
-import type { FeedLink } from '../../core/comp/schema.ts'
+import type { FeedLink, Link } from '../../core/comp/schema.ts'
 import type { Measure, Rider } from '../../core/tracks/track.ts'
 import { LinkChip } from '../dials/link-chip.tsx'
 import { newGesture, ValueField } from '../dials/value-field.tsx'
@@ -11,6 +12,7 @@ import { without } from '../../core/without.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { otherPoints } from './other-points.ts'
 
+type DrawingLink = Extract<Link, { type: 'drawing' }>
 type Change<R> = (next: R, gesture?: string) => void
 
 function Line({ words, hint, children }: { words: string; hint?: string; children: ReactNode }) {
@@ -108,6 +110,14 @@ function FollowDials({
               if (link) onChange({ ...rider, of: { type: 'matte', matte: plain(link) } })
             }}
           />
+          {of.matte.from.type === 'drawing' && (
+            <ShapeLine
+              link={of.matte.from}
+              onChange={(from) => {
+                onChange({ ...rider, of: { type: 'matte', matte: { ...of.matte, from } } })
+              }}
+            />
+          )}
         </div>
       )}
       {of.type === 'placement' && (
@@ -162,6 +172,32 @@ function FollowDials({
         />
       ))}
     </>
+  )
+}
+
+/** Which shape of a drawing is followed. */
+function ShapeLine({ link, onChange }: { link: DrawingLink; onChange: (link: DrawingLink) => void }) {
+  const drawing = useShot((s) => s.comp.drawings.find((d) => d.id === link.drawing))
+  if (!drawing) return null
+  return (
+    <Line words="Shape">
+      <select
+        className="select select-xs"
+        aria-label="Shape that is followed"
+        value={link.shape ?? ''}
+        onChange={(e) => {
+          const rest = without(link, 'shape')
+          onChange(e.target.value ? { ...rest, shape: e.target.value } : rest)
+        }}
+      >
+        <option value="">all of it</option>
+        {shapesEver(drawing).map(({ id, name }) => (
+          <option key={id} value={id}>
+            {name}
+          </option>
+        ))}
+      </select>
+    </Line>
   )
 }
 

@@ -12,6 +12,7 @@ import { beyondWords, type Beyond, type Rider, type Track } from '../../core/tra
 import { without } from '../../core/without.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { setTiming } from './edit-keys.ts'
+import { shapesEver } from '../../core/comp/drawing-at.ts'
 import { RiderDials } from './rider-dials.tsx'
 
 const short = (v: number) => String(Number(v.toFixed(2)))
@@ -27,8 +28,11 @@ function followed(comp: Comp, rider: Extract<Rider, { type: 'follow' }>): string
   const { from, objects } = rider.of.matte
   if (objects && objects.length > 0) return objects.length === 1 ? 'an object' : `${objects.length} objects`
   if (from.type === 'tap') return lane(from.lane)
-  if (from.type === 'drawing')
-    return comp.drawings.find((d) => d.id === from.drawing)?.name ?? 'a lost drawing'
+  if (from.type === 'drawing') {
+    const drawing = comp.drawings.find((d) => d.id === from.drawing)
+    if (!drawing) return 'a lost drawing'
+    return from.shape === undefined ? drawing.name : (shapesEver(drawing).find((s) => s.id === from.shape)?.name ?? 'a lost shape') // prettier-ignore
+  }
   return from.type === 'input' ? `its ${from.input}` : from.pass
 }
 

@@ -1,15 +1,16 @@
 'use client'
 
 import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
-import { isTrack, type Setting, type Track } from '../../core/comp/schema.ts'
+import { isTrack, type Comp, type Setting, type Track } from '../../core/comp/schema.ts'
 import { fitting } from '../../core/comp/own-dials.ts'
 import { timeOf, type SettingRef } from '../../core/comp/settings.ts'
 import type { Dial, DialValue } from '../../core/dials/dials.ts'
 import { settingAt } from '../../core/tracks/track-at.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
+import type { ShotState } from '../shot/shot-store.ts'
 import { settingNow } from '../shot/use-setting.ts'
 import { useSpace } from '../shot/use-space.ts'
-import { drawStrip, heightsOf, isLines, yOf, type Heights, type StripLook } from './draw-strip.ts'
+import { drawStrip, heightsOf, isLines, samplesOf, yOf, type Heights, type StripLook } from './draw-strip.ts'
 import { refOf, setTiming } from './edit-keys.ts'
 import { RiderChips } from './riders.tsx'
 import { useStripDrag, type Box } from './strip-drag.ts'
@@ -23,6 +24,17 @@ export const [leftWidth, rightWidth] = [296, 176]
 
 const noFrames: readonly number[] = []
 const round = (v: number) => String(Number(v.toPrecision(3)))
+
+/** What a setting is at a frame, as its dial takes it. */
+function valuesOf(
+  dial: Dial | undefined,
+  setting: Setting,
+  frames: Comp['frames'],
+  read: ShotState['read'],
+): (frame: number) => DialValue {
+  const time = timeOf({ frames }, read)
+  return (frame) => fitting(dial, settingAt(setting, frame, time))
+}
 
 /** One setting over time: its name, its value at this frame, its curve to be bent in place, and what rides on it. */
 export const Strip = memo(function Strip({
@@ -69,13 +81,21 @@ export const Strip = memo(function Strip({
   const title = `${words} on ${where}`
   const span = useMemo(() => [from, to] as const, [from, to])
   const type = dial?.type ?? ''
-  const time = timeOf({ frames }, read)
-  const valueAt = (frame: number) => fitting(dial, settingAt(setting, frame, time))
+  const valueAt = valuesOf(dial, setting, frames, read)
   /** While something is dragged the heights stay, or it would run away from the pointer. */
   const [held, setHeld] = useState<Heights>()
   const hasLines = isLines(shown, type)
   const space = useSpace()
-  const heights = held ?? (hasLines ? heightsOf(shown, span, valueAt) : { low: 0, high: 1 })
+  const samples = useMemo(
+    () =>
+      hasLines
+        ? samplesOf(shown, { width, span, isOpen, valueAt: valuesOf(dial, setting, frames, read) })
+        : undefined,
+    // `shown` follows from the setting and the frames.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+    [hasLines, dial, setting, frames, read, width, span, isOpen],
+  )
+  const heights = held ?? (samples ? heightsOf(shown, samples) : { low: 0, high: 1 })
   const look: StripLook = { width, height, span, isOpen, heights, chosen, valueAt, space }
   const latest = useRef(look)
   const drag = useStripDrag(refKey, title, shown, type, latest, box)
@@ -90,7 +110,7 @@ export const Strip = memo(function Strip({
     if (element.height !== tall) element.height = tall
     const context = element.getContext('2d')!
     context.setTransform(ratio, 0, 0, ratio, 0, 0)
-    if (track) drawStrip(context, track, type, look)
+    if (track) drawStrip(context, track, type, look, samples)
     else {
       context.fillStyle = 'rgba(255,255,255,0.1)'
       context.fillRect(0, height / 2, width, 1)

@@ -1,5 +1,5 @@
 import { assertNever } from '../../assert.ts'
-import { shapesAt } from '../../comp/drawing-at.ts'
+import { shapesAt, shapesEver } from '../../comp/drawing-at.ts'
 import { masterId } from '../../comp/edits.ts'
 import { ownDials } from '../../comp/own-dials.ts'
 import type { Link, Setting, Source } from '../../comp/schema.ts'
@@ -36,7 +36,7 @@ export function tapNode(
 /** The cover of drawn shapes at this frame; undefined (and reported) where there is no such drawing. */
 export function drawingNode(
   p: Planning,
-  { drawing: id }: Link & { type: 'drawing' },
+  { drawing: id, shape: only }: Link & { type: 'drawing' },
   laneId: string,
   stepId?: string,
 ): PlanNode | undefined {
@@ -45,12 +45,18 @@ export function drawingNode(
     p.report(laneId, stepId, `The drawing ${id} is missing. Choose another, or draw it anew.`)
     return undefined
   }
-  const shapes = shapesAt(
+  if (only !== undefined && !shapesEver(drawing).some((s) => s.id === only)) {
+    p.report(laneId, stepId, `${drawing.name} has no shape ${only} any more. Choose another, or all of it.`)
+    return undefined
+  }
+  const all = shapesAt(
     drawing,
     p.frame,
     (setting) => p.value(setting, undefined, { laneId, stepId }),
     p.comp.canvas,
   )
+  // Alone it meets none before it.
+  const shapes = only === undefined ? all : all.filter((s) => s.id === only).map((s) => ({ ...s, by: 'union' as const })) // prettier-ignore
   const { width, height, left, top } = p.area
   const { reduction } = p
   return node(`shapes ${JSON.stringify(shapes)} ${areaKey(p.area)}/${reduction}`, [], (_, workshop) => {
