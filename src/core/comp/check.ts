@@ -1,3 +1,4 @@
+import { furthestFrame, mostFrames } from './frame-limits.ts'
 import { dialProblem, type Dial } from '../dials/dials.ts'
 import { partsOf } from '../tracks/track-edits.ts'
 import { effectOf } from '../recipes/effect-of.ts'
@@ -47,9 +48,6 @@ function stepProblems(step: Step, path: string): Problem[] {
     return trackProblems(dial, setting, at)
   })
 }
-
-/** Further frames than anyone plays; each of them is drawn on the ruler. */
-const [furthestFrame, mostFrames] = [10_000_000, 100_000]
 
 /** Texts with half a character, and frames that no shot has: what can be thought of, but not kept. */
 export function storeProblems(comp: Comp): Problem[] {

@@ -14,6 +14,7 @@ import {
   placeOfStep,
   removeStep,
   setFeed,
+  setFrames,
   withoutSteps,
 } from './edits.ts'
 import { putDial, readSetting } from './settings.ts'
@@ -85,6 +86,17 @@ describe('edits', () => {
     expect(freshId(comp, 'step')).not.toBe(id)
     expect(editStep(comp, 'none', () => undefined)).toBe(comp)
   })
+})
+
+test('a shot has the frames that were said: whole, never none, and no more than can be kept', () => {
+  const comp = { ...emptyComp(4, 4), frames: { first: 5, last: 20, rate: 24 } }
+  const frames = (to: Parameters<typeof setFrames>[1]) => Object.values(setFrames(comp, to).frames)
+  expect(frames({ last: 48.4 })).toEqual([5, 48, 24])
+  // What was set counts; the other end gives way.
+  expect(frames({ first: 30 })).toEqual([30, 30, 24])
+  expect(frames({ last: 2 })).toEqual([2, 2, 24])
+  expect(frames({ rate: 23.976 })).toEqual([5, 20, 23.976])
+  for (const to of [{ last: 1e12 }, { first: -1e12 }, { first: 1e12 }]) parseComp(setFrames(comp, to))
 })
 
 describe('a comp from outside', () => {

@@ -2,6 +2,7 @@ import { produce, type WritableDraft } from 'immer'
 import { defaultDials, findEffect } from '../effects/registry.ts'
 import { assert } from '../assert.ts'
 import { usualRate } from '../time.ts'
+import { furthestFrame, mostFrames } from './frame-limits.ts'
 import { compVersion } from './upgrades/upgrade.ts'
 import { rulesOf, type PassKind } from '../passes/passes.ts'
 import { allSteps, type Comp, type FeedLink, type Lane, type Source, type Step } from './schema.ts'
@@ -29,6 +30,17 @@ export function emptyComp(width: number, height: number): Comp {
     master: [],
     drawings: [],
   }
+}
+
+/** Which frames the shot has, and how fast they follow each other; numbers become whole, the last is not before the first. */
+export function setFrames(comp: Comp, to: Partial<Comp['frames']>): Comp {
+  const { first, last, rate } = { ...comp.frames, ...to }
+  const held = (v: number) => Math.min(furthestFrame, Math.max(-furthestFrame, Math.round(v)))
+  // What was set counts, and the other end gives way.
+  const from =
+    to.first === undefined && to.last !== undefined ? Math.min(held(first), held(last)) : held(first)
+  const until = Math.min(from + mostFrames - 1, Math.max(from, held(last)))
+  return { ...comp, frames: { first: from, last: until, rate } }
 }
 
 function stepList(comp: WritableDraft<Comp>, laneId: string): WritableDraft<Step>[] {

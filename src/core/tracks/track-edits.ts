@@ -2,14 +2,14 @@ import type { DialValue } from '../dials/dials.ts'
 import { without } from '../without.ts'
 import { handlesBetween, settingAt, type TrackTime } from './track-at.ts'
 import { parameterAt } from './bezier.ts'
-import { isTrack, type Go, type Handle, type Key, type Setting, type Track } from './track.ts'
+import type { Handle, Key, Track } from './track.ts'
 
 // Edits of a track: pure, and what a person means by them. Keys are named by their frames.
 
-type KeyValue = Key['value']
+export type KeyValue = Key['value']
 /** Keys nearer to each other than this are on one frame. */
 const sameFrame = 1e-6
-const isAt = (key: Key, frame: number) => Math.abs(key.frame - frame) < sameFrame
+export const isAt = (key: Key, frame: number) => Math.abs(key.frame - frame) < sameFrame
 
 /** How many numbers a value is made of; none for what can only be held. */
 export function partsOf(value: KeyValue): number {
@@ -17,7 +17,8 @@ export function partsOf(value: KeyValue): number {
   return Array.isArray(value) && typeof value[0] === 'number' ? value.length : 0
 }
 
-const partOf = (value: KeyValue, i: number) => (typeof value === 'number' ? value : (value as number[])[i]!)
+export const partOf = (value: KeyValue, i: number) =>
+  typeof value === 'number' ? value : (value as number[])[i]!
 
 /** A value with each of its numbers changed; what has none stays. */
 export function mapParts(value: KeyValue, change: (v: number, i: number) => number): KeyValue {
@@ -27,7 +28,8 @@ export function mapParts(value: KeyValue, change: (v: number, i: number) => numb
 
 const still = { rate: 1, first: 0 } satisfies TrackTime
 /** What the keys alone say at a frame. */
-const bare = (track: Track, frame: number) => settingAt({ ...track, riders: [] }, frame, still) as KeyValue
+export const bare = (track: Track, frame: number) =>
+  settingAt({ ...track, riders: [] }, frame, still) as KeyValue
 
 /** A track that holds a value, with one key. */
 export const trackOf = (value: DialValue, frame: number): Track => ({
@@ -90,7 +92,7 @@ export function insertKey(track: Track, frame: number): Track {
   return { ...track, keys: all }
 }
 
-const isHere = (track: Track, frame: number) => track.keys.findIndex((k) => isAt(k, frame))
+export const isHere = (track: Track, frame: number) => track.keys.findIndex((k) => isAt(k, frame))
 
 /** How the value at a frame answers to a change: for each part, how much it grows when what `by` changes grows by one. */
 function answers(
@@ -190,7 +192,7 @@ export function removeKeys(track: Track, frames: readonly number[]): Track | und
 }
 
 /** Keys on some frames changed; one that comes onto another takes its place. */
-function change(track: Track, frames: readonly number[], how: (key: Key) => Key): Track {
+export function change(track: Track, frames: readonly number[], how: (key: Key) => Key): Track {
   const chosen = track.keys.filter((k) => frames.some((f) => isAt(k, f)))
   if (chosen.length === 0) return track
   return { ...track, keys: ordered([...track.keys.filter((k) => !chosen.includes(k)), ...chosen.map(how)]) }
@@ -277,190 +279,4 @@ export function evenOut(track: Track, frames: readonly number[]): Track {
     }
   })
   return { ...track, keys: evened }
-}
-
-/** How chosen keys go on. A curve begins smooth: its handles lie along the line from the key before to the one after. */
-export function setGo(track: Track, frames: readonly number[], go: Go): Track {
-  const { keys } = track
-  const set = keys.map((k, i): Key => {
-    if (!frames.some((f) => isAt(k, f))) return k
-    if (go === 'hold') return { ...k, go }
-    const rest = without(k, 'go', 'in', 'out', 'broken')
-    if (go === 'straight') return rest
-    return { ...rest, go, ...smoothHandles(keys, i) }
-  })
-  // The key after one that is bent takes the other end of the curve.
-  return { ...track, keys: set.map((k, i) => (set[i - 1]?.go === 'curve' && !k.in ? { ...k, ...smoothHandles(set, i, 'in') } : k)) } // prettier-ignore
-}
-
-function smoothHandles(keys: readonly Key[], i: number, only?: 'in'): Pick<Key, 'in' | 'out'> {
-  const [before, key, after] = [keys[i - 1], keys[i]!, keys[i + 1]]
-  const parts = Array.from({ length: partsOf(key.value) }, (_, p) => p)
-  const slope = (p: number) =>
-    before && after ? (partOf(after.value, p) - partOf(before.value, p)) / (after.frame - before.frame) : 0
-  const handle = (frames: number) => parts.map((p) => [frames, frames * slope(p)] as [number, number])
-  if (parts.length === 0) return {}
-  return {
-    ...(before && { in: handle((before.frame - key.frame) / 3) }),
-    ...(after && only !== 'in' && { out: handle((after.frame - key.frame) / 3) }),
-  }
-}
-
-/** A handle of one part of a key put elsewhere; joined ones turn together. Frames that would make time run back become 0. */
-export function setHandle(
-  track: Track,
-  frame: number,
-  side: 'in' | 'out',
-  part: number,
-  [frames, value]: Handle,
-): Track {
-  const at = isHere(track, frame)
-  const key = track.keys[at]
-  if (!key) return track
-  const other = side === 'in' ? 'out' : 'in'
-  const neighbour = track.keys[side === 'in' ? at - 1 : at + 1]
-  const all = (of: 'in' | 'out', to: Key | undefined): Handle[] => {
-    const third = to ? (to.frame - key.frame) / 3 : of === 'in' ? -1 : 1
-    const rise = (p: number) => (to ? (partOf(to.value, p) - partOf(key.value, p)) / 3 : 0)
-    return Array.from({ length: partsOf(key.value) }, (_, p) => key[of]?.[p] ?? [third, rise(p)])
-  }
-  const held = side === 'in' ? Math.min(0, frames) : Math.max(0, frames)
-  const moved = all(side, neighbour).with(part, [held, value])
-  const across = track.keys[side === 'in' ? at + 1 : at - 1]
-  const turned = () => {
-    const list = all(other, across)
-    const [length] = list[part]!
-    const slope = Math.abs(held) > 1e-9 ? value / held : 0
-    return list.with(part, [length, length * slope])
-  }
-  const next: Key = { ...key, [side]: moved, ...(!key.broken && across && { [other]: turned() }) }
-  return { ...track, keys: track.keys.with(at, next) }
-}
-
-/** The two handles of chosen keys turned each by itself, or together. */
-export function setBroken(track: Track, frames: readonly number[], isBroken: boolean): Track {
-  return change(track, frames, (k) => (isBroken ? { ...k, broken: true } : without(k, 'broken')))
-}
-
-/** A setting without what rides on it: its values on whole frames as keys, as few as stay within a tolerance. */
-export function baked(
-  setting: Setting,
-  first: number,
-  last: number,
-  time: TrackTime,
-  tolerance: number,
-): Track {
-  const samples = Array.from({ length: Math.max(1, last - first + 1) }, (_, i) => ({
-    frame: first + i,
-    value: settingAt(setting, first + i, time) as KeyValue,
-  }))
-  return { keys: fewestKeys(samples, tolerance) }
-}
-
-/** As few keys as go through samples within a tolerance, in the unit of the value; a part's own where there are several. */
-export function fewestKeys(
-  samples: readonly { readonly frame: number; readonly value: KeyValue }[],
-  tolerance: number,
-): Key[] {
-  const parts = partsOf(samples[0]!.value)
-  if (parts === 0) {
-    const changes = samples.filter((s, i) => i === 0 || JSON.stringify(s.value) !== JSON.stringify(samples[i - 1]!.value)) // prettier-ignore
-    return changes.map((s) => ({ ...s, go: 'hold' as const }))
-  }
-  const keys: Key[] = []
-  const fit = (from: number, to: number): void => {
-    const [a, b] = [samples[from]!, samples[to]!]
-    const frames = b.frame - a.frame
-    const fits = Array.from({ length: parts }, (_, p) => fitted(samples, from, to, p))
-    const worst = fits.reduce((w, f) => (f.error > w.error ? f : w))
-    if (worst.error > tolerance && to - from > 1) {
-      const middle = Math.min(to - 1, Math.max(from + 1, worst.at))
-      fit(from, middle)
-      fit(middle, to)
-      return
-    }
-    const isStraight = to - from === 1 || fits.every((f) => f.isStraight)
-    const last = keys.at(-1)
-    const start: Key = last ?? { frame: a.frame, value: a.value }
-    keys[Math.max(0, keys.length - 1)] = isStraight
-      ? start
-      : { ...start, go: 'curve', broken: true, out: fits.map((f) => [frames / 3, f.out] as [number, number]) }
-    keys.push({
-      frame: b.frame,
-      value: b.value,
-      ...(!isStraight && { in: fits.map((f) => [-frames / 3, f.back] as [number, number]) }),
-    })
-  }
-  if (samples.length === 1) return [{ ...samples[0]! }]
-  fit(0, samples.length - 1)
-  return keys
-}
-
-/** The cubic over samples whose handles lie a third of the time away: its heights are those of least squares. */
-function fitted(
-  samples: readonly { readonly frame: number; readonly value: KeyValue }[],
-  from: number,
-  to: number,
-  part: number,
-): { out: number; back: number; error: number; at: number; isStraight: boolean } {
-  const [a, b] = [samples[from]!, samples[to]!]
-  const frames = b.frame - a.frame
-  const [v0, v3] = [partOf(a.value, part), partOf(b.value, part)]
-  const each = (visit: (t: number, v: number, i: number) => void) => {
-    for (let i = from + 1; i < to; i++)
-      visit((samples[i]!.frame - a.frame) / frames, partOf(samples[i]!.value, part), i)
-  }
-  let [aa, ab, bb, ay, by] = [0, 0, 0, 0, 0]
-  each((t, v) => {
-    const r = 1 - t
-    const [m, n] = [3 * r * r * t, 3 * r * t * t]
-    const rest = v - v0 * (r * r * r + m) - v3 * (n + t * t * t)
-    aa += m * m
-    ab += m * n
-    bb += n * n
-    ay += m * rest
-    by += n * rest
-  })
-  const det = aa * bb - ab * ab
-  const [out, back] = det > 1e-12 ? [(ay * bb - by * ab) / det, (by * aa - ay * ab) / det] : [0, 0]
-  const third = (v3 - v0) / 3
-  const worst = (o: number, k: number) => {
-    let [error, at] = [0, from]
-    each((t, v, i) => {
-      const r = 1 - t
-      const miss = Math.abs(v - (v0 * (r * r * r + 3 * r * r * t) + 3 * r * r * t * o + 3 * r * t * t * k + v3 * (3 * r * t * t + t * t * t))) // prettier-ignore
-      if (miss > error) [error, at] = [miss, i]
-    })
-    return { error, at }
-  }
-  const [straight, bent] = [worst(third, -third), worst(out, back)]
-  const isStraight = straight.error <= bent.error + 1e-12
-  return isStraight
-    ? { out: third, back: -third, ...straight, isStraight }
-    : { out, back, ...bent, isStraight }
-}
-
-/** A track with fewer keys, whose values on whole frames and on its keys stay within a tolerance. */
-export function simplified(track: Track, tolerance: number): Track {
-  const [first, last] = [track.keys[0]!.frame, track.keys.at(-1)!.frame]
-  const frames = new Set(track.keys.map((k) => k.frame))
-  for (let f = Math.ceil(first); f <= last; f++) frames.add(f)
-  const samples = [...frames].sort((a, b) => a - b).map((frame) => ({ frame, value: bare(track, frame) }))
-  const { mix } = track
-  const rest = without(track, 'along', 'mix')
-  const keys = fewestKeys(samples, tolerance)
-  return keys.length < track.keys.length ? { ...rest, ...(mix && { mix }), keys } : track
-}
-
-/** A setting after it was moved by hand while it played: between the first and last sample as few keys as stay within a tolerance, elsewhere as it was. */
-export function rideTrack(
-  setting: Setting,
-  samples: readonly { readonly frame: number; readonly value: KeyValue }[],
-  tolerance: number,
-): Track {
-  const [first, last] = [samples[0]!.frame, samples.at(-1)!.frame]
-  const made = fewestKeys(samples, tolerance)
-  if (!isTrack(setting)) return { keys: made }
-  const kept = setting.keys.filter((k) => k.frame < first || k.frame > last)
-  return { ...setting, keys: [...kept.filter((k) => k.frame < first), ...made, ...kept.filter((k) => k.frame > last)] } // prettier-ignore
 }

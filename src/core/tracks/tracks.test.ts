@@ -4,7 +4,9 @@ import { describe, expect, test } from 'vitest'
 import { mixOklab } from '../picture/oklab.ts'
 import { parameterAt } from './bezier.ts'
 import { flickerAt } from './flicker.ts'
-import { baked, evenOut, fewestKeys, insertKey, moveKeys, pasteKeys, copyKeys, removeKeys, reverseKeys, setGo, setHandle, setKey, shiftTo, simplified, stretchKeys } from './track-edits.ts' // prettier-ignore
+import { evenOut, insertKey, moveKeys, pasteKeys, copyKeys, removeKeys, reverseKeys, setKey, shiftTo, stretchKeys } from './track-edits.ts' // prettier-ignore
+import { bendKeys, setGo, setHandle } from './track-handles.ts' // prettier-ignore
+import { baked, fewestKeys, simplified } from './track-fit.ts' // prettier-ignore
 import { settingAt, type TrackTime } from './track-at.ts'
 import type { Rider, Track } from './track.ts'
 
@@ -330,6 +332,26 @@ describe('edits of keys', () => {
     const moved = setKey(follow, 9, [90, 70], { ...time, read })
     expect(moved.riders![0]).toMatchObject({ offset: [-10, 20] })
     expect(moved.keys).toEqual(follow.keys)
+  })
+  test('keys are bent by hand: steeper, longer, never back in time, the last one towards the key before', () => {
+    const line: Track = { keys: [{ frame: 0, value: 0 }, { frame: 12, value: 6 }] } // prettier-ignore
+    // The handle of a straight curve is a third of the way: 4 frames and 2 up.
+    const bent = bendKeys(line, [0], 2, 1)
+    expect(bent.keys[0]).toMatchObject({ go: 'curve' })
+    expect(bent.keys[0]!.out![0]).toEqual([expect.closeTo(6, 9), expect.closeTo(3, 9)])
+    // Cubic with these handles, by its own polynomial at s = ½: frames (0 + 3·6 + 3·8 + 12) / 8, values (0 + 3·3 + 3·4 + 6) / 8.
+    expect(at(bent, 54 / 8)).toBeCloseTo(27 / 8, 6)
+    expect(bendKeys(bent, [0], -100, 0).keys[0]!.out![0]![0]).toBe(0)
+    const last = bendKeys(line, [12], 2, 1).keys[1]!
+    expect(last.in![0]).toEqual([expect.closeTo(-6, 9), expect.closeTo(-1, 9)])
+    expect(bendKeys(line, [5], 1, 1)).toBe(line)
+    const words: Track = {
+      keys: [
+        { frame: 0, value: 'a' },
+        { frame: 1, value: 'b' },
+      ],
+    }
+    expect(bendKeys(words, [0], 1, 1)).toBe(words)
   })
   test('a joined handle turns the other with it and keeps its length; a broken one does not', () => {
     const curve = setGo({ keys: [{ frame: 0, value: 0 }, { frame: 6, value: 3 }, { frame: 12, value: 0 }] }, [0, 6], 'curve') // prettier-ignore

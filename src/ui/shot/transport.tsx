@@ -1,14 +1,13 @@
 'use client'
 
 import { Hexagon, Pause, Play } from 'lucide-react'
-import { memo, useMemo, useRef, type PointerEvent } from 'react'
+import { memo, useEffect, useMemo, useRef, type PointerEvent } from 'react'
 import { PlayOptions } from '../playing/play-options.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { framesThere } from './follow-picture.ts'
 import { useShot, useShotContext } from './shot-context.tsx'
+import { ShotFrames } from './shot-frames.tsx'
 import { useShownFrame } from './use-setting.ts'
-
-const padded = (n: number) => String(n).padStart(3, '0')
 
 /** Frame numbers for which every sequence of the shot has a file of its own. */
 export function useFramesThere(): ReadonlySet<number> {
@@ -29,6 +28,11 @@ export function Transport() {
   const rangeFrom = useRef<number>(undefined)
   const isPlaying = useShot((s) => s.isPlaying)
   const count = last - first + 1
+  // An undo may take the frame that is looked at away.
+  useEffect(() => {
+    const held = Math.min(last, Math.max(first, frame))
+    if (held !== frame) set({ frame: held })
+  }, [first, last, frame, set])
 
   const autoKey = useShot((s) => s.autoKey)
   const toggleAutoKey = () => {
@@ -126,7 +130,7 @@ export function Transport() {
         )}
         <PlayLine first={first} count={count} />
       </div>
-      <FrameNumber last={last} />
+      <ShotFrames there={there} />
       <button
         type="button"
         className={`btn btn-xs gap-1 ${autoKey ? 'btn-accent' : 'btn-ghost btn-square text-base-content/60'}`}
@@ -172,16 +176,5 @@ function PlayLine({ first, count }: { first: number; count: number }) {
       className="absolute inset-y-0 w-0.5 -translate-x-1/2 bg-white"
       style={{ left: `${((frame - first + 0.5) / count) * 100}%` }}
     />
-  )
-}
-
-function FrameNumber({ last }: { last: number }) {
-  const frame = useShownFrame()
-  const there = useFramesThere()
-  return (
-    <span className="min-w-32 shrink-0 whitespace-nowrap text-base-content/70">
-      frame <span className={there.has(frame) ? 'text-base-content' : 'text-warning'}>{padded(frame)}</span> /{' '}
-      {padded(last)}
-    </span>
   )
 }

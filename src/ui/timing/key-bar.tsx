@@ -3,14 +3,9 @@
 import { useState } from 'react'
 import { settingOf } from '../../core/comp/settings.ts'
 import { isTrack } from '../../core/comp/schema.ts'
-import {
-  evenOut,
-  moveKeys,
-  reverseKeys,
-  setBroken,
-  setGo,
-  simplified,
-} from '../../core/tracks/track-edits.ts'
+import { evenOut, moveKeys, reverseKeys } from '../../core/tracks/track-edits.ts'
+import { setBroken, setGo } from '../../core/tracks/track-handles.ts'
+import { simplified } from '../../core/tracks/track-fit.ts'
 import type { Go } from '../../core/tracks/track.ts'
 import { ValueField } from '../dials/value-field.tsx'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'

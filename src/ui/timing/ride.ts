@@ -1,6 +1,7 @@
 import { dialAt, putSetting, settingOf } from '../../core/comp/settings.ts'
 import type { Comp } from '../../core/comp/schema.ts'
-import { mapParts, rideTrack } from '../../core/tracks/track-edits.ts'
+import { mapParts } from '../../core/tracks/track-edits.ts'
+import { rideTrack } from '../../core/tracks/track-fit.ts'
 import type { Ridden } from './timing-state.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 

@@ -1,5 +1,6 @@
 import { useRef, type PointerEvent, type RefObject } from 'react'
-import { insertKey, moveKeys, setHandle, stretchKeys } from '../../core/tracks/track-edits.ts'
+import { insertKey, moveKeys, stretchKeys } from '../../core/tracks/track-edits.ts'
+import { setHandle } from '../../core/tracks/track-handles.ts'
 import { editTrack, settingOf } from '../../core/comp/settings.ts'
 import { isTrack } from '../../core/comp/schema.ts'
 import type { Track } from '../../core/tracks/track.ts'

@@ -1,9 +1,13 @@
 import type { KeyboardEvent } from 'react'
 import { insertKey, moveKeys, removeKeys, reverseKeys } from '../../core/tracks/track-edits.ts'
+import { bendKeys, setGo } from '../../core/tracks/track-handles.ts'
 import { editTrack, settingOf } from '../../core/comp/settings.ts'
 import { isTrack } from '../../core/comp/schema.ts'
 import type { ShotStore } from '../shot/shot-store.ts'
 import { copyChosen, editChosen, pasteCopied, refOf, removeChosen, setTiming } from './edit-keys.ts'
+
+/** How a key goes on to the next. */
+const ways = ['straight', 'curve', 'hold'] as const
 
 /** Arrow keys, copies and the like on the strip that has the focus. True where the key was taken. */
 export function pressOnStrip(
@@ -11,7 +15,7 @@ export function pressOnStrip(
   store: ShotStore,
   key: string,
   name: string,
-  go: { strip: (by: 1 | -1) => void; field: () => void },
+  go: { strip: (by: 1 | -1) => void; field: () => void; riders: () => void },
 ): boolean {
   const state = store.getState()
   const { frame, comp, timing, edit, set } = state
@@ -32,7 +36,18 @@ export function pressOnStrip(
         chosen: new Map([...timing.chosen].map(([k, fs]) => [k, fs.map((f) => f + byFrames)])),
       })
   }
-  if (along && event.shiftKey) nudge(along * (event.altKey ? 0.1 : 1), 0)
+  /** Up and down the curve is steeper by a hundredth of its reach, to the sides its handle by a quarter of a frame. */
+  const bend = (longer: number, share: number) => {
+    editChosen(store, 'Bend', (one, frames) => {
+      const values = one.keys.map((k) => k.value).filter((v) => typeof v === 'number')
+      const reach = Math.max(...values, 1) - Math.min(...values, 0)
+      return bendKeys(one, frames, longer, share * reach)
+    })
+  }
+  const isBending = event.altKey && !event.shiftKey
+  if (along && isBending) bend(along * 0.25, 0)
+  else if (across && isBending) bend(0, -across * 0.01)
+  else if (along && event.shiftKey) nudge(along * (event.altKey ? 0.1 : 1), 0)
   else if (across && event.shiftKey) nudge(0, -across * (event.altKey ? 0.001 : 0.01))
   else if (along && track) {
     const to =
@@ -51,6 +66,12 @@ export function pressOnStrip(
   else if (isMod && event.key === 'v') pasteCopied(store)
   else if (isMod && event.key === 'a' && track)
     setTiming(store, { open: key, chosen: new Map([[key, track.keys.map((k) => k.frame)]]) })
+  else if (!isMod && event.key === 'g')
+    editChosen(store, 'Way to the next key', (one, frames) => {
+      const now = one.keys.find((k) => frames.includes(k.frame))?.go ?? 'straight'
+      return setGo(one, frames, ways[(ways.indexOf(now) + 1) % ways.length]!)
+    })
+  else if (!isMod && event.key === 'o') go.riders()
   else if (!isMod && event.key === 'r')
     editChosen(store, 'Reverse', (one, frames) => reverseKeys(one, frames))
   else if (!isMod && event.key === 'n') {

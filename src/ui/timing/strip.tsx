@@ -1,6 +1,6 @@
 'use client'
 
-import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
+import { memo, useEffect, useLayoutEffect, useMemo, useRef, useState, type KeyboardEvent } from 'react'
 import { isTrack, type Comp, type Setting, type Track } from '../../core/comp/schema.ts'
 import { fitting } from '../../core/comp/own-dials.ts'
 import { timeOf, type SettingRef } from '../../core/comp/settings.ts'
@@ -75,6 +75,7 @@ export const Strip = memo(function Strip({
   const chosen = useShot((s) => s.timing.chosen.get(refKey) ?? noFrames)
   const canvas = useRef<HTMLCanvasElement>(null)
   const row = useRef<HTMLDivElement>(null)
+  const riders = useRef<HTMLDivElement>(null)
   const track: Track | undefined = isTrack(setting) ? setting : undefined
   const shown: Track = track ?? { keys: [{ frame: frames.first, value: setting as never }] }
   const height = isOpen ? openHeight : closedHeight
@@ -170,6 +171,12 @@ export const Strip = memo(function Strip({
             strip: (by) => {
               goTo(refKey, by)
             },
+            riders: () => {
+              setTiming(store, { open: refKey })
+              requestAnimationFrame(() => {
+                riders.current?.querySelector('button')?.focus()
+              })
+            },
             field: () => {
               const field = row.current?.querySelector('input')
               field?.focus()
@@ -192,14 +199,31 @@ export const Strip = memo(function Strip({
         </>
       )}
       <div
+        ref={riders}
         className="min-w-0 flex-1 overflow-y-auto overflow-x-hidden py-1 pl-2 pr-1"
         style={{ width: rightWidth }}
+        onKeyDown={(event) => {
+          moveAmong(event, () => canvas.current?.focus())
+        }}
       >
         <RiderChips of={ref} refKey={refKey} name={title} track={track} type={type} isOpen={isOpen} />
       </div>
     </div>
   )
 })
+
+/** Arrow keys go from button to button in a row of them; Escape leaves it. What is open over it keeps its own keys. */
+function moveAmong(event: KeyboardEvent<HTMLElement>, leave: () => void): void {
+  const buttons = [...event.currentTarget.querySelectorAll('button')]
+  const at = buttons.indexOf(event.target as HTMLButtonElement)
+  if (at < 0) return
+  const by = { ArrowLeft: -1, ArrowUp: -1, ArrowRight: 1, ArrowDown: 1 }[event.key]
+  if (by) buttons[Math.min(buttons.length - 1, Math.max(0, at + by))]!.focus()
+  else if (event.key === 'Escape') leave()
+  else return
+  event.preventDefault()
+  event.stopPropagation()
+}
 
 /** The value at the frame that is looked at; by itself, so that a strip is not drawn again for each frame. */
 function Value({ of: ref, name, dial }: { of: SettingRef; name: string; dial: Dial | undefined }) {
