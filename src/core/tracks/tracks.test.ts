@@ -335,11 +335,11 @@ describe('edits of keys', () => {
   })
   test('keys are bent by hand: steeper, longer, never back in time, the last one towards the key before', () => {
     const line: Track = { keys: [{ frame: 0, value: 0 }, { frame: 12, value: 6 }] } // prettier-ignore
-    // The handle of a straight curve is a third of the way: 4 frames and 2 up.
+    // A curve begins level, its handles a third of the time: 4 frames.
     const bent = bendKeys(line, [0], 2, 1)
     expect(bent.keys[0]).toMatchObject({ go: 'curve' })
-    expect(bent.keys[0]!.out![0]).toEqual([expect.closeTo(6, 9), expect.closeTo(3, 9)])
-    // Cubic with these handles, by its own polynomial at s = ½: frames (0 + 3·6 + 3·8 + 12) / 8, values (0 + 3·3 + 3·4 + 6) / 8.
+    expect(bent.keys[0]!.out![0]).toEqual([expect.closeTo(6, 9), expect.closeTo(1, 9)])
+    // Cubic with these handles, by its own polynomial at s = ½: frames (0 + 3·6 + 3·8 + 12) / 8, values (0 + 3·1 + 3·6 + 6) / 8.
     expect(at(bent, 54 / 8)).toBeCloseTo(27 / 8, 6)
     expect(bendKeys(bent, [0], -100, 0).keys[0]!.out![0]![0]).toBe(0)
     const last = bendKeys(line, [12], 2, 1).keys[1]!
