@@ -123,7 +123,7 @@ describe('a setting that moves', () => {
     const changed = setSetting(choice, ref('colour'), 'own', { frame: 4 })
     expect([1, 4, 5].map((f) => at(changed, 'colour', f))).toEqual(['own', 'own', 'own'])
   })
-  test('keys that a shift takes beyond the hard range stop at it, so that the comp can be saved', () => {
+  test('keys that a shift would take beyond the hard range draw the curve together, so that the comp can be saved and the value is there', () => {
     const after = setSetting(number, ref('length'), -1e9, { frame: 4 })
     expect(dialProblems(after)).toEqual([])
     const { hard } = findEffect('light-rays')!.dials['length'] as { hard: readonly [number, number] }
@@ -142,7 +142,7 @@ describe('a setting that moves', () => {
     const fade = setSetting(setSetting(start, opacity, 0, { frame: 1, autoKey: true }), opacity, 1, { frame: 9, autoKey: true }) // prettier-ignore
     expect(readSetting(fade, opacity, 5)).toBe(0.5)
     const dimmed = setSetting(fade, opacity, 0.25, { frame: 5 })
-    expect([1, 5, 9].map((f) => readSetting(dimmed, opacity, f))).toEqual([0, 0.375, 0.75])
+    expect([1, 5, 9].map((f) => readSetting(dimmed, opacity, f))).toEqual([0, 0.25, 0.5])
     expect(parseComp(JSON.parse(JSON.stringify(dimmed)))).toEqual(dimmed)
   })
   test('an unknown setting changes nothing', () => {

@@ -182,7 +182,39 @@ export function shiftTo(
   const miss = (i: number) => partOf(value as KeyValue, i) - partOf(now as KeyValue, i)
   if (isMovedByRider(track)) return moveRider(track, miss)
   const moved = by((i) => (Math.abs(slope(i)) > 1e-6 ? miss(i) / slope(i) : miss(i)))
-  return { ...moved, keys: moved.keys.map((k) => ({ ...k, value: fit(k.value) })) }
+  const fitted = { ...moved, keys: moved.keys.map((k) => ({ ...k, value: fit(k.value) })) }
+  return drawnTogether(track, moved, fitted, frame) ?? fitted
+}
+
+/**
+ * Where a shift would take keys beyond what may be, the curve is drawn together towards that end instead, so that the value that was wanted is
+ * there all the same. Undefined where nothing was held back, or that can not be.
+ */
+function drawnTogether(track: Track, moved: Track, fitted: Track, frame: number): Track | undefined {
+  const parts = partsOf(track.keys[0]!.value)
+  const factors = Array.from({ length: parts }, (_, i) => {
+    const held = moved.keys.findIndex((k, at) => partOf(k.value, i) !== partOf(fitted.keys[at]!.value, i))
+    if (held < 0) return undefined
+    const end = partOf(fitted.keys[held]!.value, i)
+    const [now, wanted] = [bare(track, frame), bare(moved, frame)].map((v) => partOf(v, i)) as [
+      number,
+      number,
+    ]
+    const factor = (wanted - end) / (now - end)
+    return factor >= 0 && factor <= 1 ? { end, factor } : undefined
+  })
+  if (factors.every((one) => one === undefined)) return undefined
+  const keys = track.keys.map((key, at): Key => {
+    const draw = (handles: Key['out']) =>
+      handles?.map(([f, v], i): [number, number] => [f, v * (factors[i]?.factor ?? 1)])
+    const [out, back] = [draw(key.out), draw(key.in)]
+    const value = mapParts(key.value, (v, i) => {
+      const one = factors[i]
+      return one ? one.end + (v - one.end) * one.factor : partOf(fitted.keys[at]!.value, i)
+    })
+    return { ...key, value, ...(out && { out }), ...(back && { in: back }) }
+  })
+  return { ...track, keys }
 }
 
 /** A track without the keys on some frames; undefined when none is left. */

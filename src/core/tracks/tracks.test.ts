@@ -333,6 +333,22 @@ describe('edits of keys', () => {
     expect(moved.riders![0]).toMatchObject({ offset: [-10, 20] })
     expect(moved.keys).toEqual(follow.keys)
   })
+  test('where a shift would leave the range of its dial the curve is drawn together, and the value that was typed is there', () => {
+    const fit = (v: Track['keys'][number]['value']) =>
+      typeof v === 'number' ? Math.min(2, Math.max(0, v)) : v
+    const rising: Track = { keys: [{ frame: 1, value: 0, go: 'curve', out: [[3, 0.5]] }, { frame: 12, value: 1 }] } // prettier-ignore
+    const lower = shiftTo(rising, 9, 0.3, time, fit)
+    expect(at(lower, 9)).toBeCloseTo(0.3, 9)
+    expect(lower.keys[0]!.value).toBe(0)
+    // The same curve, smaller: every value by the same factor.
+    for (const f of frames(1, 12, 1)) expect(at(lower, f)).toBeCloseTo(((at(rising, f) as number) * 0.3) / (at(rising, 9) as number), 9) // prettier-ignore
+    const higher = shiftTo({ keys: [{ frame: 1, value: 0.5 }, { frame: 11, value: 2 }] }, 6, 1.8, time, fit) // prettier-ignore
+    expect(higher.keys.map((k) => k.value)).toEqual([expect.closeTo(2 - 1.5 * (0.2 / 0.75), 9), 2])
+    // With room it is shifted.
+    expect(shiftTo(rising, 12, 1.5, time, fit).keys.map((k) => k.value)).toEqual([0.5, 1.5])
+    // A line that lies on the end can only be shifted.
+    expect(shiftTo({ keys: [{ frame: 1, value: 0 }] }, 1, 0.7, time, fit).keys[0]!.value).toBe(0.7)
+  })
   test('keys are bent by hand: steeper, longer, never back in time, the last one towards the key before', () => {
     const line: Track = { keys: [{ frame: 0, value: 0 }, { frame: 12, value: 6 }] } // prettier-ignore
     // A curve begins level, its handles a third of the time: 4 frames.

@@ -60,8 +60,12 @@ function beginnings(
 ): readonly (readonly [string, string, Rider])[] {
   const hasNumbers = type === 'number' || type === 'point' || type === 'colour'
   const { laneId } = settingName(comp, ref)
-  const others = comp.lanes.filter((l) => l.id !== laneId)
-  const source = others.at(-1) ?? comp.lanes[0]
+  // A lane can not go by what it becomes itself: another one, or else what its own picture is made of.
+  const other = comp.lanes.findLast((l) => l.id !== laneId)
+  const own = comp.lanes.find((l) => l.id === laneId)?.source
+  const source = other ? { type: 'tap' as const, lane: other.id } : own?.type === 'pass' ? own : undefined
+  const [drawing] = comp.drawings
+  const led = drawing && !other ? { type: 'drawing' as const, drawing: drawing.id } : source
   const now = typeof value === 'number' ? value : 1
   const found: (readonly [string, string, Rider])[] = []
   if (hasNumbers)
@@ -72,13 +76,13 @@ function beginnings(
     ['Hold on frames', 'Each value stands for some frames', { type: 'step', on: true, frames: 2 }],
     ['Shift and scale', 'Later or earlier, faster, more or less', { type: 'shift', on: true, frames: 0, speed: 1, times: 1, plus: 0 }],
   ) // prettier-ignore
-  if (type === 'point' && source)
+  if (type === 'point' && led)
     found.push(['Follow', 'Goes with an object, a lane, a drawing or another point', {
-      type: 'follow', on: true, of: { type: 'matte', matte: { from: { type: 'tap', lane: source.id } } }, offset: [0, 0],
+      type: 'follow', on: true, of: { type: 'matte', matte: { from: led } }, offset: [0, 0],
     }]) // prettier-ignore
   if (type === 'number' && source)
     found.push(['Measure', 'As bright as a lane or a pass is', {
-      type: 'measure', on: true, of: { type: 'tap', lane: source.id }, what: 'mean', from: [0, 1], to: [0, Math.max(1, now)], lag: 0, as: 'value',
+      type: 'measure', on: true, of: source, what: 'mean', from: [0, 1], to: [0, Math.max(1, now)], lag: 0, as: 'value',
     }]) // prettier-ignore
   return found
 }
