@@ -230,7 +230,7 @@ describe('by the keyboard alone, on the demo', () => {
     const ref: SettingRef = { of: 'dial', step: step.id, key: 'strength' }
     await allStrips()
     await toStrip(`Matte shade · strength on ${lane.name}`)
-    await press('o')
+    await press('a')
     await waitFor(driver, 'what rides on it', async () => (await focused())?.startsWith('What rides on') ?? false) // prettier-ignore
     await press(Key.ENTER)
     await find(driver, '[role=menuitem]')
@@ -238,7 +238,7 @@ describe('by the keyboard alone, on the demo', () => {
     await waitFor(driver, 'a flicker', async () => trackHas(await compNow(), ref, true))
     await driver.sleep(200)
     await toStripCanvas()
-    await press('o')
+    await press('a')
     await press(Key.ENTER)
     await find(driver, 'input[aria-label="On"]')
     await (await driver.switchTo().activeElement()).getTagName()
@@ -274,7 +274,7 @@ describe('by the keyboard alone, on the demo', () => {
     await toStripCanvas()
     await toStrip(`Opacity on ${bus.name}`)
     await press(Key.ARROW_LEFT)
-    await press('g')
+    await press('c')
     await waitFor(driver, 'a curve', async () => (await trackAt(ref)).keys[0]!.go === 'curve')
     const before = readSetting(await compNow(), ref, 2) as number
     for (let i = 0; i < 5; i++) await driver.actions().keyDown(Key.ALT).sendKeys(Key.ARROW_UP).keyUp(Key.ALT).perform() // prettier-ignore

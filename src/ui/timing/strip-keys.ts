@@ -66,12 +66,12 @@ export function pressOnStrip(
   else if (isMod && event.key === 'v') pasteCopied(store)
   else if (isMod && event.key === 'a' && track)
     setTiming(store, { open: key, chosen: new Map([[key, track.keys.map((k) => k.frame)]]) })
-  else if (!isMod && event.key === 'g')
+  else if (!isMod && event.key === 'c')
     editChosen(store, 'Way to the next key', (one, frames) => {
       const now = one.keys.find((k) => frames.includes(k.frame))?.go ?? 'straight'
       return setGo(one, frames, ways[(ways.indexOf(now) + 1) % ways.length]!)
     })
-  else if (!isMod && event.key === 'o') go.riders()
+  else if (!isMod && event.key === 'a') go.riders()
   else if (!isMod && event.key === 'r')
     editChosen(store, 'Reverse', (one, frames) => reverseKeys(one, frames))
   else if (!isMod && event.key === 'n') {
