@@ -29,7 +29,6 @@ const press = (...keys: string[]) =>
     .actions()
     .sendKeys(...keys)
     .perform()
-const chord = (...keys: string[]) => press(Key.chord(...keys))
 const strip = (name: string) => find(driver, `[data-strip][data-name="${name}"]`)
 /** What is looked at while it plays: how many frames were shown. */
 const played = async () =>
@@ -197,23 +196,19 @@ describe('by the keyboard alone, on the demo', () => {
   const here = () =>
     driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['name'] ?? '') // prettier-ignore
   /** From strip to strip, down and then up again, to one of a name. */
+  const place = () =>
+    driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['strip'] ?? '') // prettier-ignore
   const toStrip = async (name: string) => {
     await waitFor(driver, 'a strip with the focus', async () => (await here()) !== '')
     for (const way of [Key.ARROW_DOWN, Key.ARROW_UP])
       for (;;) {
-        const now = await here()
-        if (now === name) return
+        if ((await here()) === name) return
+        const now = await place()
         await press(way)
-        const isNext = await waitFor(driver, 'the next strip', async () => (await here()) !== now, 700).catch(() => false) // prettier-ignore
+        const isNext = await waitFor(driver, 'the next strip', async () => !['', now].includes(await place()), 1500).catch(() => false) // prettier-ignore
         if (!isNext) break
       }
-    throw new Error(`no strip ${name}`)
-  }
-  /** From the dials, or wherever, to the strips, all of them. */
-  const timing = async () => {
-    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
-    if (!(await driver.executeScript<boolean>(() => document.querySelector('[aria-label=Timing]') !== null))) await press('t') // prettier-ignore
-    await find(driver, '[aria-label="Timing"] canvas')
+    throw new Error(`no strip ${name}, but ${await here()}`)
   }
   beforeAll(async () => {
     shot = 'grottodemo01'
@@ -280,6 +275,72 @@ describe('by the keyboard alone, on the demo', () => {
     for (let i = 0; i < 5; i++) await driver.actions().keyDown(Key.ALT).sendKeys(Key.ARROW_UP).keyUp(Key.ALT).perform() // prettier-ignore
     await waitFor(driver, 'it bent', async () => (readSetting(await compNow(), ref, 2) as number) > before + 0.01) // prettier-ignore
   })
+  test('the origin of rays follows an object of the ID pass', async () => {
+    const comp = await compNow()
+    const lane = comp.lanes.find((l) => l.steps.some((s) => s.effect === 'light-rays'))!
+    const rays = lane.steps.find((s) => s.effect === 'light-rays')!
+    const ref: SettingRef = { of: 'dial', step: rays.id, key: 'origin' }
+    await toStripCanvas()
+    await toStrip(`Light rays · origin on ${lane.name}`)
+    await press('a')
+    for (let i = 0; i < 6; i++) await press(Key.ARROW_RIGHT)
+    await press(Key.ENTER)
+    await find(driver, '[role=menuitem]')
+    await driver.sleep(200)
+    // Flicker, hold, shift, follow.
+    for (let i = 0; i < 8 && !(await words()).startsWith('Follow'); i++) {
+      await press(Key.ARROW_DOWN)
+      await driver.sleep(80)
+    }
+    await press(Key.ENTER)
+    await waitFor(driver, 'it follows', async () => (await trackAt(ref)).riders?.at(-1)?.type === 'follow')
+    await driver.sleep(200)
+    await toStripCanvas()
+    await toStrip(`Light rays · origin on ${lane.name}`)
+    await press('a')
+    for (let i = 0; i < 6; i++) await press(Key.ARROW_RIGHT)
+    await press(Key.ARROW_LEFT, Key.ENTER)
+    await find(driver, 'select[aria-label="of feed"]')
+    for (let i = 0; i < 9 && (await focused()) !== 'of feed'; i++) await press(Key.TAB)
+    await press(...Array.from('grotto · obj'))
+    await waitFor(driver, 'objects', async () => JSON.stringify((await trackAt(ref)).riders).includes('"objects"')) // prettier-ignore
+    for (let i = 0; i < 9 && (await words()) !== 'pick objects'; i++) await press(Key.TAB)
+    await press(Key.ENTER)
+    await find(driver, '[aria-label="Objects"] button')
+    for (let i = 0; i < 40 && !(await isObject()); i++) await press(Key.TAB)
+    await press(Key.ENTER)
+    await waitFor(driver, 'an object', async () => {
+      const rider = (await trackAt(ref)).riders!.at(-1)
+      return rider?.type === 'follow' && rider.of.type === 'matte' && rider.of.matte.objects?.length === 1
+    })
+    // Out of the popover, of what rides on the strip, and of picking.
+    for (let i = 0; i < 4; i++) {
+      await press(Key.ESCAPE)
+      await driver.sleep(150)
+    }
+  })
+  test('a dial is ridden by its arrow keys while it plays', async () => {
+    const undone = async () => (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? '' // prettier-ignore
+    const ride = await find(driver, '//button[contains(., "Ride")]')
+    await ride.sendKeys(Key.SPACE)
+    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    await press('t')
+    await (await find(driver, '[aria-label="Step Bloom"]')).sendKeys(Key.ENTER)
+    await press('d')
+    for (let i = 0; i < 60 && (await focused()) !== 'Reach slider'; i++) await press(Key.TAB)
+    await driver.sleep(2000)
+    await press('p')
+    const hold = driver.actions().keyDown(Key.ARROW_RIGHT)
+    for (let i = 0; i < 12; i++) hold.pause(40).keyDown(Key.ARROW_RIGHT)
+    await hold.keyUp(Key.ARROW_RIGHT).perform()
+    await press('p')
+    await waitFor(driver, 'a ride', async () => /^Undo: Ride Bloom: reach/.test(await undone()))
+    expect(allSteps(await compNow()).some((s) => s.effect === 'bloom' && isTrack(s.dials['reach']))).toBe(
+      true,
+    )
+    await press('t')
+    await (await find(driver, '//button[contains(., "Ride")]')).sendKeys(Key.SPACE)
+  })
 })
 
 const settingIsNumber = (setting: unknown) => typeof setting === 'number'
@@ -304,3 +365,7 @@ const toStripCanvas = async () => {
   await find(driver, '[aria-label="Timing"] canvas')
   await driver.sleep(300)
 }
+
+const words = () => driver.executeScript<string>(() => document.activeElement!.textContent.trim())
+const isObject = () =>
+  driver.executeScript<boolean>(() => document.activeElement!.closest('[aria-label="Objects"]') !== null && document.activeElement!.matches('button[aria-pressed]')) // prettier-ignore

@@ -77,7 +77,7 @@ export default defineEffect({
     pattern: choice({
       default: 'alternate',
       options: { alternate: 'Every other', random: 'At random' },
-      label: 'Uneven',
+      label: 'Uneven by',
       hint: 'Which spikes are shorter: every other one, or by chance.',
     }),
     seed: number({

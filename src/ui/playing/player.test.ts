@@ -115,6 +115,28 @@ describe('playing', () => {
     expect(shown).toEqual([2, 3, 4, 5])
     expect(player.count.late).toBe(0)
   })
+  test('what is given up for somebody’s hand is gone on with, however late the engine says so', async () => {
+    const { asked, state } = begin()
+    let giveUp: (() => void) | undefined
+    let count = 0
+    const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'> | undefined> => {
+      asked.push(`${frame}`)
+      if (++count === 1) return new Promise((resolve) => (giveUp = () => { resolve(undefined) })) // prettier-ignore
+      return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
+    }
+    const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now) // prettier-ignore
+    player.changed()
+    now += 1000
+    await vi.advanceTimersByTimeAsync(1000)
+    player.touched()
+    // Long after somebody rests.
+    now += 5000
+    await vi.advanceTimersByTimeAsync(5000)
+    giveUp!()
+    now += 1000
+    await vi.advanceTimersByTimeAsync(1000)
+    expect(player.cache.frames.toSorted()).toEqual([1, 2, 3, 4, 5])
+  })
   test('waits before a frame that is not ready, and goes on from there', async () => {
     const { player, shown, run, fill } = begin()
     player.play()

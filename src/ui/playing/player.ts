@@ -68,6 +68,8 @@ export class Player {
   private isPlaying = false
   private counted = { shown: 0, late: 0 }
   private isFilling = false
+  /** What was being made was given up for somebody's hand: it is gone on with later. */
+  private isStopped = false
   /** Rises with each change of what is played: what was asked for before it counts no more. */
   private round = 0
   private changedAt = -Infinity
@@ -110,8 +112,10 @@ export class Player {
   touched(): void {
     if (this.isPlaying) return
     this.changedAt = this.now()
-    if (this.isFilling) this.engine.stopAhead()
-    else this.fillSoon()
+    if (this.isFilling) {
+      this.isStopped = true
+      this.engine.stopAhead()
+    } else this.fillSoon()
   }
 
   /** Nobody works on the picture any more. */
@@ -303,8 +307,10 @@ export class Player {
       this.isFilling = false
       this.told()
       const { isBusy, played } = this.listener.state()
-      // Somebody works: it is looked for again when that is over.
-      if (!this.closed && played && !isBusy && this.restLeft() > 0) this.fillSoon()
+      // Somebody works: it is looked for again when that is over, however late the answer came.
+      const isLater = this.isStopped || this.restLeft() > 0
+      this.isStopped = false
+      if (!this.closed && played && !isBusy && isLater) this.fillSoon()
     }
   }
 }

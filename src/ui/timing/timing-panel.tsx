@@ -130,8 +130,20 @@ export function TimingPanel() {
       if (!row) return
       setTiming(store, { open: row.key })
       virtual.scrollToIndex(i)
+      // One that was out of sight is drawn some frames later.
+      const focus = (tries: number) => {
+        const canvas = list.current?.querySelector<HTMLElement>(
+          `[data-strip="${CSS.escape(row.key)}"] canvas`,
+        )
+        if (canvas) canvas.focus()
+        else if (tries > 0)
+          requestAnimationFrame(() => {
+            virtual.scrollToIndex(i)
+            focus(tries - 1)
+          })
+      }
       requestAnimationFrame(() => {
-        list.current?.querySelector<HTMLElement>(`[data-strip="${CSS.escape(row.key)}"] canvas`)?.focus()
+        focus(20)
       })
     },
     [store, virtual],
