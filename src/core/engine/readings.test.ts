@@ -53,8 +53,8 @@ describe('the centre of a matte', () => {
     const [both, right] = addShape(one, drawing, 1, 'Right', disc(110.2, 60.6, 12.1))
     const comp = { ...both, drawings: both.drawings.map((d) => d.time === 'keyed' ? { ...d, shapes: d.shapes.map((s) => s.id === right ? { ...s, by: 'subtract' as const } : s) } : d) } // prettier-ignore
     const of = (shape: string): Follow['of'] => ({ type: 'matte', matte: { from: { type: 'drawing', drawing, shape } } })
-    const [[x, y] = []] = (await start().answer('readings', { comp, media: {} }, { of: of(right), frames: [1] })) as [number[]]
-    expect(Math.hypot(x! - 110.2, y! - 60.6)).toBeLessThan(0.05)
+    const [[x, y]] = (await start().answer('readings', { comp, media: {} }, { of: of(right), frames: [1] })) as [[number, number]]
+    expect(Math.hypot(x - 110.2, y - 60.6)).toBeLessThan(0.05)
     const [placed, lane] = [addLane(comp, 'Shapes', { type: 'drawing', drawing }), comp.lanes.length]
     const [stepped, step] = addStep(placed, placed.lanes[lane]!.id, 0, "light-rays")
     const lost = putDial(stepped, step, 'origin', riding(following(of('gone'))))

@@ -137,6 +137,31 @@ describe('playing', () => {
     await vi.advanceTimersByTimeAsync(1000)
     expect(player.cache.frames.toSorted()).toEqual([1, 2, 3, 4, 5])
   })
+  test('what is given up for a picture is gone on with; what can not be made is left after some tries', async () => {
+    const { asked, state } = begin()
+    let isBroken = false
+    let missed = 0
+    const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'> | undefined> => {
+      asked.push(`${frame}`)
+      if (isBroken || (frame === 3 && missed++ < 2)) return Promise.resolve(undefined)
+      return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
+    }
+    const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now) // prettier-ignore
+    const wait = async () => {
+      now += 2000
+      await vi.advanceTimersByTimeAsync(2000)
+    }
+    player.changed()
+    await wait()
+    expect(player.cache.frames.toSorted()).toEqual([1, 2, 3, 4, 5])
+    isBroken = true
+    player.cache.clear()
+    player.changed()
+    asked.length = 0
+    await wait()
+    await wait()
+    expect(asked.length).toBeLessThan(8)
+  })
   test('waits before a frame that is not ready, and goes on from there', async () => {
     const { player, shown, run, fill } = begin()
     player.play()

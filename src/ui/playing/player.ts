@@ -59,6 +59,9 @@ const restMs = 350
  */
 const [togetherMs, streamMs, comingMs] = [2_000, 60_000, 45_000]
 
+/** After so many frames in a row that were not made it waits for a change. */
+const mostMisses = 5
+
 /** Makes frames ahead of the playhead while nobody works on the picture, and plays those that are ready in time. */
 export class Player {
   readonly cache: FrameCache
@@ -68,8 +71,10 @@ export class Player {
   private isPlaying = false
   private counted = { shown: 0, late: 0 }
   private isFilling = false
-  /** What was being made was given up for somebody's hand: it is gone on with later. */
-  private isStopped = false
+  /** It was asked to go on while it was at it: what is being made may just be given up. */
+  private isAgain = false
+  /** Frames in a row that were given up, or could not be made. */
+  private misses = 0
   /** Rises with each change of what is played: what was asked for before it counts no more. */
   private round = 0
   private changedAt = -Infinity
@@ -97,6 +102,7 @@ export class Player {
   /** The picture of some or all frames may have changed: by somebody who may go on, or by files that came. */
   changed(bySomebody = true): void {
     this.round++
+    this.misses = 0
     if (bySomebody) this.changedAt = this.now()
     else {
       const since = this.now() - this.cameAt
@@ -112,10 +118,8 @@ export class Player {
   touched(): void {
     if (this.isPlaying) return
     this.changedAt = this.now()
-    if (this.isFilling) {
-      this.isStopped = true
-      this.engine.stopAhead()
-    } else this.fillSoon()
+    if (this.isFilling) this.engine.stopAhead()
+    this.fillSoon()
   }
 
   /** Nobody works on the picture any more. */
@@ -229,6 +233,7 @@ export class Player {
   }
 
   private fillSoon(): void {
+    if (this.isFilling) this.isAgain = true
     if (this.isFilling || this.closed) return
     clearTimeout(this.timer)
     const rest = this.restLeft()
@@ -293,8 +298,12 @@ export class Player {
           if (made?.codes) this.cache.put(frame, made.key, made.codes, reduction, order, false)
           continue
         }
-        // What can not be made is told where it is looked at.
-        if (!made) break
+        // What can not be made is told where it is looked at; what was given up for a picture is gone on with.
+        if (!made) {
+          this.misses++
+          break
+        }
+        this.misses = 0
         if (made.codes) this.cache.put(frame, made.key, made.codes, reduction, order)
         else if (made.key === known) this.cache.confirm(frame)
         else this.cache.drop(frame)
@@ -308,8 +317,9 @@ export class Player {
       this.told()
       const { isBusy, played } = this.listener.state()
       // Somebody works: it is looked for again when that is over, however late the answer came.
-      const isLater = this.isStopped || this.restLeft() > 0
-      this.isStopped = false
+      const isMissed = this.misses > 0 && this.misses < mostMisses
+      const isLater = this.isAgain || isMissed || this.restLeft() > 0
+      this.isAgain = false
       if (!this.closed && played && !isBusy && isLater) this.fillSoon()
     }
   }
