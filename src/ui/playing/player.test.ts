@@ -137,6 +137,24 @@ describe('playing', () => {
     await vi.advanceTimersByTimeAsync(1000)
     expect(player.cache.frames.toSorted()).toEqual([1, 2, 3, 4, 5])
   })
+  test('a timer that comes a moment too early, while time goes on, loses nothing', async () => {
+    const { state } = begin()
+    const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'>> => Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 }) // prettier-ignore
+    // After an edit nothing is made for 350 ms: each look at the clock of 0.4 ms is one on which that may end.
+    for (let early = 1; early < 14; early++) {
+      let looks = 0
+      now = 0
+      let isRun = false
+      const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now + (isRun ? 0.4 * looks++ : 0)) // prettier-ignore
+      player.changed()
+      ;[now, isRun] = [350 - 0.4 * early, true]
+      await vi.advanceTimersByTimeAsync(350)
+      now += 400
+      await vi.advanceTimersByTimeAsync(400)
+      expect(player.cache.frames.toSorted(), `${early} looks too early`).toEqual([1, 2, 3, 4, 5])
+      player.close()
+    }
+  })
   test('what is given up for a picture is gone on with; what can not be made is left after some tries', async () => {
     const { asked, state } = begin()
     let isBroken = false

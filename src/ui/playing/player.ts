@@ -281,11 +281,14 @@ export class Player {
     if (this.isFilling) return
     this.isFilling = true
     let told = this.now()
+    /** It was too early: time may have gone on to the end of the rest since. */
+    let isResting = false
     try {
       for (;;) {
         const { isBusy, played } = this.listener.state()
         const wanted = played && this.missing(played.wish.reduction)
-        if (this.closed || isBusy || !played || !wanted || this.restLeft() > 0) break
+        isResting = this.restLeft() > 0
+        if (this.closed || isBusy || !played || !wanted || isResting) break
         const { round } = this
         const { frame, next, reduction, isAsked, order } = wanted
         const known = this.cache.keyOf(frame)
@@ -318,7 +321,7 @@ export class Player {
       const { isBusy, played } = this.listener.state()
       // Somebody works: it is looked for again when that is over, however late the answer came.
       const isMissed = this.misses > 0 && this.misses < mostMisses
-      const isLater = this.isAgain || isMissed || this.restLeft() > 0
+      const isLater = this.isAgain || isMissed || isResting
       this.isAgain = false
       if (!this.closed && played && !isBusy && isLater) this.fillSoon()
     }
