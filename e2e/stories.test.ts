@@ -30,6 +30,12 @@ const press = (...keys: string[]) =>
     .sendKeys(...keys)
     .perform()
 const strip = (name: string) => find(driver, `[data-strip][data-name="${name}"]`)
+const ready = async (count: number) =>
+  waitFor(driver, `${count} frames ready`, async () => ((await (await find(driver, '[role=slider][aria-label=Frame]')).getAttribute('aria-valuetext')) ?? '').includes(`${count} ready`), 60_000) // prettier-ignore
+/** How many frames were shown since it plays. */
+const played = async () =>
+  Number((await driver.executeScript<string | undefined>(() => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']))?.split(' ')[0] ?? 0) // prettier-ignore
+
 describe('with the mouse, on a still of one’s own', () => {
   const click = async (where: string) => {
     await (await find(driver, where)).click()
@@ -142,12 +148,12 @@ describe('with the mouse, on a still of one’s own', () => {
     const x = await find(driver, `input[aria-label="${name}, x"]`)
     await waitFor(driver, 'the centre of the shape', async () => Math.abs(Number(await x.getAttribute('value')) - 0.65 * 320) < 3) // prettier-ignore
   })
-  test('a ride becomes keys and is bent; values of a frame are read and typed', async () => {
+  test('a ride becomes keys and is bent; values of a frame are read and typed; it plays', async () => {
     await click('//button[contains(., "Ride")]')
     await view('desk')
     await click('[aria-label="Step Bloom"]')
     const slider = await find(driver, 'input[aria-label="Reach slider"]')
-    await driver.sleep(3000)
+    await ready(12)
     await click('button[aria-label="Play"]')
     await driver.actions().move({ origin: slider }).press().move({ origin: Origin.POINTER, x: 8, y: 0, duration: 120 }).move({ origin: Origin.POINTER, x: 9, y: 0, duration: 120 }).release().perform() // prettier-ignore
     await click('button[aria-label="Stop playing"]')
@@ -175,6 +181,10 @@ describe('with the mouse, on a still of one’s own', () => {
     await type('input[aria-label="Matte shade · strength on lantern"]', '0.3')
     const comp = await compNow()
     expect(readSetting(comp, await dial('bloom', 'strength'), 9)).toBeCloseTo(0.5, 6)
+    await ready(12)
+    await click('button[aria-label="Play"]')
+    await waitFor(driver, 'frames that were played', async () => (await played()) > 20)
+    await click('button[aria-label="Stop playing"]')
   })
   /** A box over all of a strip. */
   const boxAll = (canvas: WebElement, width: number) =>
@@ -309,7 +319,7 @@ describe('by the keyboard alone, on the demo', () => {
       await driver.sleep(150)
     }
   })
-  test('a dial is ridden by its arrow keys while it plays', async () => {
+  test('a dial is ridden by its arrow keys while it plays, and the shot plays', async () => {
     const undone = async () => (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? '' // prettier-ignore
     const ride = await find(driver, '//button[contains(., "Ride")]')
     await ride.sendKeys(Key.SPACE)
@@ -318,7 +328,7 @@ describe('by the keyboard alone, on the demo', () => {
     await (await find(driver, '[aria-label="Step Bloom"]')).sendKeys(Key.ENTER)
     await press('d')
     for (let i = 0; i < 60 && (await focused()) !== 'Reach slider'; i++) await press(Key.TAB)
-    await driver.sleep(2000)
+    await ready(3)
     await press('p')
     const hold = driver.actions().keyDown(Key.ARROW_RIGHT)
     for (let i = 0; i < 12; i++) hold.pause(40).keyDown(Key.ARROW_RIGHT)
@@ -328,6 +338,10 @@ describe('by the keyboard alone, on the demo', () => {
     expect(allSteps(await compNow()).some((s) => s.effect === 'bloom' && isTrack(s.dials['reach']))).toBe(
       true,
     )
+    await ready(3)
+    await press('p')
+    await waitFor(driver, 'frames that were played', async () => (await played()) > 20)
+    await press('p')
     await press('t')
     await (await find(driver, '//button[contains(., "Ride")]')).sendKeys(Key.SPACE)
   })

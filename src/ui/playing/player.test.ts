@@ -137,6 +137,36 @@ describe('playing', () => {
     await vi.advanceTimersByTimeAsync(1000)
     expect(player.cache.frames.toSorted()).toEqual([1, 2, 3, 4, 5])
   })
+  test('what is only made finer gives way when it plays, and is gone on with after', async () => {
+    const { state } = begin()
+    let giveUp: (() => void) | undefined
+    let isPatient = false
+    const ahead = (
+      { frame }: { frame: number },
+      { reduction }: { reduction: number },
+    ): Promise<Answer<'ahead'> | undefined> => {
+      if (reduction === 1 && !isPatient) return new Promise((resolve) => (giveUp = () => { resolve(undefined) })) // prettier-ignore
+      return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
+    }
+    const player = new Player({ ahead: ahead as never, stopAhead: () => giveUp?.() }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    player.changed()
+    now += 1000
+    await vi.advanceTimersByTimeAsync(1000)
+    // All are there small, and the first is on its way at the size that it is seen.
+    expect(player.cache.frames).toHaveLength(5)
+    expect([player.cache.reductionOf(1), giveUp !== undefined]).toEqual([2, true])
+    giveUp = vi.fn(giveUp)
+    player.play()
+    expect(giveUp).toHaveBeenCalledOnce()
+    await vi.advanceTimersByTimeAsync(500)
+    expect(player.cache.reductionOf(1)).toBe(2)
+    player.stop()
+    isPatient = true
+    player.rested()
+    now += 1000
+    await vi.advanceTimersByTimeAsync(1000)
+    expect([1, 2, 3, 4, 5].map((f) => player.cache.reductionOf(f))).toEqual([1, 1, 1, 1, 1])
+  })
   test('a timer that comes a moment too early, while time goes on, loses nothing', async () => {
     const { state } = begin()
     const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'>> => Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 }) // prettier-ignore

@@ -142,6 +142,9 @@ export class Player {
     this.place = { frame: isOver || frame < range.first || frame > range.last ? range.first : frame, by: 1 }
     this.isPlaying = true
     this.counted = { shown: 0, late: 0 }
+    // What can be played already is only made finer: that gives way, as the machine has to show frames in time now.
+    const isReady = playOrder(this.place, range, mode).every((f) => this.cache.isSure(f))
+    if (this.isFilling && isReady) this.engine.stopAhead()
     this.startedAt = this.now()
     this.steps = 0
     this.nextTick(() => {

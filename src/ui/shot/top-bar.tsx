@@ -72,7 +72,8 @@ export function TopBar({
       <h1 className="min-w-16 max-w-72 truncate font-medium" title={shotName}>
         {shotName}
       </h1>
-      <span className="max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
+      {/* Wide enough for all that it says while all is well: the frames beside it stand still. */}
+      <span className="min-w-24 max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
         <SavedLine state={saveState} onRetry={onRetry} />
       </span>
       <div className="mx-auto">

@@ -133,7 +133,7 @@ export function Transport() {
       <ShotFrames there={there} />
       <button
         type="button"
-        className={`btn btn-xs gap-1 ${autoKey ? 'btn-accent' : 'btn-ghost btn-square text-base-content/60'}`}
+        className={`btn btn-xs shrink-0 gap-1 px-1.5 ${autoKey ? 'btn-accent' : 'btn-ghost text-base-content/60'}`}
         aria-label="Auto key"
         aria-pressed={autoKey}
         title={
@@ -144,7 +144,7 @@ export function Transport() {
         onClick={toggleAutoKey}
       >
         <Hexagon size={12} fill={autoKey ? 'currentColor' : 'none'} aria-hidden />
-        {autoKey && 'Auto key'}
+        Auto key
       </button>
     </div>
   )
