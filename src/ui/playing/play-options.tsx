@@ -77,9 +77,9 @@ export function PlayOptions() {
               </span>
             </div>
             <p className="text-xs text-base-content/65">
-              {ready} {ready === 1 ? 'frame is' : 'frames are'} ready,{' '}
-              {Math.round((player?.cache.usedBytes ?? 0) / 2 ** 20)} MB. They are made ahead while nobody
-              works on the picture.
+              {ready} {ready === 1 ? 'frame is' : 'frames are'} ready, {player?.sharpCount ?? 0} of them as
+              sharp as they are seen; {Math.round((player?.cache.usedBytes ?? 0) / 2 ** 20)} MB. They are made
+              ahead while nobody works on the picture: small first, so that all can be played soon.
             </p>
             <EngineMemory />
           </Popover.Popup>

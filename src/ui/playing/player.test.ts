@@ -154,7 +154,7 @@ describe('playing', () => {
     await vi.advanceTimersByTimeAsync(1000)
     // All are there small, and the first is on its way at the size that it is seen.
     expect(player.cache.frames).toHaveLength(5)
-    expect([player.cache.reductionOf(1), giveUp !== undefined]).toEqual([2, true])
+    expect([player.cache.reductionOf(1), giveUp !== undefined, player.sharpCount]).toEqual([2, true, 0])
     giveUp = vi.fn(giveUp)
     player.play()
     expect(giveUp).toHaveBeenCalledOnce()
@@ -166,6 +166,7 @@ describe('playing', () => {
     now += 1000
     await vi.advanceTimersByTimeAsync(1000)
     expect([1, 2, 3, 4, 5].map((f) => player.cache.reductionOf(f))).toEqual([1, 1, 1, 1, 1])
+    expect(player.sharpCount).toBe(5)
   })
   test('a timer that comes a moment too early, while time goes on, loses nothing', async () => {
     const { state } = begin()

@@ -98,6 +98,11 @@ export class Player {
   get count(): PlayCount {
     return this.counted
   }
+  /** How many ready frames are as sharp as they are seen; the others were made smaller first. */
+  get sharpCount(): number {
+    const seen = this.listener.state().played?.wish.reduction ?? 1
+    return this.cache.frames.filter((f) => this.cache.reductionOf(f)! <= seen).length
+  }
 
   /** The picture of some or all frames may have changed: by somebody who may go on, or by files that came. */
   changed(bySomebody = true): void {
