@@ -1,6 +1,9 @@
 import { open } from 'node:fs/promises'
 import { Readable } from 'node:stream'
 
+/** So much is read and sent at once: passes are megabytes, and each piece costs the same whatever its length. */
+const chunkBytes = 2 ** 20
+
 /** One range of bytes, both ends counted (RFC 9110, 14.1.2); undefined for none, and for what is not of that form: then the whole is sent. */
 function rangeOf(header: string | null, size: number): { start: number; end: number } | undefined {
   const [, from, to] = /^bytes=(\d+)-(\d*)$/.exec(header ?? '') ?? []
@@ -36,7 +39,7 @@ export async function fileResponse(
     const status = range ? 206 : 200
     if (request.method === 'HEAD') return new Response(null, { headers: all, status })
     isHandedOver = true
-    const stream = file.createReadStream(range)
+    const stream = file.createReadStream({ ...range, highWaterMark: chunkBytes })
     // Who leaves before the first byte is read closes it too.
     if (request.signal.aborted) stream.destroy()
     else

@@ -26,11 +26,11 @@ export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
 }
 
 // Words of the control block. A job is one call of a row function, cut into bands that threads fetch one by one.
-const [generation, nextBand, bandCount, pending, functionIndex, argumentCount, rowCount, bandRows] = [
+const [generation, nextBand, bandCount, inside, functionIndex, argumentCount, rowCount, bandRows] = [
   0, 1, 2, 3, 4, 5, 6, 7,
 ] // prettier-ignore
-/** Workers that have begun to wait for jobs, and how many of them the present job counts on, by order of arrival. */
-const [ready, invited] = [8, 9]
+/** Workers that have begun to wait for jobs, and whether the present job still takes some in. */
+const [ready, isOpen] = [8, 9]
 const argumentsAt = 64
 const most = 16
 
@@ -41,6 +41,18 @@ export function createControl(): SharedArrayBuffer {
 
 /** Values of a band, about: small enough that work which is no longer wanted ends soon. */
 const bandValues = 500_000
+
+/**
+ * So many looks at a word before a thread lies down to wait for it, a few hundredths of a millisecond: jobs follow each other closely, and being
+ * woken takes longer than that.
+ */
+const looks = 2_000
+
+/** Waits until a word is no longer `value`: 'timed-out' after so many milliseconds. */
+function waitWhile(words: Int32Array, at: number, value: number, mostMs = Infinity): string {
+  for (let i = 0; i < looks; i++) if (Atomics.load(words, at) !== value) return 'ok'
+  return Atomics.wait(words, at, value, mostMs)
+}
 
 function workThrough(
   exports: KernelExports,
@@ -67,19 +79,14 @@ export function serveAsPoolWorker(memory: WebAssembly.Memory, control: SharedArr
   const words = new Int32Array(control, 0, 16)
   const args = new Float64Array(control, argumentsAt, most)
   let seen = Atomics.load(words, generation)
-  const index = Atomics.add(words, ready, 1)
-  exports.setThread(index + 1)
+  exports.setThread(Atomics.add(words, ready, 1) + 1)
   for (;;) {
-    Atomics.wait(words, generation, seen)
-    const now = Atomics.load(words, generation)
-    if (now === seen) continue
-    const isInvited = index < Atomics.load(words, invited)
-    // A job that counts on this worker does not end without it; one that does not may have given way to the next.
-    if (Atomics.load(words, generation) !== now) continue
-    seen = now
-    if (!isInvited) continue
-    workThrough(exports, words, args)
-    if (Atomics.sub(words, pending, 1) === 1) Atomics.notify(words, pending)
+    waitWhile(words, generation, seen)
+    // From here on the job that is open waits for this thread; what it finds closed goes on without it.
+    Atomics.add(words, inside, 1)
+    seen = Atomics.load(words, generation)
+    if (Atomics.load(words, isOpen) === 1) workThrough(exports, words, args)
+    if (Atomics.sub(words, inside, 1) === 1) Atomics.notify(words, inside)
   }
 }
 
@@ -127,16 +134,18 @@ export class ThreadPool {
     this.args.set(numbers)
     Atomics.store(words, nextBand, 0)
     if (helping > 0) {
-      Atomics.store(words, invited, helping)
-      Atomics.store(words, pending, helping)
+      Atomics.store(words, isOpen, 1)
       Atomics.add(words, generation, 1)
       Atomics.notify(words, generation)
     }
     workThrough(this.exports, words, this.args, isStale)
-    if (helping > 0)
-      for (let left = Atomics.load(words, pending); left > 0; left = Atomics.load(words, pending))
-        if (Atomics.wait(words, pending, left, 10_000) === 'timed-out')
+    if (helping > 0) {
+      // Who comes now comes too late, and is not waited for.
+      Atomics.store(words, isOpen, 0)
+      for (let left = Atomics.load(words, inside); left > 0; left = Atomics.load(words, inside))
+        if (waitWhile(words, inside, left, 10_000) === 'timed-out')
           throw new Error('A computing thread stopped answering; reload to start it again')
+    }
     if (isStale()) throw new Cancelled()
   }
 }

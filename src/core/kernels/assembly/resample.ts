@@ -48,35 +48,70 @@ function resampleOne(at: usize, src: usize, u: f32, v: f32, filter: i32, su: f32
   v128.store(at, total != 0 ? f32x4.mul(sum, f32x4.splat(1 / total)) : sum)
 }
 
+/** One pixel between four, by how far it lies from the first of them; all inside. */
+@inline
+function betweenTwoByTwo(at: usize, src: usize, u: f32, v: f32, stride: usize): void {
+  const wholeX = floor<f32>(u), wholeY = floor<f32>(v)
+  const tx = f32x4.splat(u - wholeX), ty = f32x4.splat(v - wholeY)
+  const restX = f32x4.splat(1 - (u - wholeX)), restY = f32x4.splat(1 - (v - wholeY))
+  const from = src + (wholeY as i32 as usize) * stride + ((wholeX as i32 as usize) << 4)
+  const above = f32x4.add(f32x4.mul(v128.load(from), restX), f32x4.mul(v128.load(from, 16), tx))
+  const below = f32x4.add(f32x4.mul(v128.load(from + stride), restX), f32x4.mul(v128.load(from + stride, 16), tx))
+  v128.store(at, f32x4.add(f32x4.mul(above, restY), f32x4.mul(below, ty)))
+}
+
+/** Moved by whole pixels: a copy, black where nothing comes from. */
+function moved(out: usize, src: usize, byX: i32, byY: i32, sw: i32, sh: i32, ow: i32, y0: i32, y1: i32): void {
+  const x0 = min<i32>(ow, max<i32>(0, -byX)), x1 = max<i32>(x0, min<i32>(ow, sw - byX))
+  for (let y = y0; y < y1; y++) {
+    const target = out + (((y * ow) as usize) << 4)
+    const sy = y + byY
+    if (sy < 0 || sy >= sh || x0 == x1) {
+      memory.fill(target, 0, (ow as usize) << 4)
+      continue
+    }
+    memory.fill(target, 0, (x0 as usize) << 4)
+    memory.copy(target + ((x0 as usize) << 4), src + (((sy * sw + x0 + byX) as usize) << 4), ((x1 - x0) as usize) << 4)
+    memory.fill(target + ((x1 as usize) << 4), 0, ((ow - x1) as usize) << 4)
+  }
+}
+
 /** See Kernels.resample. The matrix takes centres of `out` to places in `src`: u = a·x + b·y + c, v = d·x + e·y + f. */
 export function resample(
   out: usize, src: usize, a: f32, b: f32, c: f32, d: f32, e: f32, f: f32, filter: i32, sw: i32, sh: i32, ow: i32, y0: i32, y1: i32,
 ): void {
+  if (a == 1 && b == 0 && d == 0 && e == 1 && c == floor<f32>(c) && f == floor<f32>(f) && abs<f32>(c) < 1e6 && abs<f32>(f) < 1e6) {
+    moved(out, src, c as i32, f as i32, sw, sh, ow, y0, y1)
+    return
+  }
   // Where the source is made smaller the filter grows with it, so that nothing is skipped.
   const su = max<f32>(1, sqrt<f32>(a * a + b * b))
   const sv = max<f32>(1, sqrt<f32>(d * d + e * e))
-  // Not made smaller: four weights each way.
-  const isPlain = filter == 2 && su <= 1 && sv <= 1
+  // Not made smaller: two or four weights each way.
+  const isPlain = su <= 1 && sv <= 1
+  const isCubic = isPlain && filter == 2, isLinear = isPlain && filter == 1
   const half = f32x4.splat(0.5)
+  const stride = (sw as usize) << 4
+  const lastX = (sw - 1) as f32, lastY = (sh - 1) as f32
   for (let y = y0; y < y1; y++) {
     const py = (y as f32) + 0.5
     let x = 0
-    for (; x + 4 <= ow; x += 4) {
+    for (; x < ow; x++) {
       const at = out + (((y * ow + x) as usize) << 4)
-      if (isPlain) {
+      if (isCubic && x + 4 <= ow) {
         const px = f32x4.add(f32x4.splat(x as f32), f32x4(0.5, 1.5, 2.5, 3.5))
         const u = f32x4.add(f32x4.add(f32x4.mul(f32x4.splat(a), px), f32x4.splat(b * py)), f32x4.splat(c))
         const v = f32x4.add(f32x4.add(f32x4.mul(f32x4.splat(d), px), f32x4.splat(e * py)), f32x4.splat(f))
-        if (betweenFour(at, src, f32x4.sub(u, half), f32x4.sub(v, half), sw, sh)) continue
+        if (betweenFour(at, src, f32x4.sub(u, half), f32x4.sub(v, half), sw, sh)) {
+          x += 3
+          continue
+        }
       }
-      for (let k = 0; k < 4; k++) {
-        const px = ((x + k) as f32) + 0.5
-        resampleOne(at + ((k as usize) << 4), src, a * px + b * py + c, d * px + e * py + f, filter, su, sv, sw, sh)
-      }
-    }
-    for (; x < ow; x++) {
       const px = (x as f32) + 0.5
-      resampleOne(out + (((y * ow + x) as usize) << 4), src, a * px + b * py + c, d * px + e * py + f, filter, su, sv, sw, sh)
+      const u: f32 = a * px + b * py + c, v: f32 = d * px + e * py + f
+      if (isLinear && u >= 0.5 && v >= 0.5 && u - 0.5 < lastX && v - 0.5 < lastY)
+        betweenTwoByTwo(at, src, u - 0.5, v - 0.5, stride)
+      else resampleOne(at, src, u, v, filter, su, sv, sw, sh)
     }
   }
 }
