@@ -67,6 +67,16 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
     compare((k, out) => {
       k.fill(out, 1, 2, 3, 0.5)
     })
+    for (const shape of ['line', 'round'] as const)
+      for (const to of [
+        [-2, 5.5],
+        [9, 1],
+        [3.5, 2],
+      ] as const)
+        // prettier-ignore
+        compare((k, out) => {
+          k.gradient(out, shape, { at: [3.5, 2], value: [0, 1, -2, 1] }, { at: to, value: [4, 0, 3, 0.25] })
+        })
     compare((k, out, a, _, m) => {
       k.weigh(out, a, m, 1, -0.7)
     })

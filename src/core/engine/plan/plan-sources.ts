@@ -5,7 +5,7 @@ import { ownDials } from '../../comp/own-dials.ts'
 import type { Link, Setting, Source } from '../../comp/schema.ts'
 import type { Rgb } from '../../picture/picture.ts'
 import { drawShapes } from '../../shapes/draw-shapes.ts'
-import { paintGradient } from '../gradient.ts'
+import type { GradientEnd } from '../../kernels/declarations/colour.ts'
 import { pictureChannels } from '../place-pass.ts'
 import { areaKey } from '../work-area.ts'
 import { node, type PlanNode } from './plan-node.ts'
@@ -120,15 +120,16 @@ export function sourceNode(p: Planning, source: Source, laneId: string): PlanNod
     case 'gradient': {
       const { width, height, left, top } = p.area
       const { reduction } = p
-      const end = ({ at, colour, alpha }: typeof source.from) => ({
-        at: p.value(at, ownDials.at, { laneId }) as unknown as readonly [number, number],
-        colour: colourNow(colour),
-        alpha: coverNow(alpha),
-      })
-      const now = { shape: source.shape, from: end(source.from), to: end(source.to) }
-      return node(`gradient ${JSON.stringify(now)} ${areaKey(p.area)}/${reduction}`, [], (_, { store }) => {
+      const end = ({ at, colour, alpha }: typeof source.from): GradientEnd => {
+        const [x, y] = p.value(at, ownDials.at, { laneId }) as unknown as readonly [number, number]
+        const [[r, g, b], a] = [colourNow(colour), coverNow(alpha)]
+        return { at: [x / reduction + left, y / reduction + top], value: [r * a, g * a, b * a, a] }
+      }
+      const [from, to] = [end(source.from), end(source.to)]
+      const key = JSON.stringify([source.shape, from, to])
+      return node(`gradient ${key} ${areaKey(p.area)}/${reduction}`, [], (_, { kernels, store }) => {
         const out = store.allocate(width, height, 4)
-        paintGradient(out, now, ([x, y]) => [x / reduction + left, y / reduction + top])
+        kernels.gradient(out, source.shape, from, to)
         return out
       })
     }

@@ -5,6 +5,22 @@ export function fill(out: usize, r: f32, g: f32, b: f32, a: f32, width: i32, y0:
   for (let i: usize = (y0 * width) as usize; i < end; i++) v128.store(out + (i << 4), value)
 }
 
+/** `ends` holds the value at the first end and the way to the second; `kx` and `ky` are how much one pixel goes along a line. */
+export function gradient(
+  out: usize, ends: usize, round: i32, fromX: f64, fromY: f64, kx: f64, ky: f64, perLength: f64, width: i32, y0: i32, y1: i32,
+): void {
+  const from = v128.load(ends), way = v128.load(ends, 16)
+  for (let y = y0; y < y1; y++) {
+    const py = (y as f64) + 0.5 - fromY
+    for (let x = 0; x < width; x++) {
+      const px = (x as f64) + 0.5 - fromX
+      const along = round ? sqrt<f64>(px * px + py * py) * perLength : px * kx + py * ky
+      const t = min<f64>(1, max<f64>(0, along)) as f32
+      v128.store(out + (((y * width + x) as usize) << 4), f32x4.add(from, f32x4.mul(way, f32x4.splat(t))))
+    }
+  }
+}
+
 export function gains(
   out: usize,
   src: usize,

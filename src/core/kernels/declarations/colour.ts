@@ -18,6 +18,13 @@ export interface Caught {
 export const caughtNumbers = ({ threshold, knee, ceiling, byMost }: Caught, weighAt: number) =>
   [threshold, knee, ceiling, byMost ? 0 : weighAt] as const
 
+/** An end of a gradient, in pixels of the picture, and its value there. */
+export interface GradientEnd {
+  readonly at: readonly [number, number]
+  /** Premultiplied, and alpha. */
+  readonly value: readonly [number, number, number, number]
+}
+
 export interface ColourKernels {
   /** Multiplies each channel. */
   gains(out: Picture, src: Picture, r: number, g: number, b: number, a: number): void
@@ -36,6 +43,11 @@ export interface ColourKernels {
   sanitise(picture: Picture): number
   /** Sets every pixel. */
   fill(out: Picture, r: number, g: number, b: number, a: number): void
+  /**
+   * A gradient, linear between its ends and held beyond them; round ones are measured by the distance from the first. Both ends at one point give
+   * the second everywhere.
+   */
+  gradient(out: Picture, shape: 'line' | 'round', from: GradientEnd, to: GradientEnd): void
 }
 
 /** The plain twins. */
@@ -84,6 +96,16 @@ export const plainColour = ({ luminance }: WorkingSpace): ColourKernels => ({
   fill(out, r, g, b, a) {
     eachValue(out, (_, c) => [r, g, b, a][c]!)
   },
+  gradient(out, shape, { at: [x0, y0], value: a }, { at: [x1, y1], value: b }) {
+    const [dx, dy] = [x1 - x0, y1 - y0]
+    const length = Math.hypot(dx, dy)
+    eachValue(out, (i, c) => {
+      const [px, py] = [((i >> 2) % out.width) + 0.5 - x0, Math.floor((i >> 2) / out.width) + 0.5 - y0]
+      const along = shape === 'line' ? (px * dx + py * dy) / length / length : Math.hypot(px, py) / length
+      const t = length === 0 ? 1 : Math.min(1, Math.max(0, along))
+      return a[c]! + (b[c]! - a[c]!) * t
+    })
+  },
 })
 
 export const fastColour = ({ run, withFloats, pool, weighAt }: KernelCalls): ColourKernels => ({
@@ -108,5 +130,25 @@ export const fastColour = ({ run, withFloats, pool, weighAt }: KernelCalls): Col
   sanitise: (picture) => pool.exports.sanitise(picture.at, picture.data.length),
   fill: (out, r, g, b, a) => {
     run('fill', out, out.at, r, g, b, a, out.width)
+  },
+  gradient: (out, shape, from, to) => {
+    const [dx, dy] = [to.at[0] - from.at[0], to.at[1] - from.at[1]]
+    const square = dx * dx + dy * dy
+    const value = (end: GradientEnd) => (square === 0 ? to.value : end.value)
+    const inverse = square === 0 ? 0 : 1 / square
+    withFloats([...value(from), ...to.value.map((v, c) => v - value(from)[c]!)], (at) => {
+      run(
+        'gradient',
+        out,
+        out.at,
+        at,
+        Number(shape === 'round'),
+        ...from.at,
+        dx * inverse,
+        dy * inverse,
+        Math.sqrt(inverse),
+        out.width,
+      )
+    })
   },
 })
