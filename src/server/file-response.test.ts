@@ -1,6 +1,7 @@
 import { mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { gunzipSync } from 'node:zlib'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import { fileResponse } from './file-response.ts'
 
@@ -25,4 +26,29 @@ test.each([
   const answer = (await fileResponse(request, join(folder, 'f'), { 'content-type': 'text/plain' }))!
   expect([answer.status, await answer.text(), answer.headers.get('content-range')]).toEqual([status, text, said]) // prettier-ignore
   expect(answer.headers.get('content-length')).toBe(String(text.length))
+})
+
+test('what shrinks well is sent packed to those who take it, whole and unchanged; light and small files are not', async () => {
+  const objects = Buffer.alloc(3_000_001, 'grotto rock ')
+  const light = Buffer.from(Float32Array.from({ length: 500_000 }, (_, i) => Math.sin(i * i)).buffer)
+  await writeFile(join(folder, 'objects'), objects)
+  await writeFile(join(folder, 'light'), light)
+  const ask = async (name: string, headers: Record<string, string>) => {
+    const answer = (await fileResponse(new Request('http://here/', { headers }), join(folder, name), {}))!
+    return { packed: answer.headers.get('content-encoding'), length: answer.headers.get('content-length'), bytes: Buffer.from(await answer.arrayBuffer()) } // prettier-ignore
+  }
+  const packed = await ask('objects', { 'accept-encoding': 'br, gzip' })
+  expect([packed.packed, packed.length]).toEqual(['gzip', null])
+  expect(packed.bytes.length).toBeLessThan(objects.length / 20)
+  expect(gunzipSync(packed.bytes).equals(objects)).toBe(true)
+  for (const [name, headers, bytes] of [
+    ['objects', {}, objects],
+    ['objects', { 'accept-encoding': 'gzip', range: 'bytes=0-1999999' }, objects.subarray(0, 2_000_000)],
+    ['light', { 'accept-encoding': 'gzip' }, light],
+    ['f', { 'accept-encoding': 'gzip' }, Buffer.from('abcdefghij')],
+  ] as const) {
+    const plain = await ask(name, headers)
+    expect([plain.packed, plain.length]).toEqual([null, String(bytes.length)])
+    expect(plain.bytes.equals(bytes)).toBe(true)
+  }
 })

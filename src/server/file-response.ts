@@ -1,5 +1,6 @@
-import { open } from 'node:fs/promises'
+import { open, type FileHandle } from 'node:fs/promises'
 import { Readable } from 'node:stream'
+import { constants, createGzip, deflateRawSync } from 'node:zlib'
 
 /** So much is read and sent at once: passes are megabytes, and each piece costs the same whatever its length. */
 const chunkBytes = 2 ** 20
@@ -13,9 +14,26 @@ function rangeOf(header: string | null, size: number): { start: number; end: num
   return start <= end ? { start, end } : undefined
 }
 
+/** Below this nothing is gained by packing. */
+const leastPackedBytes = 2 ** 20
+const fast = { level: constants.Z_BEST_SPEED }
+
+/** Whether a file shrinks to a quarter or less when it is packed quickly, by what three pieces of it do: names of objects do, light does not. */
+async function shrinksWell(file: FileHandle, size: number): Promise<boolean> {
+  const length = 8192
+  const pieces = await Promise.all(
+    [0, 0.37, 0.71].map(async (part) => {
+      const { buffer, bytesRead } = await file.read(Buffer.alloc(length), 0, length, Math.floor(part * size))
+      return buffer.subarray(0, bytesRead)
+    }),
+  )
+  const bytes = Buffer.concat(pieces)
+  return deflateRawSync(bytes, fast).length * 4 <= bytes.length
+}
+
 /**
  * A file as an answer, or the range of it that is asked for; undefined when it is not there. It is opened when the first byte is wanted, and not at all for HEAD, so that who
- * asks and leaves keeps nothing open.
+ * asks and leaves keeps nothing open. The whole of a large file that shrinks well is sent packed to those who take that (RFC 9110, 8.4).
  */
 export async function fileResponse(
   request: Request,
@@ -30,13 +48,21 @@ export async function fileResponse(
     if (!info.isFile()) return undefined
     const range = rangeOf(request.headers.get('range'), info.size)
     const length = range ? range.end - range.start + 1 : info.size
-    const all = {
+    const all: Record<string, string> = {
       ...headers,
       'accept-ranges': 'bytes',
       'content-length': String(length),
       ...(range && { 'content-range': `bytes ${range.start}-${range.end}/${info.size}` }),
     }
     const status = range ? 206 : 200
+    const mayPack =
+      !range && length >= leastPackedBytes && /\bgzip\b/.test(request.headers.get('accept-encoding') ?? '')
+    const isPacked = mayPack && (await shrinksWell(file, length))
+    if (isPacked) {
+      delete all['content-length']
+      all['content-encoding'] = 'gzip'
+      all['vary'] = 'accept-encoding'
+    }
     if (request.method === 'HEAD') return new Response(null, { headers: all, status })
     isHandedOver = true
     const stream = file.createReadStream({ ...range, highWaterMark: chunkBytes })
@@ -46,7 +72,10 @@ export async function fileResponse(
       request.signal.addEventListener('abort', () => {
         stream.destroy()
       })
-    return new Response(Readable.toWeb(stream) as ReadableStream, { headers: all, status })
+    const sent = isPacked ? stream.pipe(createGzip({ ...fast, chunkSize: chunkBytes })) : stream
+    // A pipe does not hand on that its source failed.
+    if (isPacked) stream.on('error', (error) => sent.destroy(error))
+    return new Response(Readable.toWeb(sent) as ReadableStream, { headers: all, status })
   } finally {
     if (!isHandedOver) await file.close()
   }

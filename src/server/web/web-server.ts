@@ -13,6 +13,7 @@ import { folders, home } from '../home.ts'
 import { enteredPage, enterPage } from './enter-page.ts'
 import { hostsOf, isLoopback, protectiveHeaders, refusal, type GuardSettings } from './guard.ts'
 import { Door, keysFile } from './keys.ts'
+import { isPassPath, servePass } from './passes.ts'
 import { clearUploads, serveUpload, uploadsPath } from './uploads.ts'
 
 const {
@@ -123,6 +124,10 @@ async function serve(request: IncomingMessage, response: ServerResponse): Promis
   const path = (request.url ?? '/').split('?')[0]!
   if (path === uploadsPath || path.startsWith(`${uploadsPath}/`)) {
     await serveUpload(request, response)
+    return
+  }
+  if (isPassPath(path)) {
+    await servePass(request, response)
     return
   }
   if (path.startsWith(`${farmPath}/`)) {
