@@ -22,8 +22,6 @@ const trackAt = async (ref: SettingRef): Promise<Track> => {
   if (setting === undefined || !isTrack(setting)) throw new Error('it does not move')
   return setting
 }
-const stepOf = async (effect: string) => allSteps(await compNow()).findLast((s) => s.effect === effect)!.id
-const dial = async (effect: string, key: string): Promise<SettingRef> => ({ of: 'dial', step: await stepOf(effect), key }) // prettier-ignore
 const press = (...keys: string[]) =>
   driver
     .actions()
@@ -36,7 +34,9 @@ const ready = async (count: number) =>
 const played = async () =>
   Number((await driver.executeScript<string | undefined>(() => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']))?.split(' ')[0] ?? 0) // prettier-ignore
 
-describe('with the mouse, on a still of one’s own', () => {
+describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, on %s', (what) => {
+  const isStill = what !== 'the demo'
+  const [lane, last] = isStill ? ['lantern', 12] : ['Seahorse paint', 3]
   const click = async (where: string) => {
     await (await find(driver, where)).click()
   }
@@ -46,29 +46,40 @@ describe('with the mouse, on a still of one’s own', () => {
     await field.sendKeys(Key.chord(Key.CONTROL, 'a'), text, Key.ENTER)
   }
   const addStep = async (phrase: string, title: string) => {
-    const slot = await find(driver, '//li[@aria-label="Lane lantern"]//button[@aria-label="Add a step at the end"]') // prettier-ignore
+    const slot = await find(driver, `//li[@aria-label="Lane ${lane}"]//button[@aria-label="Add a step at the end"]`) // prettier-ignore
     await slot.click()
     await press(phrase)
     await click(`//dialog//button[contains(., "${title}")]`)
-    await find(driver, `[aria-label="Step ${title}"]`)
+    await find(driver, stepOn(title))
   }
+  const stepOf = async (effect: string) =>
+    (await compNow()).lanes.find((l) => l.name === lane)!.steps.findLast((s) => s.effect === effect)!.id
+  const dial = async (effect: string, key: string): Promise<SettingRef> => ({ of: 'dial', step: await stepOf(effect), key }) // prettier-ignore
+  const stepOn = (title: string) => `//li[@aria-label="Lane ${lane}"]//*[@aria-label="Step ${title}"]`
   /** To a frame, by a click on the ruler of frames. */
   const goTo = async (frame: number) => {
     const ruler = await find(driver, '[role=slider][aria-label=Frame]')
     const { width } = await ruler.getRect()
-    await driver.actions().move({ origin: ruler, x: Math.round(((frame - 0.5) / 12 - 0.5) * width), y: 0 }).click().perform() // prettier-ignore
+    await driver.actions().move({ origin: ruler, x: Math.round(((frame - 0.5) / last - 0.5) * width), y: 0 }).click().perform() // prettier-ignore
     await waitFor(driver, `frame ${frame}`, async () => (await ruler.getAttribute('aria-valuenow')) === String(frame)) // prettier-ignore
   }
   const view = (name: string) => click(`//nav[@aria-label="Views"]//button[contains(., "${name}")]`)
 
+  let width = 0
   beforeAll(async () => {
+    shot = isStill ? await bringStill() : 'grottodemo01'
+    await driver.get(`${app.address}/shots/${shot}`)
+    await settled()
+    width = (await compNow()).canvas.width
+  }, 60_000)
+  const bringStill = async () => {
     mkdirSync(join(home, 'intake'), { recursive: true })
-    const [width, height] = [320, 180]
-    const codes = new Uint8Array(width * height * 3).map((_, i) => {
-      const [x, y] = [Math.floor(i / 3) % width, Math.floor(i / 3 / width)]
+    const [across, height] = [320, 180]
+    const codes = new Uint8Array(across * height * 3).map((_, i) => {
+      const [x, y] = [Math.floor(i / 3) % across, Math.floor(i / 3 / across)]
       return Math.hypot(x - 100, y - 80) < 14 ? 250 : 40
     })
-    await sharp(codes, { raw: { width, height, channels: 3 } })
+    await sharp(codes, { raw: { width: across, height, channels: 3 } })
       .png()
       .toFile(join(home, 'intake', 'lantern.png'))
     const made = await fetch(`${app.address}/api/shots`, {
@@ -76,12 +87,10 @@ describe('with the mouse, on a still of one’s own', () => {
       headers: { 'content-type': 'application/json' },
       body: JSON.stringify({ intake: 'lantern.png' }),
     })
-    shot = ((await made.json()) as { id: string }).id
-    await driver.get(`${app.address}/shots/${shot}`)
-    await settled()
-  }, 60_000)
+    return ((await made.json()) as { id: string }).id
+  }
 
-  test('the shot gets twelve frames, and one undo takes them back', async () => {
+  test.runIf(isStill)('the shot gets twelve frames, and one undo takes them back', async () => {
     await click('button[aria-label^="Frames of the shot"]')
     await type('input[aria-label="Last frame"]', '12')
     await waitFor(driver, 'twelve frames', async () => (await compNow()).frames.last === 12)
@@ -101,9 +110,9 @@ describe('with the mouse, on a still of one’s own', () => {
     await click('//section[@aria-label="Shapes"]//button[.="Done"]')
     await view('timing')
     await click('//*[@aria-label="Strips that are shown"]//button[2]')
-    await click('[aria-label="What rides on Matte shade · strength on lantern"]')
+    await click(`[aria-label="What rides on Matte shade · strength on ${lane}"]`)
     // The strip is worked on now; what rides on it is chosen from its menu.
-    await click('[aria-label="What rides on Matte shade · strength on lantern"]')
+    await click(`[aria-label="What rides on Matte shade · strength on ${lane}"]`)
     await click('//*[@role="menuitem"][contains(., "Flicker")]')
     const ref = await dial('matte-shade', 'strength')
     expect((await trackAt(ref)).riders).toMatchObject([{ type: 'flicker', on: true }])
@@ -120,20 +129,20 @@ describe('with the mouse, on a still of one’s own', () => {
     await type('input[aria-label="Strength"]', '0')
     await click('[aria-label="Set a key of Bloom: strength"]')
     await click('button[aria-label="Auto key"]')
-    await goTo(12)
+    await goTo(last)
     await type('input[aria-label="Strength"]', '1')
-    expect((await trackAt(await dial('bloom', 'strength'))).keys).toMatchObject([{ frame: 1, value: 0 }, { frame: 12, value: 1 }]) // prettier-ignore
-    await click('[aria-label="Source of lantern"]')
+    expect((await trackAt(await dial('bloom', 'strength'))).keys).toMatchObject([{ frame: 1, value: 0 }, { frame: last, value: 1 }]) // prettier-ignore
+    await click(`[aria-label="Source of ${lane}"]`)
     await type('input[aria-label="Opacity"]', '0.2')
     await goTo(1)
     await type('input[aria-label="Opacity"]', '1')
     await click('button[aria-label="Auto key"]')
     const comp = await compNow()
-    const lane = comp.lanes.find((l) => l.name === 'lantern')!.id
-    expect([1, 12].map((f) => readSetting(comp, { of: 'opacity', lane }, f))).toEqual([1, 0.2]) // prettier-ignore
+    const laneId = comp.lanes.find((l) => l.name === lane)!.id
+    expect([1, last].map((f) => readSetting(comp, { of: 'opacity', lane: laneId }, f))).toEqual([1, 0.2]) // prettier-ignore
     await addStep('light rays', 'Light rays')
     await view('timing')
-    const name = 'Light rays · origin on lantern'
+    const name = `Light rays · origin on ${lane}`
     await click(`[aria-label="What rides on ${name}"]`)
     await click(`[aria-label="What rides on ${name}"]`)
     await click('//*[@role="menuitem"][contains(., "Follow")]')
@@ -146,14 +155,14 @@ describe('with the mouse, on a still of one’s own', () => {
     expect(rider).toMatchObject({ type: 'follow', of: { matte: { from: { type: 'drawing', shape: 'shape1' } } } }) // prettier-ignore
     // Around the middle of what was drawn, 0.65 and 0.5 of the frame.
     const x = await find(driver, `input[aria-label="${name}, x"]`)
-    await waitFor(driver, 'the centre of the shape', async () => Math.abs(Number(await x.getAttribute('value')) - 0.65 * 320) < 3) // prettier-ignore
+    await waitFor(driver, 'the centre of the shape', async () => Math.abs(Number(await x.getAttribute('value')) - 0.65 * width) < 3) // prettier-ignore
   })
   test('a ride becomes keys and is bent; values of a frame are read and typed; it plays', async () => {
     await click('//button[contains(., "Ride")]')
     await view('desk')
-    await click('[aria-label="Step Bloom"]')
+    await click(stepOn('Bloom'))
     const slider = await find(driver, 'input[aria-label="Reach slider"]')
-    await ready(12)
+    await ready(last)
     await click('button[aria-label="Play"]')
     await driver.actions().move({ origin: slider }).press().move({ origin: Origin.POINTER, x: 8, y: 0, duration: 120 }).move({ origin: Origin.POINTER, x: 9, y: 0, duration: 120 }).release().perform() // prettier-ignore
     await click('button[aria-label="Stop playing"]')
@@ -163,11 +172,11 @@ describe('with the mouse, on a still of one’s own', () => {
     await view('timing')
     await click('//button[contains(., "Ride")]')
     await click('//*[@aria-label="Strips that are shown"]//button[1]')
-    const name = 'Bloom · reach on lantern'
+    const name = `Bloom · reach on ${lane}`
     await click(`//*[@data-name="${name}"]//button[contains(@title, "click to work on it")]`)
     const canvas = await (await strip(name)).findElement(By.css('canvas'))
     const { width } = await canvas.getRect()
-    const at = (frame: number) => Math.round(((frame - 0.5) / 12) * width - width / 2)
+    const at = (frame: number) => Math.round(((frame - 0.5) / last) * width - width / 2)
     await driver
       .actions()
       .move({ origin: canvas, x: at(ridden.keys[0]!.frame), y: 0 })
@@ -176,12 +185,12 @@ describe('with the mouse, on a still of one’s own', () => {
     await boxAll(canvas, width)
     await click('//*[@aria-label="Chosen keys"]//button[.="Curve"]')
     expect((await trackAt(ref)).keys[0]).toMatchObject({ go: 'curve' })
-    await goTo(9)
-    await type('input[aria-label="Bloom · strength on lantern"]', '0.5')
-    await type('input[aria-label="Matte shade · strength on lantern"]', '0.3')
+    await goTo(isStill ? 9 : 2)
+    await type(`input[aria-label="Bloom · strength on ${lane}"]`, '0.5')
+    await type(`input[aria-label="Matte shade · strength on ${lane}"]`, '0.3')
     const comp = await compNow()
-    expect(readSetting(comp, await dial('bloom', 'strength'), 9)).toBeCloseTo(0.5, 6)
-    await ready(12)
+    expect(readSetting(comp, await dial('bloom', 'strength'), isStill ? 9 : 2)).toBeCloseTo(0.5, 6)
+    await ready(last)
     await click('button[aria-label="Play"]')
     await waitFor(driver, 'frames that were played', async () => (await played()) > 20)
     await click('button[aria-label="Stop playing"]')

@@ -5,7 +5,6 @@ import { Popover } from '@base-ui/react/popover'
 import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react'
 import { allSteps, type Comp } from '../../core/comp/schema.ts'
 import { editTrack, settingOf, timeOf, type SettingRef } from '../../core/comp/settings.ts'
-import { settingName } from '../../core/comp/setting-names.ts'
 import { effectOf } from '../../core/recipes/effect-of.ts'
 import { baked } from '../../core/tracks/track-fit.ts'
 import { beyondWords, type Beyond, type Rider, type Track } from '../../core/tracks/track.ts'
@@ -13,6 +12,7 @@ import { without } from '../../core/without.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { setTiming } from './edit-keys.ts'
 import { shapesEver } from '../../core/comp/drawing-at.ts'
+import { beginnings } from './rider-beginnings.ts'
 import { RiderDials } from './rider-dials.tsx'
 
 const short = (v: number) => String(Number(v.toFixed(2)))
@@ -49,42 +49,6 @@ function riderWords(comp: Comp, rider: Rider): string {
     case 'measure':
       return `measures ${rider.of.type === 'tap' ? (comp.lanes.find((l) => l.id === (rider.of as { lane: string }).lane)?.name ?? 'a lost lane') : rider.of.type === 'input' ? `its ${rider.of.input}` : rider.of.pass}`
   }
-}
-
-/** What may be laid over a track of a type, each as it begins. */
-function beginnings(
-  comp: Comp,
-  ref: SettingRef,
-  type: string,
-  value: unknown,
-): readonly (readonly [string, string, Rider])[] {
-  const hasNumbers = type === 'number' || type === 'point' || type === 'colour'
-  const { laneId } = settingName(comp, ref)
-  // A lane can not go by what it becomes itself: another one, or else what its own picture is made of.
-  const other = comp.lanes.findLast((l) => l.id !== laneId)
-  const own = comp.lanes.find((l) => l.id === laneId)?.source
-  const source = other ? { type: 'tap' as const, lane: other.id } : own?.type === 'pass' ? own : undefined
-  const [drawing] = comp.drawings
-  const led = drawing && !other ? { type: 'drawing' as const, drawing: drawing.id } : source
-  const now = typeof value === 'number' ? value : 1
-  const found: (readonly [string, string, Rider])[] = []
-  if (hasNumbers)
-    found.push(['Flicker', 'Smooth unrest, the same on every machine', {
-      type: 'flicker', on: true, amount: type === 'colour' ? 0.2 : type === 'point' ? 4 : Number((Math.abs(now) * 0.2 || 0.1).toFixed(3)), rate: 6, roughness: 0.4, seed: 1,
-    }]) // prettier-ignore
-  found.push(
-    ['Hold on frames', 'Each value stands for some frames', { type: 'step', on: true, frames: 2 }],
-    ['Shift and scale', 'Later or earlier, faster, more or less', { type: 'shift', on: true, frames: 0, speed: 1, times: 1, plus: 0 }],
-  ) // prettier-ignore
-  if (type === 'point' && led)
-    found.push(['Follow', 'Goes with an object, a lane, a drawing or another point', {
-      type: 'follow', on: true, of: { type: 'matte', matte: { from: led } }, offset: [0, 0],
-    }]) // prettier-ignore
-  if (type === 'number' && source)
-    found.push(['Measure', 'As bright as a lane or a pass is', {
-      type: 'measure', on: true, of: source, what: 'mean', from: [0, 1], to: [0, Math.max(1, now)], lag: 0, as: 'value',
-    }]) // prettier-ignore
-  return found
 }
 
 /** What rides on a track, as chips; a menu for more, and for what lies beyond its keys. */
