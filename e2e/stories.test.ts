@@ -34,6 +34,25 @@ const ready = async (count: number) =>
 const played = async () =>
   Number((await driver.executeScript<string | undefined>(() => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']))?.split(' ')[0] ?? 0) // prettier-ignore
 
+/** A shot of a still of one’s own: a small lantern on grey. */
+const bringStill = async () => {
+  mkdirSync(join(home, 'intake'), { recursive: true })
+  const [across, height] = [320, 180]
+  const codes = new Uint8Array(across * height * 3).map((_, i) => {
+    const [x, y] = [Math.floor(i / 3) % across, Math.floor(i / 3 / across)]
+    return Math.hypot(x - 100, y - 80) < 14 ? 250 : 40
+  })
+  await sharp(codes, { raw: { width: across, height, channels: 3 } })
+    .png()
+    .toFile(join(home, 'intake', 'lantern.png'))
+  const made = await fetch(`${app.address}/api/shots`, {
+    method: 'POST',
+    headers: { 'content-type': 'application/json' },
+    body: JSON.stringify({ intake: 'lantern.png' }),
+  })
+  return ((await made.json()) as { id: string }).id
+}
+
 describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, on %s', (what) => {
   const isStill = what !== 'the demo'
   const [lane, last] = isStill ? ['lantern', 12] : ['Seahorse paint', 3]
@@ -72,23 +91,6 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await settled()
     width = (await compNow()).canvas.width
   }, 60_000)
-  const bringStill = async () => {
-    mkdirSync(join(home, 'intake'), { recursive: true })
-    const [across, height] = [320, 180]
-    const codes = new Uint8Array(across * height * 3).map((_, i) => {
-      const [x, y] = [Math.floor(i / 3) % across, Math.floor(i / 3 / across)]
-      return Math.hypot(x - 100, y - 80) < 14 ? 250 : 40
-    })
-    await sharp(codes, { raw: { width: across, height, channels: 3 } })
-      .png()
-      .toFile(join(home, 'intake', 'lantern.png'))
-    const made = await fetch(`${app.address}/api/shots`, {
-      method: 'POST',
-      headers: { 'content-type': 'application/json' },
-      body: JSON.stringify({ intake: 'lantern.png' }),
-    })
-    return ((await made.json()) as { id: string }).id
-  }
 
   test.runIf(isStill)('the shot gets twelve frames, and one undo takes them back', async () => {
     await click('button[aria-label^="Frames of the shot"]')
@@ -201,24 +203,6 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
 })
 
 describe('by the keyboard alone, on the demo', () => {
-  /** The strip that has the focus. */
-  const here = () =>
-    driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['name'] ?? '') // prettier-ignore
-  /** From strip to strip, down and then up again, to one of a name. */
-  const place = () =>
-    driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['strip'] ?? '') // prettier-ignore
-  const toStrip = async (name: string) => {
-    await waitFor(driver, 'a strip with the focus', async () => (await here()) !== '')
-    for (const way of [Key.ARROW_DOWN, Key.ARROW_UP])
-      for (;;) {
-        if ((await here()) === name) return
-        const now = await place()
-        await press(way)
-        const isNext = await waitFor(driver, 'the next strip', async () => !['', now].includes(await place()), 1500).catch(() => false) // prettier-ignore
-        if (!isNext) break
-      }
-    throw new Error(`no strip ${name}, but ${await here()}`)
-  }
   beforeAll(async () => {
     shot = 'grottodemo01'
     await driver.get(`${app.address}/shots/${shot}`)
@@ -328,8 +312,122 @@ describe('by the keyboard alone, on the demo', () => {
       await driver.sleep(150)
     }
   })
+  rideAndPlay(3)
+})
+
+describe('by the keyboard alone, on a still of one’s own', () => {
+  const blur = () =>
+    driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+  const tabTo = async (name: string, isBack = false) => {
+    for (let i = 0; i < 90; i++) {
+      if ((await focused())?.startsWith(name)) return
+      if (isBack) await driver.actions().keyDown(Key.SHIFT).sendKeys(Key.TAB).keyUp(Key.SHIFT).perform()
+      else await press(Key.TAB)
+    }
+    throw new Error(`Tab does not reach ${name}`)
+  }
+  const addStep = async (phrase: string, effect: string) => {
+    await blur()
+    await press(Key.ARROW_UP, '/')
+    await find(driver, 'dialog input')
+    await press(phrase)
+    await driver.sleep(150)
+    await press(Key.ENTER)
+    await waitFor(driver, effect, async () => allSteps(await compNow()).some((s) => s.effect === effect))
+  }
+  const ofDial = async (effect: string, key: string): Promise<SettingRef> => ({ of: 'dial', step: allSteps(await compNow()).find((s) => s.effect === effect)!.id, key }) // prettier-ignore
+  beforeAll(async () => {
+    shot = await bringStill()
+    await driver.get(`${app.address}/shots/${shot}`)
+    await settled()
+  }, 60_000)
+
+  test('the shot gets twelve frames; a shade is drawn, and flickers', async () => {
+    await tabTo('Frames of the shot')
+    await press(Key.ENTER)
+    await tabTo('Last frame')
+    await press('12', Key.ENTER)
+    await waitFor(driver, 'twelve frames', async () => (await compNow()).frames.last === 12)
+    // Out of the field, out of the popover.
+    await press(Key.ESCAPE, Key.ESCAPE)
+    await waitFor(
+      driver,
+      'the popover gone',
+      async () => (await driver.findElements(By.css('input[aria-label="Last frame"]'))).length === 0,
+    )
+    await addStep('shade by a shape', 'matte-shade')
+    await press('d')
+    await tabTo('shape feed')
+    await press('d')
+    await waitFor(driver, 'a drawing', async () => (await compNow()).drawings.length === 1)
+    const drawn = async () => JSON.stringify((await compNow()).drawings[0])
+    // Its tools lie above.
+    await tabTo('Ellipse', true)
+    await press(Key.ENTER, Key.ENTER)
+    await waitFor(driver, 'an ellipse', async () => (await drawn()).includes('Ellipse'))
+    const before = await drawn()
+    await press(Key.ARROW_RIGHT)
+    await waitFor(driver, 'a nudge', async () => (await drawn()) !== before)
+    for (let i = 0; i < 3; i++) await press(Key.ESCAPE)
+    await blur()
+    await press('t')
+    await allStrips()
+    const name = 'Matte shade · strength on lantern'
+    await toStrip(name)
+    await press('a')
+    await waitFor(driver, 'what rides on it', async () => (await focused())?.startsWith('What rides on') ?? false) // prettier-ignore
+    await press(Key.ENTER)
+    await find(driver, '[role=menuitem]')
+    await press(Key.ENTER)
+    const ref = await ofDial('matte-shade', 'strength')
+    await waitFor(driver, 'a flicker', async () => trackHas(await compNow(), ref, true))
+    await blur()
+    await press('t')
+  })
+  test('bloom comes up from nothing to full by a curve, the lane fades', async () => {
+    await addStep('bloom', 'bloom')
+    await blur()
+    await press('t')
+    await allStrips()
+    const [strength, ref] = ['Bloom · strength on lantern', await ofDial('bloom', 'strength')]
+    const lane = (await compNow()).lanes[0]!.id
+    for (const [name, from, to, of] of [
+      [strength, '0', '1', ref],
+      ['Opacity on lantern', '1', '0.25', { of: 'opacity', lane }],
+    ] as const) {
+      await toStrip(name)
+      await press(Key.ENTER, from, Key.TAB, Key.ESCAPE)
+      await toStripCanvas()
+      await toStrip(name)
+      await press('n')
+      await waitFor(driver, 'a key', async () => isTrack(settingOf(await compNow(), of)!))
+      await blur()
+      await press('k', ...Array.from('...........'))
+      await toStripCanvas()
+      await toStrip(name)
+      await press(Key.ENTER, to, Key.TAB, Key.ESCAPE)
+      await waitFor(driver, 'two keys', async () => (await trackAt(of)).keys.length === 2)
+      await toStripCanvas()
+      await press('k', ...Array.from(',,,,,,,,,,,'))
+    }
+    expect((await trackAt(ref)).keys).toMatchObject([{ frame: 1, value: 0 }, { frame: 12, value: 1 }]) // prettier-ignore
+    const comp = await compNow()
+    expect([1, 12].map((f) => readSetting(comp, { of: 'opacity', lane }, f))).toEqual([1, 0.25])
+    await toStrip(strength)
+    await press(Key.ARROW_RIGHT, Key.ARROW_LEFT, 'c')
+    await waitFor(driver, 'a curve', async () => (await trackAt(ref)).keys.some((k) => k.go === 'curve'))
+    await blur()
+    await press('t')
+  })
+  rideAndPlay(12)
+})
+
+/** A test: a dial of the bloom is ridden, and the shot plays. */
+function rideAndPlay(frames: number): void {
   test('a dial is ridden by its arrow keys while it plays, and the shot plays', async () => {
     const undone = async () => (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? '' // prettier-ignore
+    if (!(await driver.executeScript<boolean>(() => document.querySelector('[aria-label=Timing]') !== null)))
+      await press('t')
     const ride = await find(driver, '//button[contains(., "Ride")]')
     await ride.sendKeys(Key.SPACE)
     await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
@@ -337,7 +435,7 @@ describe('by the keyboard alone, on the demo', () => {
     await (await find(driver, '[aria-label="Step Bloom"]')).sendKeys(Key.ENTER)
     await press('d')
     for (let i = 0; i < 60 && (await focused()) !== 'Reach slider'; i++) await press(Key.TAB)
-    await ready(3)
+    await ready(frames)
     await press('p')
     const hold = driver.actions().keyDown(Key.ARROW_RIGHT)
     for (let i = 0; i < 12; i++) hold.pause(40).keyDown(Key.ARROW_RIGHT)
@@ -347,14 +445,33 @@ describe('by the keyboard alone, on the demo', () => {
     expect(allSteps(await compNow()).some((s) => s.effect === 'bloom' && isTrack(s.dials['reach']))).toBe(
       true,
     )
-    await ready(3)
+    await ready(frames)
     await press('p')
     await waitFor(driver, 'frames that were played', async () => (await played()) > 20)
     await press('p')
     await press('t')
     await (await find(driver, '//button[contains(., "Ride")]')).sendKeys(Key.SPACE)
   })
-})
+}
+
+/** The strip that has the focus. */
+const here = () =>
+  driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['name'] ?? '') // prettier-ignore
+/** From strip to strip, down and then up again, to one of a name. */
+const place = () =>
+  driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['strip'] ?? '') // prettier-ignore
+const toStrip = async (name: string) => {
+  await waitFor(driver, 'a strip with the focus', async () => (await here()) !== '')
+  for (const way of [Key.ARROW_DOWN, Key.ARROW_UP])
+    for (;;) {
+      if ((await here()) === name) return
+      const now = await place()
+      await press(way)
+      const isNext = await waitFor(driver, 'the next strip', async () => !['', now].includes(await place()), 1500).catch(() => false) // prettier-ignore
+      if (!isNext) break
+    }
+  throw new Error(`no strip ${name}, but ${await here()}`)
+}
 
 const settingIsNumber = (setting: unknown) => typeof setting === 'number'
 const trackHas = (comp: Comp, ref: SettingRef, isOn: boolean) => {

@@ -3,7 +3,7 @@
 import type Konva from 'konva'
 import { useMemo, useRef, useState } from 'react'
 import { Circle, Layer, Line, Rect, Stage } from 'react-konva'
-import { addShape, convertPoint, mapPoints, setPath, splitShape } from '../../core/comp/drawing-edits.ts'
+import { convertPoint, mapPoints, setPath, splitShape } from '../../core/comp/drawing-edits.ts'
 import type { Path, Shape, Vertex } from '../../core/comp/drawing.ts'
 import { drawnFrames, outlineAt, shapesOn } from '../../core/comp/drawing-at.ts'
 import type { Affine } from '../../core/picture/affine.ts'
@@ -13,6 +13,7 @@ import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { accent, Bends, isSmooth, OutlineOf, Points, type Placed, type PointerAt } from './shape-parts.tsx'
 import { framed, ShapeFrame } from './shape-frame.tsx'
 import { smoothLine } from './smooth-line.ts'
+import { putShape } from './put-shape.ts'
 import { useShapeKeys } from './use-shape-keys.ts'
 import { isAligned, round, roundVertex } from './vertices.ts'
 import { useDrawing } from './use-drawing.ts'
@@ -82,14 +83,7 @@ export default function ShapeEditor({
     store.getState().edit(name, (c) => setPath(c, drawn.drawing.id, frame, shape, path), gesture)
   }
   const add = (name: string, path: Path) => {
-    if (!id || path.length < 2) return
-    let shape = ''
-    store.getState().edit(`Draw ${name.toLowerCase()}`, (c) => {
-      const [next, made] = addShape(c, id, frame, name, path)
-      shape = made
-      return next
-    })
-    store.getState().set({ draw: { drawing: id, tool: 'choose', shape, points: [] } })
+    if (id) putShape(store, id, name, path)
   }
   const closePen = () => {
     if (pen.length >= 2) add('Outline', pen)

@@ -8,6 +8,7 @@ import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import type { DrawTool } from '../shot/shot-store.ts'
 import { useDrawing } from './use-drawing.ts'
 
+import { putInMiddle } from './put-shape.ts'
 import { Name } from './name.tsx'
 import { SettingRow } from '../dials/setting-row.tsx'
 import { ShapeDials } from './shape-dials.tsx'
@@ -17,8 +18,8 @@ const tools: readonly (readonly [DrawTool, string, typeof Circle])[] = [
   ['choose', 'Choose and move', Move],
   ['pen', 'Outline, point by point', Spline],
   ['freehand', 'Freehand, smoothed', Pencil],
-  ['ellipse', 'Ellipse', Circle],
-  ['box', 'Box', Square],
+  ['ellipse', 'Ellipse; Enter twice puts one in the middle', Circle],
+  ['box', 'Box; Enter twice puts one in the middle', Square],
 ]
 /** The drawing that is worked on: tools, its way in time, its shapes and what is selected of them. */
 export function ShapesPanel() {
@@ -65,7 +66,7 @@ export function ShapesPanel() {
           Done
         </button>
       </div>
-      <div className="flex flex-wrap items-center gap-1">
+      <div className="flex flex-wrap items-center gap-1" data-drawing-tools>
         {tools.map(([tool, hint, Icon]) => (
           <button
             key={tool}
@@ -74,8 +75,11 @@ export function ShapesPanel() {
             title={hint}
             aria-pressed={draw.tool === tool}
             className={`btn btn-square btn-xs ${draw.tool === tool ? 'btn-primary' : 'btn-ghost'}`}
-            onClick={() => {
-              set({ draw: { ...draw, tool } })
+            onClick={({ detail }) => {
+              // By the keyboard: a tool that is held already puts its shape into the middle.
+              const isAgain = detail === 0 && draw.tool === tool
+              if (isAgain && (tool === 'ellipse' || tool === 'box')) putInMiddle(store, drawing.id, tool)
+              else set({ draw: { ...draw, tool } })
             }}
           >
             <Icon size={14} aria-hidden />

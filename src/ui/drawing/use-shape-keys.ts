@@ -55,8 +55,9 @@ export function useShapeKeys({ pen, setPen, closePen, select, edit }: Drafts): v
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (isTyping(event.target)) return
-      // What is selected on the desk keeps its own arrows.
-      if (event.key.startsWith('Arrow') && event.target instanceof HTMLElement && event.target.closest('[data-desk], button, input')) return
+      // What is selected on the desk keeps its own arrows; tools have none.
+      const { key, target } = event
+      if (key.startsWith('Arrow') && target instanceof HTMLElement && target.closest('[data-desk], button, input') && !target.closest('[data-drawing-tools]')) return
       if (!keys.current(event)) return
       event.preventDefault()
       event.stopImmediatePropagation()
