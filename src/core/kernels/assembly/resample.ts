@@ -95,23 +95,25 @@ export function resample(
   const lastX = (sw - 1) as f32, lastY = (sh - 1) as f32
   for (let y = y0; y < y1; y++) {
     const py = (y as f32) + 0.5
-    let x = 0
-    for (; x < ow; x++) {
+    for (let x = 0; x < ow; ) {
       const at = out + (((y * ow + x) as usize) << 4)
+      let count = 1
       if (isCubic && x + 4 <= ow) {
+        count = 4
         const px = f32x4.add(f32x4.splat(x as f32), f32x4(0.5, 1.5, 2.5, 3.5))
         const u = f32x4.add(f32x4.add(f32x4.mul(f32x4.splat(a), px), f32x4.splat(b * py)), f32x4.splat(c))
         const v = f32x4.add(f32x4.add(f32x4.mul(f32x4.splat(d), px), f32x4.splat(e * py)), f32x4.splat(f))
-        if (betweenFour(at, src, f32x4.sub(u, half), f32x4.sub(v, half), sw, sh)) {
-          x += 3
-          continue
-        }
+        if (betweenFour(at, src, f32x4.sub(u, half), f32x4.sub(v, half), sw, sh)) count = 0
       }
-      const px = (x as f32) + 0.5
-      const u: f32 = a * px + b * py + c, v: f32 = d * px + e * py + f
-      if (isLinear && u >= 0.5 && v >= 0.5 && u - 0.5 < lastX && v - 0.5 < lastY)
-        betweenTwoByTwo(at, src, u - 0.5, v - 0.5, stride)
-      else resampleOne(at, src, u, v, filter, su, sv, sw, sh)
+      for (let k = 0; k < count; k++) {
+        const px = ((x + k) as f32) + 0.5
+        const u: f32 = a * px + b * py + c, v: f32 = d * px + e * py + f
+        const to = at + ((k as usize) << 4)
+        if (isLinear && u >= 0.5 && v >= 0.5 && u - 0.5 < lastX && v - 0.5 < lastY)
+          betweenTwoByTwo(to, src, u - 0.5, v - 0.5, stride)
+        else resampleOne(to, src, u, v, filter, su, sv, sw, sh)
+      }
+      x += count == 0 ? 4 : count
     }
   }
 }
