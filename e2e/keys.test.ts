@@ -41,7 +41,8 @@ describe('a setting that moves', () => {
     await waitFor(
       driver,
       'auto key',
-      async () => (await textOf(driver, '[aria-label="Auto key"]')) === 'Auto key',
+      async () =>
+        (await (await find(driver, '[aria-label="Auto key"]')).getAttribute('aria-pressed')) === 'true',
     )
     await type('Reach', '30')
     const { at, keys } = await track()

@@ -148,7 +148,7 @@ describe('playing', () => {
       if (reduction === 1 && !isPatient) return new Promise((resolve) => (giveUp = () => { resolve(undefined) })) // prettier-ignore
       return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
     }
-    const player = new Player({ ahead: ahead as never, stopAhead: () => giveUp?.() }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const player = new Player({ ahead: ahead, stopAhead: () => giveUp?.() }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
     player.changed()
     now += 1000
     await vi.advanceTimersByTimeAsync(1000)

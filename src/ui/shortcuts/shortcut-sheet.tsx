@@ -37,7 +37,7 @@ export function ShortcutSheet() {
             {groups.map(([group, keysOf]) => (
               <section key={group} className="mb-4 break-inside-avoid">
                 <h3 className="mb-1 text-xs text-base-content/60">{group}</h3>
-                <dl className="grid grid-cols-[8.2rem_minmax(0,1fr)] items-center gap-y-1">
+                <dl className="grid grid-cols-[8.1rem_minmax(0,1fr)] items-center gap-y-1">
                   {keysOf.map(({ keys, does }) => (
                     <div key={does} className="contents">
                       <dt className="flex gap-1">

@@ -67,11 +67,10 @@ export type ShortcutName = keyof typeof shortcuts
 
 /** Keys that a drawing takes for itself while it is worked on, for the sheet. */
 export const drawingKeys = [
-  { keys: 'enter', does: 'Close the outline' },
+  { keys: 'enter', does: 'Close the outline; twice on the ellipse or the box: one in the middle' },
   { keys: 'escape', does: 'Leave the outline, the points, the tool, the shape, the drawing' },
   { keys: 'delete', does: 'Remove the points or the shape' },
   { keys: 'left', does: 'Arrows nudge by a pixel, with Shift by ten' },
-  { keys: 'enter', does: 'Twice on the ellipse or the box: one in the middle of the frame' },
 ] as const
 
 /** What the strips take from the keyboard, for the sheet of keys. */

@@ -1,7 +1,7 @@
 'use client'
 
 import { useVirtualizer } from '@tanstack/react-virtual'
-import { Hexagon, Hand } from 'lucide-react'
+import { Hand } from 'lucide-react'
 import { useCallback, useEffect, useLayoutEffect, useMemo, useRef, useState } from 'react'
 import { isTrack, type Comp, type Setting } from '../../core/comp/schema.ts'
 import { dialAt, listSettings, settingOf, type SettingRef } from '../../core/comp/settings.ts'
@@ -57,7 +57,6 @@ export function TimingPanel() {
   const comp = useShot((s) => s.comp)
   const timing = useShot((s) => s.timing)
   const selection = useShot((s) => s.selection)
-  const autoKey = useShot((s) => s.autoKey)
   const isRideArmed = useShot((s) => s.isRideArmed)
   const rideTolerance = useShot((s) => s.rideTolerance)
   const { set } = store.getState()
@@ -177,17 +176,6 @@ export function TimingPanel() {
       onScrollCapture={() => player?.touched()}
     >
       <header className="flex h-9 shrink-0 items-center gap-2 overflow-hidden whitespace-nowrap px-3 text-xs">
-        <button
-          type="button"
-          className={`btn btn-xs gap-1 ${autoKey ? 'btn-accent' : ''}`}
-          aria-pressed={autoKey}
-          title="While on, changes set keys on the frame that is looked at (K)"
-          onClick={() => {
-            set({ autoKey: !autoKey })
-          }}
-        >
-          <Hexagon size={11} fill={autoKey ? 'currentColor' : 'none'} aria-hidden /> Auto key
-        </button>
         <button
           type="button"
           className={`btn btn-xs gap-1 ${isRideArmed ? 'btn-accent' : ''}`}
