@@ -22,11 +22,17 @@ const begin = async (words: string) => {
   await button(words).click()
   await waitFor(driver, 'its card', async () => (await cards()).length > before)
 }
+/** The page may be making its own frames ready beside it. */
 const untilDone = () =>
-  waitFor(driver, 'the render', async () => {
-    const words = await (await topCard()).getText()
-    return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
-  })
+  waitFor(
+    driver,
+    'the render',
+    async () => {
+      const words = await (await topCard()).getText()
+      return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
+    },
+    90_000,
+  )
 const folderOf = async () => {
   const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
     renders: { id: string; frames: { files: string[] }[] }[]

@@ -88,6 +88,24 @@ test.each([
   },
 )
 
+test('thousands of jobs that follow each other at once, shared out and not, each whole', () => {
+  const { kernels, store } = pool
+  const [width, large, small] = [400, 90, 40]
+  const src = store.allocate(width, large, 4)
+  const [out, little] = [store.allocate(width, large, 4), store.allocate(width, small, 4)]
+  for (let i = 0; i < 6000; i++) {
+    kernels.fill(src, i, i, i, i)
+    // Too small to be shared out: threads that were woken for the job before find none.
+    kernels.fill(little, -i, -i, -i, -i)
+    kernels.gains(out, src, 2, 2, 2, 2)
+    const at = (i * 7919) % out.data.length
+    if (out.data[at] !== 2 * i || little.data[at % little.data.length] !== -i || out.data[0] !== 2 * i || out.data.at(-1) !== 2 * i)
+      throw new Error(`job ${i} is not whole`)
+  } // prettier-ignore
+  expect(out.data.every((v) => v === 2 * 5999)).toBe(true)
+  for (const picture of [src, out, little]) store.release(picture)
+})
+
 describe('kernel memory', () => {
   test('pictures never overlap, and what is given back is used again', () => {
     const { store } = createLoneKernels(64)

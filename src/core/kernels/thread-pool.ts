@@ -138,14 +138,20 @@ export class ThreadPool {
       Atomics.add(words, generation, 1)
       Atomics.notify(words, generation)
     }
-    workThrough(this.exports, words, this.args, isStale)
-    if (helping > 0) {
-      // Who comes now comes too late, and is not waited for.
-      Atomics.store(words, isOpen, 0)
-      for (let left = Atomics.load(words, inside); left > 0; left = Atomics.load(words, inside))
-        if (waitWhile(words, inside, left, 10_000) === 'timed-out')
-          throw new Error('A computing thread stopped answering; reload to start it again')
+    try {
+      workThrough(this.exports, words, this.args, isStale)
+    } finally {
+      if (helping > 0) this.close()
     }
     if (isStale()) throw new Cancelled()
+  }
+
+  /** Ends a job: who comes now comes too late and is not waited for; who is at it is. */
+  private close(): void {
+    const { words } = this
+    Atomics.store(words, isOpen, 0)
+    for (let left = Atomics.load(words, inside); left > 0; left = Atomics.load(words, inside))
+      if (waitWhile(words, inside, left, 10_000) === 'timed-out')
+        throw new Error('A computing thread stopped answering; reload to start it again')
   }
 }
