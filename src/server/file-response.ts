@@ -1,5 +1,5 @@
 import { open, type FileHandle } from 'node:fs/promises'
-import { Readable } from 'node:stream'
+import { pipeline, Readable } from 'node:stream'
 import { constants, createGzip, deflateRawSync } from 'node:zlib'
 
 /** So much is read and sent at once: passes are megabytes, and each piece costs the same whatever its length. */
@@ -33,12 +33,14 @@ async function shrinksWell(file: FileHandle, size: number): Promise<boolean> {
 
 /**
  * A file as an answer, or the range of it that is asked for; undefined when it is not there. It is opened when the first byte is wanted, and not at all for HEAD, so that who
- * asks and leaves keeps nothing open. The whole of a large file that shrinks well is sent packed to those who take that (RFC 9110, 8.4).
+ * asks and leaves keeps nothing open. With `mayPack` the whole of a large file that shrinks well is sent packed to those who take that (RFC 9110, 8.4 and 12.5.3):
+ * never through Next.js, which takes away the header that says so.
  */
 export async function fileResponse(
   request: Request,
   path: string,
   headers: Readonly<Record<string, string>>,
+  mayPack = false,
 ): Promise<Response | undefined> {
   const file = await open(path).catch(() => undefined)
   if (!file) return undefined
@@ -55,9 +57,10 @@ export async function fileResponse(
       ...(range && { 'content-range': `bytes ${range.start}-${range.end}/${info.size}` }),
     }
     const status = range ? 206 : 200
-    const mayPack =
-      !range && length >= leastPackedBytes && /\bgzip\b/.test(request.headers.get('accept-encoding') ?? '')
-    const isPacked = mayPack && (await shrinksWell(file, length))
+    const taken = request.headers.get('accept-encoding') ?? ''
+    const isTaken = /\bgzip\b(?!\s*;\s*q=0(?:\.0*)?\s*(?:,|$))/.test(taken)
+    const isPacked =
+      mayPack && isTaken && !range && length >= leastPackedBytes && (await shrinksWell(file, length))
     if (isPacked) {
       delete all['content-length']
       all['content-encoding'] = 'gzip'
@@ -72,9 +75,10 @@ export async function fileResponse(
       request.signal.addEventListener('abort', () => {
         stream.destroy()
       })
-    const sent = isPacked ? stream.pipe(createGzip({ ...fast, chunkSize: chunkBytes })) : stream
-    // A pipe does not hand on that its source failed.
-    if (isPacked) stream.on('error', (error) => sent.destroy(error))
+    // A failure of either end ends both; who reads is told by the stream itself.
+    const sent = isPacked
+      ? pipeline(stream, createGzip({ ...fast, chunkSize: chunkBytes }), () => undefined)
+      : stream
     return new Response(Readable.toWeb(sent) as ReadableStream, { headers: all, status })
   } finally {
     if (!isHandedOver) await file.close()

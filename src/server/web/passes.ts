@@ -41,10 +41,11 @@ export function passAnswer(request: Request): Promise<Response> {
       })
     }
     const path = await decodePool().form(hash, form)
-    const file = await fileResponse(request, path, {
+    const headers = {
       'content-type': 'application/octet-stream',
       'cache-control': 'public, max-age=31536000, immutable',
-    })
+    }
+    const file = await fileResponse(request, path, headers, true)
     if (!file) throw new RequestError(503, 'This form of the pass was cleared away just now. Ask again.')
     return file
   })
