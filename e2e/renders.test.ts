@@ -22,17 +22,20 @@ const begin = async (words: string) => {
   await button(words).click()
   await waitFor(driver, 'its card', async () => (await cards()).length > before)
 }
-/** The page may be making its own frames ready beside it. */
-const untilDone = () =>
-  waitFor(
-    driver,
-    'the render',
-    async () => {
-      const words = await (await topCard()).getText()
-      return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
-    },
-    90_000,
-  )
+/** The page may be making its own frames ready beside it. What it waited for in vain is told as it stood last. */
+const untilDone = async () => {
+  let words = ''
+  const isDone = async () => {
+    words = await (await topCard()).getText()
+    return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
+  }
+  await waitFor(driver, 'the render', isDone, 90_000).catch(async (error: unknown) => {
+    const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as { renders: unknown[] } // prettier-ignore
+    throw new Error(`The card says:\n${words}\nThe server says:\n${JSON.stringify(renders[0])}`, {
+      cause: error,
+    })
+  })
+}
 const folderOf = async () => {
   const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
     renders: { id: string; frames: { files: string[] }[] }[]
