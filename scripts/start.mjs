@@ -13,6 +13,7 @@ import { join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { parseArgs } from 'node:util'
 import { startDatabase } from './database.mjs'
+import { noteInLog } from './day-log.mjs'
 import { freePort, isPortFree } from './ports.mjs'
 import {
   checkNode,
@@ -279,7 +280,15 @@ async function main() {
       lastProblem = error.code
     }
   }
-  const supervisor = new Supervisor({ cwd: root, env, say, onChange: () => queueMicrotask(noteState) })
+  const supervisor = new Supervisor({
+    cwd: root,
+    env,
+    say: (line, words) => {
+      say(line)
+      noteInLog(home, words ? `${line}\n${words}` : line)
+    },
+    onChange: () => queueMicrotask(noteState),
+  })
   setInterval(noteState, 10_000).unref()
 
   const stop = async (status) => {

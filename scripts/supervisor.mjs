@@ -79,6 +79,7 @@ export class Supervisor {
       const delay = restartDelay(part.crashes.length)
       this.say(
         `The ${part.name} stopped (${signal ?? code}); starting it again in ${(delay / 1000).toFixed(1)} s.`,
+        part.lastWords,
       )
       part.timer = setTimeout(() => !this.#isStopping && this.#begin(part), delay)
       this.onChange()

@@ -2,6 +2,7 @@ import { randomBytes } from 'node:crypto'
 import { ProblemError, type Problem } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { DatabaseBusy, DatabaseUnreachable, isOrphan, isUnstorable, nameFailure } from './db/pool.ts'
+import { loggerOf } from './log.ts'
 import { DecodeError } from './media/decode-pool.ts'
 import { IntakeError, NoSuchShot } from './media/intake.ts'
 import { DeliveryError } from './render/deliver.ts'
@@ -59,8 +60,11 @@ function describe(given: unknown): Told {
   // The one who asked has left.
   if (hasCode(error, 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE', 'ABORT_ERR'))
     return { status: 400, message: 'The request broke off.' }
-  console.error(error)
-  return { status: 500, message: 'Something went wrong on the server; its output says more.' }
+  loggerOf('server').error(error)
+  return {
+    status: 500,
+    message: 'Something went wrong on the server; its output and the folder of its notes (log) say more.',
+  }
 }
 
 /** Runs a route's work; a failure becomes JSON: { error: { message, problems? } } with a fitting status. */

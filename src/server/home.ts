@@ -17,6 +17,8 @@ export const folders = {
   derived: join(home, 'store', 'passes'),
   renders: join(home, 'renders'),
   uploads: join(home, 'uploads'),
+  /** Notes of the parts, a file a day. */
+  log: join(home, 'log'),
   /** Where files may be put on this machine to be picked from a page. */
   intake: resolve(/*turbopackIgnore: true*/ process.env['ZAFIRO_INTAKE'] ?? join(home, 'intake')),
 } as const

@@ -1,6 +1,7 @@
 import type { RowDataPacket } from 'mysql2'
 import * as v from 'valibot'
 import type { Reading, ReadingStore } from '../../core/engine/readings.ts'
+import { loggerOf } from '../log.ts'
 import { withDb, type Db } from './pool.ts'
 
 const numbersSchema = v.array(v.pipe(v.number(), v.finite()))
@@ -45,7 +46,7 @@ export const storedReadings: ReadingStore = {
     try {
       await withDb((pool) => keepReadings(pool, readings))
     } catch (error) {
-      console.warn('Readings could not be kept:', error)
+      loggerOf('readings').warn(error, 'they could not be kept')
     }
   },
 }

@@ -9,6 +9,7 @@ import { hashing } from '../media/hashing.ts'
 import { storedPath } from '../media/store.ts'
 import { partName, syncFile } from '../whole-file.ts'
 import { buildId, otherBuild } from './build.ts'
+import { loggerOf } from '../log.ts'
 import { LocalDispatch, stagingOf } from './dispatch.ts'
 import {
   arriveBody,
@@ -116,8 +117,8 @@ export async function serveFarm(request: IncomingMessage, response: ServerRespon
     else if (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
       json(response, 507, { error: { message: 'The disk of the server is full. Make room there, and it goes on by itself.' } })
     else {
-      console.error('farm:', error)
-      json(response, 500, { error: { message: 'Something went wrong on the server; its output says more.' } })
+      loggerOf('farm').error(error)
+      json(response, 500, { error: { message: 'Something went wrong on the server; its output and the folder of its notes (log) say more.' } })
     }
   }
 } // prettier-ignore

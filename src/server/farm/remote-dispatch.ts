@@ -9,6 +9,7 @@ import { readingsAnswer } from '../../contracts/answers.ts'
 import type { ReadingStore } from '../../core/engine/readings.ts'
 import type { Handed, RenderPlan, WorkerState } from '../db/farm.ts'
 import { hashing } from '../media/hashing.ts'
+import { loggerOf } from '../log.ts'
 import { exists, hashFile, storedPath } from '../media/store.ts'
 import { partName } from '../whole-file.ts'
 import { stagingOf, type Dispatch, type HeldFrame, type WorkDone } from './dispatch.ts'
@@ -205,7 +206,7 @@ export function remoteReadings(server: ServerAt): ReadingStore {
       try {
         await ask('PUT', { readings: Object.fromEntries(readings) })
       } catch (error) {
-        console.warn('Readings could not be kept:', error instanceof Error ? error.message : error)
+        loggerOf('readings').warn(error, 'they could not be kept')
       }
     },
   }

@@ -4,9 +4,12 @@ import { getPool } from '../db/pool.ts'
 import { listWatchedFolders } from '../db/watched.ts'
 import { followOnce, type Seen } from '../farm/follow.ts'
 import { folders } from '../home.ts'
+import { loggerOf } from '../log.ts'
 import { clearParts } from './clear-parts.ts'
 import { trimDerived } from './trim-derived.ts'
 import { FolderWatch } from './watcher.ts'
+
+const log = loggerOf('folder watcher')
 
 const everyMs = 1500
 /** Room for what is made from media, in gigabytes. */
@@ -44,7 +47,7 @@ while (!stopping.isAsked) {
     lastFailure = ''
   } catch (error) {
     const message = error instanceof Error ? error.message : String(error)
-    if (message !== lastFailure) console.error('folder watcher:', message)
+    if (message !== lastFailure) log.error(message)
     lastFailure = message
   }
   await sleep(everyMs)

@@ -3,7 +3,10 @@ import { join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
 import { listTakenFiles, noteTakenFile, type WatchedFile, type WatchedFolder } from '../db/watched.ts'
 import { DatabaseBusy, DatabaseUnreachable, isUnstorable, nameFailure } from '../db/pool.ts'
+import { loggerOf } from '../log.ts'
 import { bringIn, IntakeError, isPictureName, NoSuchShot } from './intake.ts'
+
+const log = loggerOf('folder watcher')
 
 /** Files of a folder that may be pictures, by name; undefined where the folder can not be read. */
 async function listFiles(folder: string): Promise<WatchedFile[] | undefined> {
@@ -64,7 +67,7 @@ export class FolderWatch {
         if (isPassing(failure)) throw failure
         // A file that is broken, in whatever way, is told and passed by.
         problem = failure instanceof Error ? failure.message : String(failure)
-        if (!(failure instanceof IntakeError)) console.error(`folder watcher: ${file.name}:`, failure)
+        if (!(failure instanceof IntakeError)) log.error(failure, file.name)
       }
       try {
         await noteTakenFile(this.pool, this.folder, file, problem)

@@ -14,9 +14,11 @@ import { LocalDispatch, type Dispatch } from '../farm/dispatch.ts'
 import { FrameQueue } from '../farm/queue.ts'
 import { RemoteDispatch, TurnedAway, type ServerAt } from '../farm/remote-dispatch.ts'
 import { folders, home } from '../home.ts'
+import { loggerOf } from '../log.ts'
 import { trimDerived } from '../media/trim-derived.ts'
 import { mostPlans, type RenderMessage, type RenderOrder, type RenderThreadData } from './render-plans.ts'
 
+const log = loggerOf('render worker')
 const idleMs = 300
 /** Pause after something was full or away. */
 const laterMs = 3000
@@ -76,7 +78,7 @@ let pace: number | undefined
 let saidAway = false
 /** Says once that something does not go, until it goes again. */
 function sayAway(error: unknown): void {
-  if (!saidAway) console.error('render worker:', error instanceof Error ? error.message : error)
+  if (!saidAway) log.error(error instanceof Error ? error.message : String(error))
   saidAway = true
 }
 
@@ -206,10 +208,13 @@ class Slot {
     try {
       if (outcome.type === 'done') {
         const { files, warnings, key: pictureKey, ms } = outcome
+        log.info({ render: handed.renderId, frame: handed.frame, ms }, 'a frame is made')
         await dispatch.finish({ handed, files, warnings, pictureKey, ms })
-      } else if (outcome.type === 'failed' && outcome.isForNow)
-        await dispatch.postpone(handed, outcome.problem)
-      else if (outcome.type === 'failed') await dispatch.fail(handed, outcome.problem)
+      } else if (outcome.type === 'failed') {
+        log.warn({ render: handed.renderId, frame: handed.frame }, outcome.problem)
+        if (outcome.isForNow) await dispatch.postpone(handed, outcome.problem)
+        else await dispatch.fail(handed, outcome.problem)
+      }
       saidAway = false
     } catch (error) {
       if (error instanceof TurnedAway) leaveFor(error)

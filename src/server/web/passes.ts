@@ -8,7 +8,10 @@ import { passQuery } from '../contracts.ts'
 import { fileResponse } from '../file-response.ts'
 import { decodePool } from '../media/decode-pool.ts'
 import { exists, storedPath } from '../media/store.ts'
+import { loggerOf } from '../log.ts'
 import { fitting, queryOf } from '../request-body.ts'
+
+const log = loggerOf('passes')
 
 // Passes go past Next.js: they are tens of megabytes a frame, and it would send them in small pieces, never packed and without their length.
 
@@ -75,7 +78,7 @@ export async function servePass(request: IncomingMessage, response: ServerRespon
     await pipeline(Readable.fromWeb(made.body as ReadableStream), response)
   } catch (error) {
     // Who asked has left, or the file broke off under way: what is cut short is seen as such, by its length or its packing.
-    if (!left.signal.aborted) console.error('passes:', error)
+    if (!left.signal.aborted) log.error(error)
     response.destroy()
   }
 }

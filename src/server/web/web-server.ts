@@ -13,6 +13,7 @@ import { folders, home } from '../home.ts'
 import { enteredPage, enterPage } from './enter-page.ts'
 import { hostsOf, isLoopback, protectiveHeaders, refusal, type GuardSettings } from './guard.ts'
 import { Door, keysFile } from './keys.ts'
+import { loggerOf } from '../log.ts'
 import { isPassPath, servePass } from './passes.ts'
 import { clearUploads, serveUpload, uploadsPath } from './uploads.ts'
 
@@ -22,6 +23,7 @@ const {
   ZAFIRO_TLS_CERT: cert,
   ZAFIRO_TLS_KEY: tlsKey,
 } = process.env
+const log = loggerOf('web server')
 const isDevelopment = process.env.NODE_ENV === 'development'
 const isTls = cert !== undefined && tlsKey !== undefined
 const settings: GuardSettings = { hosts: hostsOf(host), isTls }
@@ -141,9 +143,14 @@ async function serve(request: IncomingMessage, response: ServerResponse): Promis
 
 const listener: RequestListener = (request, response) => {
   serve(request, response).catch((error: unknown) => {
-    console.error('web server:', error)
+    log.error(error)
     if (response.headersSent) response.destroy()
-    else sayProblem(response, 500, 'Something went wrong on the server; its output says more.')
+    else
+      sayProblem(
+        response,
+        500,
+        'Something went wrong on the server; its output and the folder of its notes (log) say more.',
+      )
   })
 }
 
@@ -164,7 +171,7 @@ if (isDevelopment) {
   })
 }
 server.on('error', (error: NodeJS.ErrnoException) => {
-  console.error('web server:', error.message)
+  log.fatal(error.message)
   process.exit(error.code === 'EADDRINUSE' ? portTaken : 1)
 })
 server.listen(Number(port), host)
@@ -174,7 +181,7 @@ if (process.env['ZAFIRO_QUEUE']) void keepFed(frameQueue(), () => false)
 const hourMs = 3600e3
 const clear = () => {
   Promise.all([clearUploads(folders.uploads), clearComing()]).catch((error: unknown) => {
-    console.error('web server:', error)
+    log.error(error)
   })
 }
 clear()
