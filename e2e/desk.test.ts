@@ -553,15 +553,15 @@ describe('the desk of the demo', () => {
       }
     await waitFor(driver, 'the refusal', async () =>
       /Seahorse line take its picture from itself|Seahorse take its picture from itself/.test(
-        await textOf(driver, '[role=alert]'),
+        await textOf(driver, '[data-testid=toast]'),
       ),
     )
-    await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
+    await (await find(driver, '[data-testid=toast] [aria-label=Dismiss]')).click()
     for (const button of await driver.findElements(By.css('[aria-label=Dials] button')))
       if ((await button.getText()) === 'Lock') await button.click()
     await key(Key.DELETE)
     await waitFor(driver, 'the refusal', async () =>
-      (await textOf(driver, '[role=alert]')).includes('Seahorse line is locked'),
+      (await textOf(driver, '[data-testid=toast]')).includes('Seahorse line is locked'),
     )
   })
 

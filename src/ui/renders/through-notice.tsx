@@ -1,11 +1,11 @@
 'use client'
 
 import { useQuery } from '@tanstack/react-query'
-import { X } from 'lucide-react'
-import { useEffect, useRef, useState } from 'react'
+import { useEffect, useRef } from 'react'
 import { renderAnswer, rendersAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { requestJson } from '../request-json.ts'
 import { useShotContext } from '../shot/shot-context.tsx'
+import { toasts } from '../shot/toasts.tsx'
 
 const everyMs = 5000
 const isOpen = ({ frames, follows }: ShownRender) =>
@@ -28,7 +28,6 @@ export function throughWords({ version, frames }: Pick<ShownRender, 'version' | 
 /** Says when a render of the shot is through, in the page, and beside it when another window is looked at. */
 export function ThroughNotice() {
   const { id } = useShotContext()
-  const [words, setWords] = useState<string>()
   const { data } = useQuery({
     queryKey: ['renders', id],
     queryFn: () => requestJson(rendersAnswer, `/api/shots/${id}/renders`),
@@ -46,7 +45,7 @@ export function ThroughNotice() {
           (render) => {
             if (isOpen(render) || !watched.current.delete(one)) return
             if (render.frames.every((f) => f.state === 'cancelled')) return
-            setWords(throughWords(render))
+            toasts.add({ description: throughWords(render), timeout: 0 })
             if (document.hidden && 'Notification' in window && Notification.permission === 'granted')
               new Notification(throughWords(render), { tag: one })
           },
@@ -59,20 +58,5 @@ export function ThroughNotice() {
       clearInterval(timer)
     }
   }, [wanted])
-  if (words === undefined) return null
-  return (
-    <div role="status" className="flex items-center gap-3 bg-primary/40 px-4 py-1">
-      {words}
-      <button
-        type="button"
-        className="btn btn-ghost btn-xs ml-auto"
-        aria-label="Dismiss"
-        onClick={() => {
-          setWords(undefined)
-        }}
-      >
-        <X size={14} aria-hidden />
-      </button>
-    </div>
-  )
+  return null
 }

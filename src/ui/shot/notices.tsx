@@ -3,7 +3,7 @@
 import { X } from 'lucide-react'
 import { useState } from 'react'
 import { ago } from '../ago.ts'
-import { useShot, useShotContext } from './shot-context.tsx'
+import { useShot } from './shot-context.tsx'
 
 /** Two pages work on one shot: says so and lets the person decide. */
 export function ConflictNotice({ savedAt, onKeepMine }: { savedAt: string; onKeepMine: () => void }) {
@@ -32,25 +32,8 @@ export function ConflictNotice({ savedAt, onKeepMine }: { savedAt: string; onKee
 export function FailureNotice({ notes }: { notes: readonly string[] }) {
   const failure = useShot((s) => s.failure)
   const [isNoted, setIsNoted] = useState(false)
-  const { store } = useShotContext()
-  const refusal = useShot((s) => s.refusal)
   return (
     <>
-      {refusal !== undefined && (
-        <div role="alert" className="flex items-center gap-3 bg-warning px-4 py-1 text-warning-content">
-          {refusal}
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs ml-auto"
-            aria-label="Dismiss"
-            onClick={() => {
-              store.getState().set({ refusal: undefined })
-            }}
-          >
-            <X size={14} aria-hidden />
-          </button>
-        </div>
-      )}
       {failure && (
         <div role="alert" className="bg-error px-4 py-1.5 text-error-content">
           {failure}

@@ -43,6 +43,7 @@ import { ShotContext, type ShotContextValue } from './shot-context.tsx'
 import { useDeskKeys } from './desk-keys.ts'
 import { createShotStore } from './shot-store.ts'
 import { sendThumbnail } from './send-thumbnail.ts'
+import { ToastCorner } from './toasts.tsx'
 import { TopBar } from './top-bar.tsx'
 
 const tabs = ['desk', 'passes', 'timing', 'recipes', 'renders'] as const
@@ -280,6 +281,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
             </span>
           </nav>
         </div>
+        <ToastCorner />
         <RemoveLaneDialog />
         <MakeDialogs />
         <DragOverlay dropAnimation={null}>
