@@ -118,13 +118,17 @@ export default defineEffect({
     { name: 'Wide glow', dials: { distance1: 2, power1: 6, colour1: [0.7, 0.85, 1], size1: 1 } },
   ],
   example: { at1: [560, 380], distance1: 0.9, power1: 5, size1: 0.3 },
-  apply({ out, picture, feeds, dials, kernels }) {
+  reach: () => 0,
+  readsAnywhere: ['position', 'normal'],
+  apply({ out, picture, feeds, dials, anywhere = { feeds, from: [0, 0] }, kernels }) {
     const { position, normal } = feeds
+    const { position: places, normal: ways } = anywhere.feeds
     const values = dials as unknown as Record<string, never>
     const lamps = counts.slice(0, Number(dials.lamps)).flatMap((n): Lamp[] => {
-      if (!position || !normal) return []
-      const place = values[`at${n}`]! as readonly [number, number]
-      const [p, facing] = [valueAt(position, place), valueAt(normal, place)]
+      if (!places || !ways) return []
+      const [x, y] = values[`at${n}`]! as readonly [number, number]
+      const place = [x + anywhere.from[0], y + anywhere.from[1]] as const
+      const [p, facing] = [valueAt(places, place), valueAt(ways, place)]
       const length = Math.hypot(...facing)
       if (!(length > 1e-6) || p.every((v) => v === 0)) return []
       const [distance, power] = [values[`distance${n}`]! as number, values[`power${n}`]! as number]

@@ -78,6 +78,13 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
   /** Where only a part of the frame is made and it `surveys`: the whole, smaller. */
   readonly overview?:
     { readonly picture: Picture; readonly feeds: Readonly<Partial<Record<F, Picture>>> } | undefined
+  /** Where only a part of the frame is made: the feeds of which it `readsAnywhere`, whole, and which of their pixels is the first of the part. */
+  readonly anywhere?:
+    | {
+        readonly feeds: Readonly<Partial<Record<F, Picture>>>
+        readonly from: readonly [x: number, y: number]
+      }
+    | undefined
   /** Width and height of the (reduced) frame; those of the pictures where left out. */
   readonly frameSize?: readonly [width: number, height: number]
 }
@@ -140,6 +147,8 @@ export interface Effect<
    * out, or undefined for these dials: all of them may.
    */
   reach?(dials: Values<D>): number | undefined
+  /** Feeds of which it needs single pixels that may lie anywhere in the frame. */
+  readonly readsAnywhere?: readonly NoInfer<F>[]
   /** It needs something of the whole frame that a smaller picture of it tells as well: a mean, or where the camera stands. */
   surveys?(dials: Values<D>): boolean
   /** Dials that say together where the picture goes, which way and how large: handles on the picture for them. */

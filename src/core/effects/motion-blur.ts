@@ -1,4 +1,5 @@
 import type { Opening } from '../kernels/kernels.ts'
+import { tileSize } from '../kernels/declarations/smear.ts'
 import { smearBy } from '../kernels/smear.ts'
 import { choice, number } from '../dials/dials.ts'
 import { shutterTimes } from '../time.ts'
@@ -50,6 +51,12 @@ export default defineEffect({
       without: 'the faster in front',
       hint: 'How far away things are, so that what passes in front stays in front.',
     },
+  },
+  reach(dials) {
+    if (dials.by !== 'motion') return undefined
+    const { from, to } = openingOf(dials)
+    // Where nothing comes to be, what lies behind is looked for up to three times as far.
+    return 3 * dials.longest * Math.max(Math.abs(from), Math.abs(to)) + 2 * tileSize + 2
   },
   needs: ({ by }): readonly ('motion' | 'depth')[] => (by === 'motion' ? ['motion'] : []),
   dials: {

@@ -85,10 +85,10 @@ async function pictureOf(comp: Comp, seen?: Part) {
 }
 
 /** The greatest difference within what is seen, and the brightest light there is. */
-async function compared(comp: Comp, seen: Part) {
-  const [whole, part] = [await pictureOf(comp), await pictureOf(comp, seen)]
+async function compared(comp: Comp, seen: Part, made?: Awaited<ReturnType<typeof pictureOf>>) {
+  const [whole, part] = [made ?? (await pictureOf(comp)), await pictureOf(comp, seen)]
   const full = workArea(comp, 1)
-  let [worst, peak, there] = [0, 1e-9, 0]
+  let [worst, peak, there, sum] = [0, 1e-9, 0, 0]
   for (const v of whole.picture.data) peak = Math.max(peak, v)
   for (let y = seen.y; y < seen.y + seen.height; y++)
     for (let x = seen.x; x < seen.x + seen.width; x++)
@@ -97,10 +97,12 @@ async function compared(comp: Comp, seen: Part) {
           picture.data[((y + area.top) * picture.width + x + area.left) * 4 + c]!
         worst = Math.max(worst, Math.abs(at(whole) - at(part)))
         there = Math.max(there, at(whole))
+        if (c < 3) sum += at(part)
       }
   return {
     worst: worst / peak,
     there: there / peak,
+    mean: sum / (seen.width * seen.height * 3),
     share: (part.area.width * part.area.height) / (full.width * full.height),
   }
 }
@@ -183,11 +185,50 @@ test('a chain of steps in mattes, drawings, gradients and lanes that are placed'
   }
 })
 
+// Ways that cross, of odd lengths: places between pixels are as exact far from the corner of a picture as near to it.
+test('what moves is smeared in a part as it is in the whole frame, and only what is around it is made', async () => {
+  const was = [blocks['motion']!, blocks['depth']!] as const
+  blocks['motion'] = made(2, (x, y) => ((x >> 5) + (y >> 5)) % 3 === 0 ? [13.37, -7.7] : [-3.1 * Math.cos(x / 40), 11.3]) // prettier-ignore
+  blocks['depth'] = made(1, (x, y) => [((x >> 5) + (y >> 5)) % 3 === 0 ? 5 : 9])
+  const comp = compOf('motion-blur', { shutter: 300, opens: -100, centre: 0.3, longest: 30 })
+  const whole = await pictureOf(comp)
+  for (const seed of [2, 6]) {
+    const { worst, share } = await compared(comp, windowOf(seed), whole)
+    expect(worst).toBeLessThan(1e-6)
+    expect(share).toBeLessThan(0.7)
+  }
+  ;[blocks['motion'], blocks['depth']] = was
+})
+
+test('lamps that stand outside of a part light it, and what is placed comes from outside of it', async () => {
+  const made = (power: number, margin: number) => {
+    const lamps = { lamps: '2', at1: [40, 30], distance1: 3, power1: power, at2: [830, 610], power2: power }
+    const [moved, place] = addStep(compOf('cast-light', lamps, margin), 'lane1', 0, 'place')
+    const dials = { moveX: 301, moveY: -150, turn: 33, scale: 1.7 }
+    const placed = Object.entries(dials).reduce((c, [key, value]) => putDial(c, place, key, value), moved)
+    return editStep(placed, place, (step) => {
+      step.matte = { from: { type: 'pass', media: 'm1', pass: 'matte' } }
+      step.amount = 0.8
+    })
+  }
+  const seen = { x: 390, y: 270, width: 170, height: 130 }
+  for (const margin of [0, 0.04]) {
+    const { mean: dark } = await compared(made(0, margin), seen)
+    const { worst, share, there, mean } = await compared(made(9, margin), seen)
+    expect(worst / there).toBeLessThan(1e-5)
+    expect(mean).toBeGreaterThan(1.2 * dark)
+    expect(share).toBeLessThan(0.2)
+  }
+})
+
 test('what is no less work is made whole', () => {
   const comp = compOf('exposure', { stops: 1 })
-  const area = (seen: Part) => plan(comp, media, 1, 1, { type: 'picture' }, undefined, seen).area
+  const area = (seen: Part, of = comp) => plan(of, media, 1, 1, { type: 'picture' }, undefined, seen).area
   expect(area({ x: 20, y: 20, width: 800, height: 600 })).toEqual(workArea(comp, 1))
-  expect(area({ x: 100, y: 100, width: 90, height: 60 })).toMatchObject({ width: 96, height: 96, left: -96, top: -96 }) // prettier-ignore
+  const far = compOf('motion-blur', { shutter: 720, opens: -360, longest: 300 })
+  const corner = { x: 100, y: 100, width: 90, height: 60 }
+  expect(area(corner, far)).toMatchObject({ width: 160, height: 128 })
+  expect(area(corner)).toMatchObject({ width: 96, height: 96, left: -96, top: -96 }) // prettier-ignore
 })
 
 // Laws that share nothing with the whole picture: the integral of a Gaussian over a half-plane, and cos⁴ about the middle of the frame.

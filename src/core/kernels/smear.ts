@@ -73,15 +73,12 @@ export function smearBy(
     const steps = Math.ceil((far * (opening.to - opening.from)) / (tileSize / 2))
     for (let s = 0; s <= steps; s++) {
       const t = steps === 0 ? 0 : opening.from + ((opening.to - opening.from) * s) / steps
-      const cx = tx + (x * t) / tileSize
-      const cy = ty + (y * t) / tileSize
-      for (let row = Math.max(0, Math.floor(cy)); row <= Math.min(rows - 1, Math.ceil(cy)); row++)
-        for (
-          let column = Math.max(0, Math.floor(cx));
-          column <= Math.min(columns - 1, Math.ceil(cx));
-          column++
-        )
-          add(row * columns + column, tile, x, y)
+      // Rounded before the tile is added: the same wherever in a picture it lies.
+      const [cx, cy] = [(x * t) / tileSize, (y * t) / tileSize]
+      const [left, right] = [Math.max(0, tx + Math.floor(cx)), Math.min(columns - 1, tx + Math.ceil(cx))]
+      const [top, bottom] = [Math.max(0, ty + Math.floor(cy)), Math.min(rows - 1, ty + Math.ceil(cy))]
+      for (let row = top; row <= bottom; row++)
+        for (let column = left; column <= right; column++) add(row * columns + column, tile, x, y)
     }
     add(tile, tile, x, y)
   }

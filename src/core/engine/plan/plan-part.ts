@@ -10,12 +10,12 @@ import type { Planning } from './planning.ts'
 
 // A part of the frame at full size. Steps that look around themselves a little are made on the part and as much around it as they need. What takes
 // its picture from anywhere is made whole and cut. Light, which is a sum over all that gives it, is made apart: that of what lies in the part and
-// near it at full size, that of all else on a smaller picture.
+// near it at full size, that of all else on a smaller picture. What is placed elsewhere comes from the whole picture before it.
 
 /** Light that is given within so many pixels of the part is made at full size. */
 const nearPx = 64
-/** A step that looks farther is made whole. */
-const mostReach = 128
+/** Light that comes from farther is made apart, and another step that looks farther whole. */
+const [mostReachOfLight, mostReach] = [128, 320]
 /** With more than this around it a part is no use. */
 const mostMargin = 512
 /** Parts begin and end at multiples of so many pixels, so that pictures halved and reduced have the pixels that they have of the whole. */
@@ -25,13 +25,14 @@ const mostShare = 0.7
 /** Light from far away is made at the size whose longer side has at least so many pixels. */
 const farSide = 400
 
-export type Treatment = 'here' | 'apart' | 'whole'
+export type Treatment = 'here' | 'apart' | 'placed' | 'whole'
 
 /** How a step is made where only a part of the frame is. */
 export function treatmentOf(p: Planning, step: Step, effect: Effect, laneId: string): Treatment {
+  if (effect.affine) return 'placed'
   const reach = effect.reach?.(dialsOf(p, step, effect, laneId) as never)
-  if (reach !== undefined && reach <= mostReach) return 'here'
   const givesLight = effect.kind === 'light' && Object.values(effect.feeds).some((f) => f.role === 'light')
+  if (reach !== undefined && reach <= (givesLight ? mostReachOfLight : mostReach)) return 'here'
   return givesLight ? 'apart' : 'whole'
 }
 

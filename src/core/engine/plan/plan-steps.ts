@@ -134,7 +134,9 @@ export function effectNode(
   const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
   const others = times.flatMap((t) => p.at(t).stepInput(step.id)?.picture ?? [])
   const overview = effect.surveys?.(dials as never) ? overviewOf(p, step, effect, laneId) : undefined
-  return appliedNode(p, step, effect, { picture, ...fed, dials, others, times, prepared, overview }, 'apply')
+  const anywhere = anywhereOf(p, step, effect, laneId)
+  const applied = { picture, ...fed, dials, others, times, prepared, overview, anywhere }
+  return appliedNode(p, step, effect, applied, 'apply')
 }
 
 interface Applied {
@@ -147,6 +149,8 @@ interface Applied {
   readonly prepared?: PlanNode | undefined
   /** What comes to the step of the whole frame, smaller: its picture, and its feeds in the same order. */
   readonly overview?: readonly PlanNode[] | undefined
+  /** The feeds of the whole frame of which it reads single pixels, in the order in which it names them. */
+  readonly anywhere?: readonly PlanNode[] | undefined
 }
 
 /** What comes to a step of the whole frame, where only a part of it is made. */
@@ -157,12 +161,27 @@ function overviewOf(p: Planning, step: Step, effect: Effect, laneId: string): Pl
   return fed && [picture, ...fed.feeds]
 }
 
+/** Feeds of the whole frame that a step reads single pixels of, where only a part of it is made. */
+function anywhereOf(
+  p: Planning,
+  step: Step,
+  { readsAnywhere, feeds }: Effect,
+  laneId: string,
+): PlanNode[] | undefined {
+  if (!p.part || !readsAnywhere) return undefined
+  const found = readsAnywhere.map((name) => {
+    const link = step.feeds[name]
+    return link && feedOf(p.part!.whole, link, feeds[name]!.kind, laneId, step.id)
+  })
+  return found.every((feed) => feed !== undefined) ? found : undefined
+}
+
 /** What an effect's own code makes of pictures. */
 function appliedNode(
   p: Planning,
   step: Step,
   effect: Effect,
-  { picture, names, feeds, dials, others = [], times = [], prepared, overview = [] }: Applied,
+  { picture, names, feeds, dials, others = [], times = [], prepared, overview = [], anywhere = [] }: Applied,
   by: 'apply' | 'each',
 ): PlanNode {
   const { frame, reduction } = p
@@ -173,8 +192,10 @@ function appliedNode(
   const what = `${effect.id}@${effect.version} ${by} ${JSON.stringify(dials)} [${names.join()}] ${times.map((t) => t - frame).join()} ${effect.varies(dials as never) ? `${frame}/${rate}` : ''}${p.part ? areaKey(p.area) : ''}`
   return node(
     what,
-    [picture, ...feeds, ...others, ...(prepared ? [prepared] : []), ...overview],
-    ([src, ...fed], workshop) => {
+    [picture, ...feeds, ...others, ...(prepared ? [prepared] : []), ...overview, ...anywhere],
+    ([src, ...all], workshop) => {
+      const fed = all.slice(0, all.length - anywhere.length)
+      const wholeFeeds = all.slice(fed.length)
       const out = workshop.store.allocate(src!.width, src!.height, 4)
       const byName = Object.fromEntries(names.map((name, i) => [name, fed[i]!]))
       const [whole, ...wholeFed] = overview.length > 0 ? fed.slice(-overview.length) : []
@@ -193,6 +214,13 @@ function appliedNode(
           picture: whole,
           feeds: Object.fromEntries(names.map((name, i) => [name, wholeFed[i]!])),
         },
+        anywhere:
+          wholeFeeds.length > 0
+            ? {
+                feeds: Object.fromEntries(effect.readsAnywhere!.map((name, i) => [name, wholeFeeds[i]!])),
+                from: [p.part!.rect.x, p.part!.rect.y],
+              }
+            : undefined,
         frame,
         rate,
         reduction,
@@ -297,6 +325,27 @@ export function placedNode(
   )
 }
 
+/** A part of a picture that is placed elsewhere: what comes to the step is needed whole, what it gives is made for the part alone. */
+function placedPart(p: Planning, step: Step, effect: Effect, laneId: string): PlanNode | undefined {
+  const { whole, rect } = p.part!
+  const there = whole.stepInput(step.id)
+  if (!there) return undefined
+  const placing = effect.affine!(dialsOf(whole, step, effect, laneId) as never)
+  const { from, matrix } = placedNode(whole, placing, there.picture, step.id).placed!
+  const back = inverse(matrix)
+  return node(
+    `place ${matrix.join(' ')} ${placing.filter} for ${rect.x} ${rect.y} ${rect.width}x${rect.height}`,
+    [from],
+    ([src], { kernels, store }) => {
+      const out = store.allocate(rect.width, rect.height, 4)
+      if (back) kernels.resample(out, src!, chained([1, 0, rect.x, 0, 1, rect.y], back), placing.filter)
+      else kernels.fill(out, 0, 0, 0, 0)
+      return out
+    },
+    { stepId: step.id },
+  )
+}
+
 /** How far a step acts at this frame. */
 const amountOf = (p: Planning, step: Step, laneId = '') =>
   p.value(step.amount, ownDials.amount, { laneId, stepId: step.id }) as number
@@ -356,6 +405,7 @@ function resultNode(
   picture: PlanNode,
   laneId: string,
 ): PlanNode | undefined {
+  if (p.part && effect.affine) return placedPart(p, step, effect, laneId)
   const near = effectNode(p, step, effect, picture, laneId)
   if (!near || !p.part || treatmentOf(p, step, effect, laneId) !== 'apart') return near
   const { far, rect } = p.part

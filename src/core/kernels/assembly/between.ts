@@ -12,9 +12,15 @@ function lerp(a: v128, b: v128, part: v128): v128 {
 }
 
 /** At one place; beyond the edge its pixels repeat. */
+@inline
 export function between(src: usize, u: f32, v: f32, width: i32, height: i32): v128 {
+  return betweenFrom(src, 0, 0, u, v, width, height)
+}
+
+/** At a place counted from a pixel: however large the picture, it is as exact as it is near. */
+export function betweenFrom(src: usize, px: i32, py: i32, u: f32, v: f32, width: i32, height: i32): v128 {
   const x = floor<f32>(u), y = floor<f32>(v)
-  const ix = x as i32, iy = y as i32
+  const ix = px + (x as i32), iy = py + (y as i32)
   const x0 = held(ix, width), x1 = held(ix + 1, width), y0 = held(iy, height) * width, y1 = held(iy + 1, height) * width
   const part = f32x4.splat(u - x)
   const top = lerp(v128.load(src + (((y0 + x0) as usize) << 4)), v128.load(src + (((y0 + x1) as usize) << 4)), part)
@@ -22,12 +28,13 @@ export function between(src: usize, u: f32, v: f32, width: i32, height: i32): v1
   return lerp(top, low, f32x4.splat(v - y))
 }
 
-/** At one place, quickly where that lies inside. */
+/** At a place counted from a pixel, quickly where that lies inside. */
 @inline
-export function nearBetween(src: usize, u: f32, v: f32, width: i32, height: i32): v128 {
+export function nearBetweenFrom(src: usize, px: i32, py: i32, u: f32, v: f32, width: i32, height: i32): v128 {
   const x = floor<f32>(u), y = floor<f32>(v)
-  if (!(x >= 0 && y >= 0 && x < ((width - 1) as f32) && y < ((height - 1) as f32))) return between(src, u, v, width, height)
-  const at = src + ((((y as i32) * width + (x as i32)) as usize) << 4)
+  const ix = px + (x as i32), iy = py + (y as i32)
+  if (!(ix >= 0 && iy >= 0 && ix < width - 1 && iy < height - 1)) return betweenFrom(src, px, py, u, v, width, height)
+  const at = src + (((iy * width + ix) as usize) << 4)
   return pixel4(at, (width as usize) << 4, f32x4.splat(u - x), f32x4.splat(v - y))
 }
 
@@ -36,6 +43,14 @@ export function nearBetween(src: usize, u: f32, v: f32, width: i32, height: i32)
 export function areInside(u0: f32, v0: f32, u1: f32, v1: f32, width: i32, height: i32): bool {
   const right = (width - 1) as f32, bottom = (height - 1) as f32
   return u0 >= 0 && u1 >= 0 && v0 >= 0 && v1 >= 0 && u0 < right && u1 < right && v0 < bottom && v1 < bottom
+}
+
+/** Whether all of four places, counted from a pixel, lie where `pixel4` needs no edge. */
+@inline
+export function fourInsideFrom(px: i32, py: i32, u: v128, v: v128, width: i32, height: i32): bool {
+  const left = f32x4.splat(-px as f32), top = f32x4.splat(-py as f32)
+  const isRight = v128.and(f32x4.ge(u, left), f32x4.lt(u, f32x4.splat((width - 1 - px) as f32)))
+  return i32x4.all_true(v128.and(isRight, v128.and(f32x4.ge(v, top), f32x4.lt(v, f32x4.splat((height - 1 - py) as f32)))))
 }
 
 /** Whether all of four places lie where `pixel4` needs no edge. */

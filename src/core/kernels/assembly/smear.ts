@@ -1,5 +1,5 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-import { areInside, between, fourInside, held, nearBetween, pixel4 } from './between'
+import { areInside, betweenFrom, fourInsideFrom, held, nearBetweenFrom, pixel4 } from './between'
 import { thread } from './thread'
 
 /** See SmearKernels.addWeighted: out = a + b · w, by channel; a is 0 where there is none. */
@@ -165,7 +165,7 @@ function straight(src: usize, x: i32, y: i32, vx: f32, vy: f32, from: f32, to: f
     for (let k = begin; k <= end; k++) {
       const steps = k as f32
       const share = shareOf(f32x4.splat(steps), low4, high4, perSpan4, peak4)
-      const colour = isAcross ? between(src, cx + steps, cy + steps * slope, width, height) : between(src, cx + steps * slope, cy + steps, width, height)
+      const colour = isAcross ? betweenFrom(src, x, y, steps, steps * slope, width, height) : betweenFrom(src, x, y, steps * slope, steps, width, height)
       sum = f32x4.add(sum, f32x4.mul(colour, share))
       total += f32x4.extract_lane(share, 0)
     }
@@ -232,18 +232,18 @@ function straight(src: usize, x: i32, y: i32, vx: f32, vy: f32, from: f32, to: f
   return f32x4.mul(sum, f32x4.splat(1 / total))
 }
 
-/** The pixel under a place; beyond the edge the nearest. */
+/** The pixel under a place counted from one; beyond the edge the nearest. */
 @inline
-function under(u: f32, v: f32, width: i32, height: i32): usize {
-  return (held(floor<f32>(v) as i32, height) * width + held(floor<f32>(u) as i32, width)) as usize
+function underFrom(x: i32, y: i32, u: f32, v: f32, width: i32, height: i32): usize {
+  return (held(y + (floor<f32>(v) as i32), height) * width + held(x + (floor<f32>(u) as i32), width)) as usize
 }
 
-/** The pixels under four places, as numbers below 2²³. */
+/** The pixels under four places counted from one, as numbers below 2²³. */
 @inline
-function under4(u: v128, v: v128, width: i32, height: i32): v128 {
+function under4(x: i32, y: i32, u: v128, v: v128, width: i32, height: i32): v128 {
   const zero = f32x4.splat(0), whole = f32x4.splat(8388608), bits = i32x4.splat(0x7fffff)
-  const column = f32x4.pmin(f32x4.pmax(f32x4.floor(u), zero), f32x4.splat((width - 1) as f32))
-  const row = f32x4.pmin(f32x4.pmax(f32x4.floor(v), zero), f32x4.splat((height - 1) as f32))
+  const column = f32x4.pmin(f32x4.pmax(f32x4.add(f32x4.splat(x as f32), f32x4.floor(u)), zero), f32x4.splat((width - 1) as f32))
+  const row = f32x4.pmin(f32x4.pmax(f32x4.add(f32x4.splat(y as f32), f32x4.floor(v)), zero), f32x4.splat((height - 1) as f32))
   return i32x4.add(i32x4.mul(v128.and(f32x4.add(row, whole), bits), i32x4.splat(width)), v128.and(f32x4.add(column, whole), bits))
 }
 
@@ -321,7 +321,8 @@ function crossing(
   if (span < 0.02) return v128.load(src + (((y * width + x) as usize) << 4))
   const samples = max<i32>(4, min<i32>(256, ceil<f32>(span * 0.85) as i32))
   const tries = isListed ? count : count + 1
-  const px = f32x4.splat((x as f32) + 0.5), py = f32x4.splat((y as f32) + 0.5)
+  // All places count from the corner of this pixel, so that they are as exact wherever it is.
+  const px = f32x4.splat(0.5), py = px
   const zero = f32x4.splat(0), one = f32x4.splat(1), half = f32x4.splat(0.5)
   const stride = (width as usize) << 4
   let sum = zero
@@ -348,7 +349,7 @@ function crossing(
       const at = first + ((k as usize) << 3)
       const vx = f32x4.splat(k < count ? load<f32>(at) : ownX), vy = f32x4.splat(k < count ? load<f32>(at, 4) : ownY)
       let u = f32x4.sub(px, f32x4.mul(vx, t)), v = f32x4.sub(py, f32x4.mul(vy, t))
-      let j = under4(u, v, width, height)
+      let j = under4(x, y, u, v, width, height)
       let a = ways2(ways, i32x4.extract_lane(j, 0), i32x4.extract_lane(j, 1)), b = ways2(ways, i32x4.extract_lane(j, 2), i32x4.extract_lane(j, 3))
       let mx = v128.shuffle<f32>(a, b, 0, 1, 4, 5), my = v128.shuffle<f32>(a, b, 2, 3, 6, 7)
       let off = square(f32x4.mul(f32x4.sub(mx, vx), t), f32x4.mul(f32x4.sub(my, vy), t))
@@ -356,7 +357,7 @@ function crossing(
       if (v128.any_true(isOff)) {
         // Its neighbour may move a little otherwise: once more from there.
         const u1 = f32x4.sub(px, f32x4.mul(mx, t)), v1 = f32x4.sub(py, f32x4.mul(my, t))
-        const j1 = under4(u1, v1, width, height)
+        const j1 = under4(x, y, u1, v1, width, height)
         a = ways2(ways, i32x4.extract_lane(j1, 0), i32x4.extract_lane(j1, 1))
         b = ways2(ways, i32x4.extract_lane(j1, 2), i32x4.extract_lane(j1, 3))
         const nx = v128.shuffle<f32>(a, b, 0, 1, 4, 5), ny = v128.shuffle<f32>(a, b, 2, 3, 6, 7)
@@ -383,11 +384,12 @@ function crossing(
         const fresh = i32x4.bitmask(isNew) & all & ~done
         if (fresh == 0) continue
         const u0 = f32x4.sub(u, half), v0 = f32x4.sub(v, half)
-        if (fresh == 15 && !v128.any_true(isFound) && fourInside(u0, v0, width, height)) {
+        if (fresh == 15 && !v128.any_true(isFound) && fourInsideFrom(x, y, u0, v0, width, height)) {
           // Most of what is seen is one surface that hides all others, at each of four moments.
           const column = f32x4.floor(u0), row = f32x4.floor(v0)
           const fx = f32x4.sub(u0, column), fy = f32x4.sub(v0, row)
-          const at = i32x4.shl(i32x4.add(i32x4.mul(i32x4.trunc_sat_f32x4_s(row), i32x4.splat(width)), i32x4.trunc_sat_f32x4_s(column)), 4)
+          const own4 = i32x4.splat(y * width + x)
+          const at = i32x4.shl(i32x4.add(own4, i32x4.add(i32x4.mul(i32x4.trunc_sat_f32x4_s(row), i32x4.splat(width)), i32x4.trunc_sat_f32x4_s(column))), 4)
           const p0 = pixel4(src + (i32x4.extract_lane(at, 0) as usize), stride, splat0(fx), splat0(fy)), p1 = pixel4(src + (i32x4.extract_lane(at, 1) as usize), stride, splat1(fx), splat1(fy))
           const p2 = pixel4(src + (i32x4.extract_lane(at, 2) as usize), stride, splat2(fx), splat2(fy)), p3 = pixel4(src + (i32x4.extract_lane(at, 3) as usize), stride, splat3(fx), splat3(fy))
           const least = f32x4.pmin(f32x4.pmin(p0, p1), f32x4.pmin(p2, p3))
@@ -412,7 +414,7 @@ function crossing(
         for (let lane = 0; lane < lanes; lane++) {
           if (!((fresh >> lane) & 1)) continue
           const held = pixels + ((lane as usize) << 4), place = (lane as usize) << 2
-          const there = nearBetween(src, load<f32>(us + place) - 0.5, load<f32>(vs + place) - 0.5, width, height)
+          const there = nearBetweenFrom(src, x, y, load<f32>(us + place) - 0.5, load<f32>(vs + place) - 0.5, width, height)
           const pixel = under1(v128.load(held), there)
           v128.store(held, pixel)
           if (f32x4.extract_lane(pixel, 3) >= 1) done |= 1 << lane
@@ -453,7 +455,7 @@ function crossing(
         for (let q: u32 = 0; q < met; q++) {
           if (f32x4.extract_lane(pixel, 3) >= 1) break
           const at = places + ((lane * layers * 8) as usize) + ((q as usize) << 3)
-          pixel = under1(pixel, nearBetween(src, load<f32>(at) - 0.5, load<f32>(at, 4) - 0.5, width, height))
+          pixel = under1(pixel, nearBetweenFrom(src, x, y, load<f32>(at) - 0.5, load<f32>(at, 4) - 0.5, width, height))
         }
       const share1: f32 = lane == 0 ? f32x4.extract_lane(weight, 0) : lane == 1 ? f32x4.extract_lane(weight, 1) : lane == 2 ? f32x4.extract_lane(weight, 2) : f32x4.extract_lane(weight, 3)
       weights += share1
@@ -487,13 +489,12 @@ function behind(
   height: i32,
 ): v128 {
   let isMet = moved <= 1
-  const px = (x as f32) + 0.5, py = (y as f32) + 0.5
   for (let m: f32 = 1.5; m <= 4 && !isMet; m *= 1.4)
     for (let k = 0; k < tries && !isMet; k++) {
       const at = first + ((k as usize) << 3)
       const vx = k < count ? load<f32>(at) : ownX, vy = k < count ? load<f32>(at, 4) : ownY
-      const u1 = px - vx * t * m, v1 = py - vy * t * m
-      const j = under(u1, v1, width, height)
+      const u1: f32 = 0.5 - vx * t * m, v1: f32 = 0.5 - vy * t * m
+      const j = underFrom(x, y, u1, v1, width, height)
       const mx = load<f32>(ways + (j << 4)) * t, my = load<f32>(ways + (j << 4), 4) * t
       if (mx * mx + my * my <= 1 || !v128.any_true(v128.load(src + (j << 4)))) {
         isMet = true
@@ -501,5 +502,5 @@ function behind(
         v = v1
       }
     }
-  return between(src, u - 0.5, v - 0.5, width, height)
+  return betweenFrom(src, x, y, u - 0.5, v - 0.5, width, height)
 }
