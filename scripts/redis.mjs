@@ -42,7 +42,8 @@ export function prepareQueue(folder) {
     `requirepass ${password}`,
     `dir ${base}`,
     'appendonly yes',
-    'appendfsync everysec',
+    // A disk that is busy must not hold it up: what a loss of power takes is made again from the database.
+    'appendfsync no',
     'save ""',
     'maxmemory-policy noeviction',
     `logfile ${join(base, 'redis.log')}`,

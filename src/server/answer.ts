@@ -58,7 +58,8 @@ function describe(given: unknown): Told {
   if (hasCode(error, 'EMFILE', 'ENFILE', 'EAGAIN'))
     return { status: 503, message: 'The server has too much to do at once. Try again.' }
   // The one who asked has left.
-  if (hasCode(error, 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE', 'ABORT_ERR'))
+  const hasLeft = error instanceof Error && error.name === 'AbortError'
+  if (hasLeft || hasCode(error, 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE', 'ABORT_ERR'))
     return { status: 400, message: 'The request broke off.' }
   loggerOf('server').error(error)
   return {

@@ -1,3 +1,4 @@
+import { readdirSync, readlinkSync } from 'node:fs'
 import { mkdtemp, rm, writeFile } from 'node:fs/promises'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
@@ -60,4 +61,19 @@ test('what shrinks well is sent packed to those who take it, whole and unchanged
   // Routes of Next.js, which loses the word that says so: files of a render come as they are.
   const unasked = await ask('objects', { 'accept-encoding': 'gzip' }, false)
   expect([unasked.packed, unasked.bytes.equals(objects)]).toEqual([null, true])
+})
+
+test('who has left before the file is open, or after, keeps nothing open', async () => {
+  const open = () => readdirSync('/proc/self/fd').map((fd) => { try { return readlinkSync(`/proc/self/fd/${fd}`) } catch { return '' } }).filter((path) => path.startsWith(folder)) // prettier-ignore
+  await writeFile(join(folder, 'large'), Buffer.alloc(5_000_000))
+  const gone = new Request('http://here/', { signal: AbortSignal.abort() })
+  await expect(fileResponse(gone, join(folder, 'large'), {})).rejects.toThrow(/aborted/)
+  expect(open()).toEqual([])
+  const leaving = new AbortController()
+  const asked = new Request('http://here/', { signal: leaving.signal })
+  const answer = (await fileResponse(asked, join(folder, 'large'), {}))!
+  expect(open()).toHaveLength(1)
+  leaving.abort()
+  await expect(answer.arrayBuffer()).rejects.toThrow()
+  await expect.poll(open).toEqual([])
 })

@@ -66,15 +66,15 @@ export async function fileResponse(
       all['content-encoding'] = 'gzip'
       all['vary'] = 'accept-encoding'
     }
+    // Nothing is begun for who has left.
+    request.signal.throwIfAborted()
     if (request.method === 'HEAD') return new Response(null, { headers: all, status })
     isHandedOver = true
     const stream = file.createReadStream({ ...range, highWaterMark: chunkBytes })
     // Who leaves before the first byte is read closes it too.
-    if (request.signal.aborted) stream.destroy()
-    else
-      request.signal.addEventListener('abort', () => {
-        stream.destroy()
-      })
+    request.signal.addEventListener('abort', () => {
+      stream.destroy()
+    })
     // A failure of either end ends both; who reads is told by the stream itself.
     const sent = isPacked
       ? pipeline(stream, createGzip({ ...fast, chunkSize: chunkBytes }), () => undefined)

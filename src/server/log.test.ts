@@ -2,7 +2,8 @@ import { closeSync, mkdtempSync, openSync, readdirSync, readFileSync, rmSync, wr
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { afterEach, beforeEach, describe, expect, test } from 'vitest'
-import { DayFiles, notesTo } from './log.ts'
+import { DatabaseBusy } from './db/pool.ts'
+import { DayFiles, notesTo, told } from './log.ts'
 
 let folder: string
 beforeEach(() => {
@@ -59,5 +60,12 @@ describe('notes of the parts', () => {
       { level: 30, part: 'render worker', frame: 7, msg: 'a frame is made' },
       { level: 50, msg: 'no room', err: { stack: expect.stringContaining('Error: no room') as string } },
     ])
+  })
+
+  test('behind the words that people are told of a failure, what caused it', () => {
+    const cause = Object.assign(new Error('Deadlock found'), { sql: 'update render_frames' })
+    expect(told(new DatabaseBusy(false, cause))).toEqual({ cause: 'Deadlock found update render_frames' })
+    expect(told(new Error('plain'))).toEqual({})
+    expect(told('words')).toEqual({})
   })
 })

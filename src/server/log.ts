@@ -61,3 +61,10 @@ export function loggerOf(part: string): Logger {
   shared ??= notesTo(2, folders.log)
   return shared.child({ part, process: process.pid })
 }
+
+/** For a note of a failure that people are told of in words: what lies behind those words, where something does. */
+export function told(error: unknown): { cause?: string } {
+  const cause = error instanceof Error ? error.cause : undefined
+  if (!(cause instanceof Error)) return {}
+  return { cause: 'sql' in cause ? `${cause.message} ${String(cause.sql).slice(0, 300)}` : cause.message }
+}

@@ -165,7 +165,7 @@ describe('renders', () => {
       options: { size: 2 },
     })
     expect(await finishFrame(getPool(), first!, result, nowhere)).toBe(true)
-    await failFrame(getPool(), second!.token, 'no light')
+    await failFrame(getPool(), second!, 'no light')
     expect((await findRender(getPool(), id))!.frames).toMatchObject([
       { state: 'done', files: ['x.exr'], progress: 1 },
       { state: 'failed', problem: 'no light' },
@@ -206,7 +206,7 @@ describe('renders', () => {
     await silence(silentSeconds + 1)
     const heir = (await claim('b'))!
     expect(heir.frame).toBe(1)
-    expect(await reportFrames(getPool(), [{ token: lost.token, progress: 0.5 }])).toEqual([])
+    expect(await reportFrames(getPool(), [{ ...lost, progress: 0.5 }])).toEqual([])
     const placed = { count: 0 }
     const place = () => {
       placed.count++
@@ -223,7 +223,7 @@ describe('renders', () => {
     const id = await begin([1])
     const own = (await claim('far'))!
     await silence(3600)
-    expect(await reportFrames(getPool(), [{ token: own.token, progress: 0.5 }])).toEqual([own.token])
+    expect(await reportFrames(getPool(), [{ ...own, progress: 0.5 }])).toEqual([own.token])
     expect(await claim('b')).toBeUndefined()
     expect(await finishFrame(getPool(), own, result, nowhere)).toBe(true)
     expect(await states(id)).toEqual(['done'])
@@ -242,16 +242,37 @@ describe('renders', () => {
   })
   test('that are put back are not counted against, however often', async () => {
     const id = await begin([1])
-    for (let i = 0; i < 12; i++) await postponeFrame(getPool(), (await claim('w'))!.token, 'full')
+    for (let i = 0; i < 12; i++) await postponeFrame(getPool(), (await claim('w'))!, 'full')
     expect((await findRender(getPool(), id))!.frames[0]).toMatchObject({ state: 'waiting', problem: 'full' })
     expect((await claim('last'))?.renderId).toBe(id)
+  })
+  test('are reported, put back and given up while others hand out and finish theirs: nobody waits for a row that is not his', async () => {
+    await begin([1, 2, 3])
+    const [mine, theirs] = [(await claim('a'))!, (await claim('b'))!]
+    const other = await getPool().getConnection()
+    try {
+      // As one who finishes a frame does while its files are put into their place.
+      await other.beginTransaction()
+      await other.query('select * from render_frames where render_id = ? and frame = ? for update', [theirs.renderId, theirs.frame]) // prettier-ignore
+      const all = (async () => {
+        expect(await reportFrames(getPool(), [{ ...mine, progress: 0.5 }])).toEqual([mine.token])
+        await postponeFrame(getPool(), mine, null)
+        await failFrame(getPool(), (await claim('a'))!, 'no light')
+        return 'through'
+      })()
+      const late = new Promise((resolve) => setTimeout(resolve, 3000, 'still waiting'))
+      expect(await Promise.race([all, late])).toBe('through')
+    } finally {
+      await other.rollback()
+      other.release()
+    }
   })
   test('that are cancelled stop being anyone’s', async () => {
     const id = await begin([1, 2])
     const job = (await claim('a'))!
     await cancelRender(getPool(), id)
     expect(await states(id)).toEqual(['cancelled', 'cancelled'])
-    expect(await reportFrames(getPool(), [{ token: job.token, progress: 0.5 }])).toEqual([])
+    expect(await reportFrames(getPool(), [{ ...job, progress: 0.5 }])).toEqual([])
     expect(await finishFrame(getPool(), job, result, nowhere)).toBe(false)
   })
   test('come in the order that is asked for, and not while their render rests', async () => {

@@ -4,6 +4,7 @@ import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { Redis } from 'ioredis'
+import type { Pool } from 'mysql2/promise'
 import { afterAll, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
 import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { LocalDispatch, stagingOf } from '../farm/dispatch.ts'
@@ -129,6 +130,23 @@ describe('the queue', () => {
       "update workers set build = 'a later one', seen_at = current_timestamp(3) where seat = 'a'",
     )
     expect(await isOfOtherBuild(getPool(), id)).toBe(true)
+  })
+  test('a frame that could not be noted as handed out comes to the next at once', async () => {
+    const local = new LocalDispatch(queue)
+    await begin([1])
+    const shared = globalThis as { zafiroPool?: Pool }
+    const usual = shared.zafiroPool!
+    await expect.poll(() => queue.waiting(), { timeout: 5000 }).toBe(1)
+    const late = Object.assign(new Error('Lock wait timeout exceeded'), { code: 'ER_LOCK_WAIT_TIMEOUT', errno: 1205 }) // prettier-ignore
+    shared.zafiroPool = new Proxy(usual, {
+      get: (pool, name) =>
+        name === 'getConnection' ? () => Promise.reject(late) : (Reflect.get(pool, name) as unknown),
+    })
+    await expect(local.take(worker('a'), 1)).rejects.toThrow(/busy/)
+    shared.zafiroPool = usual
+    const from = performance.now()
+    expect(await takeSoon(local, 'b', 1)).toHaveLength(1)
+    expect(performance.now() - from).toBeLessThan(4000)
   })
   test('files that could not be put into their place are done, say why, and are brought there later without rendering', async () => {
     const local = new LocalDispatch(queue)

@@ -3,7 +3,7 @@ import type { MediaTable } from '../../core/comp/media.ts'
 import { parseComp, type Comp } from '../../core/comp/schema.ts'
 import type { OutputFormat } from '../../core/formats/write-picture.ts'
 import type { Delivery, RenderOptions } from '../../core/renders/render-options.ts'
-import { inTransaction, type Db } from './pool.ts'
+import { alone, inTransaction, type Db } from './pool.ts'
 import type { FrameKey } from '../farm/frame-key.ts'
 import { listManifests } from './media.ts'
 import { optionsOf } from './renders.ts'
@@ -136,10 +136,14 @@ export async function findPlan(db: Db, renderId: string): Promise<RenderPlan | u
   }
 }
 
+/** A frame that was handed out, found by its own row: a search by its token would lock those of others and be in their way. */
+type Held = Omit<Handed, 'mark'>
+const ofHeld = ({ renderId, frame, token }: Held) => [renderId, frame, token] as const
+
 /** Says that frames are worked on and how far they are; gives back the tokens that still count. */
 export async function reportFrames(
   db: Db,
-  frames: readonly { readonly token: string; readonly progress: number }[],
+  frames: readonly (Held & { readonly progress: number })[],
 ): Promise<string[]> {
   if (frames.length === 0) return []
   const [rows] = await db.query<(RowDataPacket & { token: string })[]>(
@@ -147,29 +151,35 @@ export async function reportFrames(
     [frames.map((f) => f.token)],
   )
   const ours = rows.map((r) => r.token)
-  for (const { token, progress } of frames)
-    if (ours.includes(token))
-      await db.execute(
-        `update render_frames set progress = ?, seen_at = current_timestamp(3) where state = 'working' and token = ?`,
-        [progress, token],
+  for (const held of frames)
+    if (ours.includes(held.token))
+      await alone(() =>
+        db.execute(
+          `update render_frames set progress = ?, seen_at = current_timestamp(3) where render_id = ? and frame = ? and token = ? and state = 'working'`,
+          [held.progress, ...ofHeld(held)],
+        ),
       )
   return ours
 }
 
 /** Puts a frame back that could not be finished for now, and says why; it is not counted against it. */
-export async function postponeFrame(db: Db, token: string, problem: string | null): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'waiting', token = null, worker = null, progress = 0, problem = ?, attempts = greatest(attempts - 1, 0)
-     where state = 'working' and token = ?`,
-    [problem, token],
+export async function postponeFrame(db: Db, held: Held, problem: string | null): Promise<void> {
+  await alone(() =>
+    db.execute(
+      `update render_frames set state = 'waiting', token = null, worker = null, progress = 0, problem = ?, attempts = greatest(attempts - 1, 0)
+       where render_id = ? and frame = ? and token = ? and state = 'working'`,
+      [problem, ...ofHeld(held)],
+    ),
   )
 }
 
 /** Gives up a frame that can not be rendered. */
-export async function failFrame(db: Db, token: string, problem: string): Promise<void> {
-  await db.execute(
-    `update render_frames set state = 'failed', token = null, problem = ? where state = 'working' and token = ?`,
-    [problem, token],
+export async function failFrame(db: Db, held: Held, problem: string): Promise<void> {
+  await alone(() =>
+    db.execute(
+      `update render_frames set state = 'failed', token = null, problem = ? where render_id = ? and frame = ? and token = ? and state = 'working'`,
+      [problem, ...ofHeld(held)],
+    ),
   )
 }
 
@@ -255,10 +265,12 @@ export async function freeLost(db: Db, seat: string): Promise<void> {
 
 /** Notes that a worker is there. */
 export async function noteWorker(db: Db, { seat, machine, cores, build, busy }: WorkerState): Promise<void> {
-  await db.execute(
-    `insert into workers (seat, machine, cores, build, busy) values (?, ?, ?, ?, ?)
-     on duplicate key update machine = value(machine), cores = value(cores), build = value(build), busy = value(busy), seen_at = current_timestamp(3)`,
-    [seat, machine, cores, build, busy],
+  await alone(() =>
+    db.execute(
+      `insert into workers (seat, machine, cores, build, busy) values (?, ?, ?, ?, ?)
+       on duplicate key update machine = value(machine), cores = value(cores), build = value(build), busy = value(busy), seen_at = current_timestamp(3)`,
+      [seat, machine, cores, build, busy],
+    ),
   )
 }
 

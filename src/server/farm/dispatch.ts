@@ -89,7 +89,15 @@ export class LocalDispatch implements Dispatch {
       const token = newToken()
       const key = await this.queue.take(token)
       if (!key) break
-      const handed = await withDb((db) => handFrame(db, { ...key, token }, worker.seat))
+      const handed = await withDb((db) => handFrame(db, { ...key, token }, worker.seat)).catch(
+        async (error: unknown) => {
+          // Out of the queue again, or nobody gets it until the queue misses whoever took it. The database says that it waits, so it comes in anew.
+          await this.queue.release(key, token).catch(() => undefined)
+          // What was taken before is not lost for this one.
+          if (taken.length === 0) throw error
+          return undefined
+        },
+      )
       if (handed) taken.push(handed)
       else await this.queue.release(key, token)
     }
@@ -101,7 +109,7 @@ export class LocalDispatch implements Dispatch {
   }
 
   async report(frames: readonly HeldFrame[]): Promise<readonly string[]> {
-    const told = frames.map(({ handed, progress }) => ({ token: handed.token, progress }))
+    const told = frames.map(({ handed, progress }) => ({ ...handed, progress }))
     const ours = await withDb((db) => reportFrames(db, told))
     for (const { handed } of frames)
       if (ours.includes(handed.token)) await this.queue.extend(handed, handed.token).catch(() => undefined)
@@ -135,12 +143,12 @@ export class LocalDispatch implements Dispatch {
   }
 
   async fail(handed: Handed, problem: string): Promise<void> {
-    await withDb((db) => failFrame(db, handed.token, problem))
+    await withDb((db) => failFrame(db, handed, problem))
     await this.drop(handed)
   }
 
   async postpone(handed: Handed, problem: string | null): Promise<void> {
-    await withDb((db) => postponeFrame(db, handed.token, problem))
+    await withDb((db) => postponeFrame(db, handed, problem))
     await this.drop(handed)
   }
 

@@ -2,7 +2,7 @@ import { setTimeout as sleep } from 'node:timers/promises'
 import { nextFrames } from '../db/farm.ts'
 import { orderMark } from '../db/order.ts'
 import { withDb } from '../db/pool.ts'
-import { loggerOf } from '../log.ts'
+import { loggerOf, told } from '../log.ts'
 import { noteQueueProblem } from './queue-state.ts'
 import type { FrameKey } from './frame-key.ts'
 import type { FrameQueue } from './queue.ts'
@@ -60,7 +60,7 @@ export async function keepFed(queue: FrameQueue, isOver: () => boolean): Promise
     } catch (error) {
       const words = error instanceof Error ? error.message : String(error)
       noteQueueProblem(words)
-      if (!saidAway) loggerOf('queue of renders').error(words)
+      if (!saidAway) loggerOf('queue of renders').error(told(error), words)
       saidAway = true
       await sleep(1000)
     }

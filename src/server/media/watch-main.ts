@@ -4,7 +4,7 @@ import { getPool } from '../db/pool.ts'
 import { listWatchedFolders } from '../db/watched.ts'
 import { followOnce, type Seen } from '../farm/follow.ts'
 import { folders } from '../home.ts'
-import { loggerOf } from '../log.ts'
+import { loggerOf, told } from '../log.ts'
 import { clearParts } from './clear-parts.ts'
 import { trimDerived } from './trim-derived.ts'
 import { FolderWatch } from './watcher.ts'
@@ -47,7 +47,7 @@ while (!stopping.isAsked) {
     lastFailure = ''
   } catch (error) {
     const message = error instanceof Error ? error.message : String(error)
-    if (message !== lastFailure) log.error(message)
+    if (message !== lastFailure) log.error(told(error), message)
     lastFailure = message
   }
   await sleep(everyMs)

@@ -14,7 +14,7 @@ import { LocalDispatch, type Dispatch } from '../farm/dispatch.ts'
 import { FrameQueue } from '../farm/queue.ts'
 import { RemoteDispatch, TurnedAway, type ServerAt } from '../farm/remote-dispatch.ts'
 import { folders, home } from '../home.ts'
-import { loggerOf } from '../log.ts'
+import { loggerOf, told } from '../log.ts'
 import { trimDerived } from '../media/trim-derived.ts'
 import { mostPlans, type RenderMessage, type RenderOrder, type RenderThreadData } from './render-plans.ts'
 
@@ -78,7 +78,7 @@ let pace: number | undefined
 let saidAway = false
 /** Says once that something does not go, until it goes again. */
 function sayAway(error: unknown): void {
-  if (!saidAway) log.error(error instanceof Error ? error.message : String(error))
+  if (!saidAway) log.error(told(error), error instanceof Error ? error.message : String(error))
   saidAway = true
 }
 
