@@ -127,13 +127,13 @@ export const stillQuery = v.object({
   ),
   frame: frameText,
 })
+const span = v.pipe(v.string(), v.regex(/^-?\d{1,6},-?\d{1,6}$/, 'wants two numbers, such as 100,228'))
 export const passQuery = v.object({
   as: v.optional(v.string(), ''),
   size: v.optional(v.picklist(['1', '2', '4'], 'wants 1, 2 or 4'), '1'),
   filter: v.optional(v.picklist(passFilters), 'mean'),
-  rows: v.optional(
-    v.pipe(v.string(), v.regex(/^-?\d{1,6},-?\d{1,6}$/, 'wants two numbers of rows, such as 100,228')),
-  ),
+  rows: v.optional(span),
+  columns: v.optional(span),
 })
 const readingKey = v.pipe(v.string(), v.regex(/^[0-9a-f]{32}$/, 'wants 32 hexadecimal digits'))
 export const readingsQuestion = v.object({

@@ -49,10 +49,10 @@ const blockName = ({ hash, pass, as, reduction, part, filter, isTable }: PassRef
     isTable ?? false,
   ])
 
-/** Rows of the canvas in a part, and two around them: plain IDs find their edges among their neighbours. */
-function rowsOf(comp: Comp, part: Part): readonly [from: number, to: number] {
-  const { top, height } = partArea(comp, part)
-  return [-top - 2, height - top + 2]
+/** Rows and columns of the canvas in a part, and two around them: plain IDs find their edges among their neighbours. */
+function windowOf(comp: Comp, part: Part): Pick<PassRef, 'rows' | 'columns'> {
+  const { left, top, width, height } = partArea(comp, part)
+  return { rows: [-top - 2, height - top + 2], columns: [-left - 2, width - left + 2] }
 }
 
 /** A picture is small if so many fill the memory for pictures, all of which have at most so large a share of it while there are others. */
@@ -145,7 +145,7 @@ export class Evaluator {
     const name = blockName(ref)
     const known = this.coming.get(name)
     if (known) return known
-    const block = this.loadPass(ref.part ? { ...ref, rows: rowsOf(comp, ref.part) } : ref)
+    const block = this.loadPass(ref.part ? { ...ref, ...windowOf(comp, ref.part) } : ref)
     this.coming.set(name, block)
     // What fails once is asked for again.
     block.catch(() => this.coming.delete(name))

@@ -67,14 +67,34 @@ function compOf(effect: string, dials: Readonly<Record<string, unknown>>, margin
   return comp
 }
 
+/** A window of a block, cut anew by its definition. */
+function windowOfBlock(
+  block: PassBlock,
+  rows: readonly [number, number],
+  columns: readonly [number, number],
+): PassBlock {
+  const [top, bottom] = rows.map((y) => Math.min(height, Math.max(0, y))) as [number, number]
+  const [left, right] = columns.map((x) => Math.min(width, Math.max(0, x))) as [number, number]
+  const { channels } = block
+  const data = new Float32Array((right - left) * (bottom - top) * channels)
+  for (let y = top; y < bottom; y++)
+    for (let x = left; x < right; x++)
+      for (let c = 0; c < channels; c++)
+        data[((y - top) * (right - left) + x - left) * channels + c] =
+          block.data[(y * width + x) * channels + c]!
+  return { width: right - left, height: bottom - top, x: left, y: top, channels, data }
+}
+
 async function pictureOf(comp: Comp, seen?: Part) {
   const { kernels, store } = createLoneKernels(1024)
   const evaluator = new Evaluator(
     { kernels, store },
-    ({ pass, reduction }) => {
+    ({ pass, reduction, rows, columns }) => {
       const block = blocks[pass.name]!
+      // Of a part no more comes than was asked for, as from the store.
+      const cut = rows && columns ? windowOfBlock(block, rows, columns) : block
       return Promise.resolve(
-        reduction === 1 ? block : reducePass(block, passFilter(pass), reduction, { width, height }),
+        reduction === 1 ? cut : reducePass(block, passFilter(pass), reduction, { width, height }),
       )
     },
     2 ** 29,

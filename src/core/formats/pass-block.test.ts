@@ -1,5 +1,11 @@
 import { expect, test } from 'vitest'
-import { encodePassBlock, decodePassBlock, passHeaderBytes, rowsOfBlock } from './pass-block.ts'
+import {
+  columnsOfBlock,
+  encodePassBlock,
+  decodePassBlock,
+  passHeaderBytes,
+  rowsOfBlock,
+} from './pass-block.ts'
 
 test('rows of a block are found by its beginning alone, at least one wherever they are asked for', () => {
   const data = Uint16Array.from({ length: 5 * 7 * 3 }, (_, i) => i)
@@ -15,3 +21,17 @@ test('rows of a block are found by its beginning alone, at least one wherever th
   } // prettier-ignore
   expect(() => rowsOfBlock(new ArrayBuffer(32), [0, 1])).toThrow('does not begin')
 })
+
+test('columns of a block, at least one wherever they are asked for; all of them are the block itself', () => {
+  for (const values of [Uint16Array, Float32Array]) {
+    const data = new values(30).map((_, i) => i)
+    const block = { width: 5, height: 3, x: -2, y: 10, channels: 2, data }
+    for (const [from, to, first, count] of [[0, 2, 2, 2], [-50, -1, 0, 1], [2, 99, 4, 1], [-99, -40, 0, 1], [40, 60, 4, 1]] as const) {
+      const { data: cut, ...place } = columnsOfBlock(block, [from, to])
+      expect(place).toEqual({ width: count, height: 3, x: -2 + first, y: 10, channels: 2 })
+      const expected = [0, 1, 2].flatMap((y) => Array.from({ length: count * 2 }, (_, i) => y * 10 + first * 2 + i))
+      expect([...cut]).toEqual(expected)
+    }
+    expect(columnsOfBlock(block, [-2, 3])).toBe(block)
+  }
+}) // prettier-ignore

@@ -66,6 +66,21 @@ export function rowsOfBlock(
   }
 }
 
+/** Some columns of the canvas out of a block, the last not counted; at least one, wherever they are. */
+export function columnsOfBlock(block: PassBlock, [from, to]: readonly [from: number, to: number]): PassBlock {
+  const { width, height, x, channels, data } = block
+  const first = Math.min(width - 1, Math.max(0, from - x))
+  const last = Math.min(width, Math.max(first + 1, to - x))
+  if (last - first === width) return block
+  const row = (last - first) * channels
+  const cut = data instanceof Uint16Array ? new Uint16Array(row * height) : new Float32Array(row * height)
+  for (let y = 0; y < height; y++) {
+    const at = (y * width + first) * channels
+    cut.set(data.subarray(at, at + row), y * row)
+  }
+  return { ...block, width: last - first, x: x + first, data: cut }
+}
+
 /** Reads a block; the data is a view of `buffer`. Throws FormatError. */
 export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')

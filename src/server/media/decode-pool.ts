@@ -2,11 +2,15 @@ import { open, stat } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import type { Pass } from '../../core/comp/media.ts'
+import type { PassRef } from '../../core/engine/plan/plan-node.ts'
 import {
+  columnsOfBlock,
+  decodePassBlock,
   encodePassBlock,
   passBlockLength,
   passHeaderBytes,
   rowsOfBlock,
+  type PassBlock,
 } from '../../core/formats/pass-block.ts'
 import { decodeBudget } from './decode-budget.ts'
 import type { TakeOptions } from './decode-file.ts'
@@ -141,19 +145,21 @@ export class DecodePool {
     return path
   }
 
-  /** Some rows of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects with DecodeError. */
-  async rows(
+  /** A window of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects with DecodeError. */
+  async window(
     hash: string,
     form: PassForm,
-    rows: readonly [from: number, to: number],
+    { rows, columns }: Pick<PassRef, 'columns'> & { readonly rows: readonly [from: number, to: number] },
   ): Promise<Uint8Array<ArrayBuffer>> {
     const path = passPath(hash, form)
+    const cut = (block: PassBlock) => encodePassBlock(columns ? columnsOfBlock(block, columns) : block)
     if (!(await isWholeForm(path))) {
-      const made = await this.run({ type: 'rows', hash, form, rows }, await sizeOf(hash))
-      if (made) return made as Uint8Array<ArrayBuffer>
+      const made = (await this.run({ type: 'rows', hash, form, rows }, await sizeOf(hash))) as
+        Uint8Array | undefined
+      if (made) return cut(decodePassBlock(made.slice().buffer))
       await this.form(hash, form)
     }
-    return readRows(path, rows)
+    return cut(await readRows(path, rows))
   }
 
   async objects(hash: string, pass: Pass): Promise<void> {
@@ -163,11 +169,8 @@ export class DecodePool {
 
 const sizeOf = (hash: string) => stat(storedPath(hash)).then((s) => s.size, () => 0) // prettier-ignore
 
-/** Some rows of a made form, as a block. */
-async function readRows(
-  path: string,
-  rows: readonly [from: number, to: number],
-): Promise<Uint8Array<ArrayBuffer>> {
+/** Some rows of a made form. */
+async function readRows(path: string, rows: readonly [from: number, to: number]): Promise<PassBlock> {
   const file = await open(path)
   try {
     const header = new Uint8Array(passHeaderBytes)
@@ -175,7 +178,7 @@ async function readRows(
     const { start, end, read } = rowsOfBlock(header.buffer, rows)
     const bytes = new Uint8Array(end - start)
     await file.read(bytes, 0, bytes.length, start)
-    return encodePassBlock(read(bytes.buffer))
+    return read(bytes.buffer)
   } finally {
     await file.close()
   }

@@ -23,14 +23,14 @@ export const isPassPath = (path: string): boolean => address.test(path)
 /**
  * One pass of one stored file, named by content and therefore never changing. ?as= says how it is read (see readAsKey), ?size=
  * 1, 2 or 4 the part of its size, ?filter= how it is made smaller; ?rows= of its full size some rows alone, from one to before another, counted on
- * the canvas.
+ * the canvas, and of those ?columns= alone.
  */
 export function passAnswer(request: Request): Promise<Response> {
   return answer(async () => {
     if (request.method !== 'GET' && request.method !== 'HEAD')
       return new Response(null, { status: 405, headers: { allow: 'GET, HEAD' } })
     const [, hash = '', name = ''] = address.exec(new URL(request.url).pathname) ?? []
-    const { as, size, filter, rows } = fitting(passQuery, queryOf(request))
+    const { as, size, filter, rows, columns } = fitting(passQuery, queryOf(request))
     if (!parseReadAs(as)) throw new RequestError(400, `A pass can not be read as ${JSON.stringify(as)}.`)
     if (!/^[0-9a-f]{64}$/.test(hash) || !(await exists(storedPath(hash))))
       throw new RequestError(404, 'The file of this pass is not in the store. Bring it in again.')
@@ -38,8 +38,9 @@ export function passAnswer(request: Request): Promise<Response> {
     // The guard lets no address through that is not escaped well.
     const form = { pass: decodeURIComponent(name), as, reduction, filter }
     if (rows !== undefined && reduction === 1) {
-      const [from = 0, to = 0] = rows.split(',').map(Number)
-      return new Response(await decodePool().rows(hash, form, [from, to]), {
+      const spanOf = (text: string) => text.split(',').map(Number) as [from: number, to: number]
+      const window = { rows: spanOf(rows), ...(columns !== undefined && { columns: spanOf(columns) }) }
+      return new Response(await decodePool().window(hash, form, window), {
         headers: { 'content-type': 'application/octet-stream', 'cache-control': 'no-store' },
       })
     }

@@ -18,6 +18,8 @@ export interface PassRef {
   readonly part?: Part
   /** Rows of the canvas that are enough, the last not counted. */
   readonly rows?: readonly [from: number, to: number]
+  /** Columns of those that are enough. */
+  readonly columns?: readonly [from: number, to: number]
   /** The entries of a colour table, not a picture of them in the frame. */
   readonly isTable?: boolean
   /** How it is made smaller, where that is not as its kind says. */
