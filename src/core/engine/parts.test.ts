@@ -220,6 +220,20 @@ test('what moves is smeared in a part as it is in the whole frame, and only what
   ;[blocks['motion'], blocks['depth']] = was
 })
 
+// Up to where a step is made on the part; at a corner the part is well below the frame.
+test.each([
+  ['blur', { radius: 70 }],
+  ['defocus', { by: 'same', radius: 120 }],
+  ['matte-glow', { radius: 200, spread: 40 }],
+  ['choke-spread', { spread: -90, softness: 80 }],
+  ['noise-warp', { strength: 90, size: 200 }],
+  ['sharpen', { radius: 40 }],
+] as const)('%s of %j looks far', async (id, dials) => {
+  const { worst, share } = await compared(compOf(id, dials), { x: 20, y: 500, width: 150, height: 140 })
+  expect(worst).toBeLessThan(1e-5)
+  expect(share).toBeLessThan(0.7)
+})
+
 test('lamps that stand outside of a part light it, and what is placed comes from outside of it', async () => {
   const made = (power: number, margin: number) => {
     const lamps = { lamps: '2', at1: [40, 30], distance1: 3, power1: power, at2: [830, 610], power2: power }

@@ -89,15 +89,16 @@ export class LocalDispatch implements Dispatch {
       const token = newToken()
       const key = await this.queue.take(token)
       if (!key) break
-      const handed = await withDb((db) => handFrame(db, { ...key, token }, worker.seat)).catch(
-        async (error: unknown) => {
-          // Out of the queue again, or nobody gets it until the queue misses whoever took it. The database says that it waits, so it comes in anew.
-          await this.queue.release(key, token).catch(() => undefined)
-          // What was taken before is not lost for this one.
-          if (taken.length === 0) throw error
-          return undefined
-        },
-      )
+      let handed: Handed | undefined
+      try {
+        handed = await withDb((db) => handFrame(db, { ...key, token }, worker.seat))
+      } catch (error) {
+        // Out of the queue again, or nobody gets it until the queue misses whoever took it. The database says that it waits, so it comes in anew.
+        await this.queue.release(key, token).catch(() => undefined)
+        // What was taken before is worked on all the same.
+        if (taken.length === 0) throw error
+        break
+      }
       if (handed) taken.push(handed)
       else await this.queue.release(key, token)
     }
