@@ -143,8 +143,27 @@ test('a colour key takes the paper from under the drawn line, without a fringe',
   const effect = findEffect('colour-key')!
   /** Mean error of pixels that ink and paper share, over a black backing. */
   const fringe = (more: Record<string, unknown>) => {
-    const dials = { ...defaultDials(effect), picked: [[...paper, 1]], reach: 0.01, softness: 0.6, lightness: 1, give: 'without', ...more } as never // prettier-ignore
-    effect.apply({ out: keyed, picture: shot, feeds: {}, dials, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+    const dials = {
+      ...defaultDials(effect),
+      picked: [[...paper, 1]],
+      reach: 0.01,
+      softness: 0.6,
+      lightness: 1,
+      give: 'without',
+      ...more,
+    } as never
+    effect.apply({
+      out: keyed,
+      picture: shot,
+      feeds: {},
+      dials,
+      frame: 1,
+      rate: 24,
+      prepared: undefined,
+      reduction: 1,
+      kernels,
+      store,
+    })
     let [error, count, left] = [0, 0, 0]
     for (let i = 0; i < truth.length; i += 4) {
       if (truth[i + 3] === 0 && keyed.data[i + 3] !== 0) left++

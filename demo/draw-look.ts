@@ -40,14 +40,22 @@ const clear = withLanes((l) => ({
 const engine = new NodeEngine(({ hash, pass, as }) =>
   Promise.resolve(files.get(hash)!.readPass(pass.inFile ?? pass.name, as)),
 )
-const codesOf = async (comp: Comp) => smallToCodes((await engine.renderFrame(comp, media, frame)).picture, checker, undefined) // prettier-ignore
-const [before, after, without] = [await codesOf({ ...rendered, master: [] }), await codesOf(full), await codesOf(clear)] // prettier-ignore
+const codesOf = async (comp: Comp) =>
+  smallToCodes((await engine.renderFrame(comp, media, frame)).picture, checker, undefined)
+const [before, after, without] = [
+  await codesOf({ ...rendered, master: [] }),
+  await codesOf(full),
+  await codesOf(clear),
+]
 
 /** Two pictures side by side, or the same part of both, enlarged to its pixels. */
 async function pair(name: string, left: Uint8Array, right: Uint8Array, part?: Region): Promise<void> {
   const one = (codes: Uint8Array) => {
     const whole = sharp(codes, { raw: { width, height, channels: 4 } })
-    return (part ? whole.extract(part) : whole).resize(640, 360, { kernel: part ? 'nearest' : 'lanczos3' }).png().toBuffer() // prettier-ignore
+    return (part ? whole.extract(part) : whole)
+      .resize(640, 360, { kernel: part ? 'nearest' : 'lanczos3' })
+      .png()
+      .toBuffer()
   }
   await sharp({ create: { width: 1290, height: 360, channels: 3, background: '#222' } })
     .composite([
@@ -62,5 +70,10 @@ await pair('before-after', before, after)
 await pair('mist', without, after)
 // The bell before far water.
 const px = width / 960
-await pair('mist-edge', without, after, { left: Math.round(366 * px), top: Math.round(216 * px), width: Math.round(160 * px), height: Math.round(90 * px) }) // prettier-ignore
+await pair('mist-edge', without, after, {
+  left: Math.round(366 * px),
+  top: Math.round(216 * px),
+  width: Math.round(160 * px),
+  height: Math.round(90 * px),
+})
 await engine.close()

@@ -65,9 +65,15 @@ const idRanks = 4
 export function emptyRows(pixels: number): FrameRows {
   const of = (channels: number) => new Float32Array(new SharedArrayBuffer(pixels * channels * 4))
   return {
-    beauty: of(4), depth: of(1), normal: of(3), position: of(3),
-    emission: of(3), reflection: of(3), motion: of(2), ids: of(2 * idRanks),
-  } // prettier-ignore
+    beauty: of(4),
+    depth: of(1),
+    normal: of(3),
+    position: of(3),
+    emission: of(3),
+    reflection: of(3),
+    motion: of(2),
+    ids: of(2 * idRanks),
+  }
 }
 
 /** How far the thing at a point moves until the next frame. */

@@ -18,14 +18,29 @@ interface Exports {
   setJelly(i: number, x: number, y: number, z: number, size: number, pulse: number): void
   freeUntil(ox: number, oy: number, oz: number, dx: number, dy: number, dz: number, spread: number): number
   outside(): number
-  trace(ox: number, oy: number, oz: number, dx: number, dy: number, dz: number, from: number, without: number): void // prettier-ignore
+  trace(
+    ox: number,
+    oy: number,
+    oz: number,
+    dx: number,
+    dy: number,
+    dz: number,
+    from: number,
+    without: number,
+  ): void
   sampleAt(): number
 }
 
 /** Traces rays through the scene. What it has learnt of the rock, which stands still, it keeps from frame to frame. */
 export function createTracer() {
   const module = new WebAssembly.Module(Buffer.from(tracerWasm, 'base64'))
-  const imports = { env: { abort: () => { throw new Error('the tracer stopped') } } } // prettier-ignore
+  const imports = {
+    env: {
+      abort: () => {
+        throw new Error('the tracer stopped')
+      },
+    },
+  }
   const made = new WebAssembly.Instance(module, imports).exports as unknown as Exports
   const result = new Float64Array(made.memory.buffer, made.sampleAt(), sample.size)
   return {

@@ -50,9 +50,17 @@ export async function openBrowser(more: readonly string[] = []): Promise<WebDriv
   const options = new Options()
   options.setChromeBinaryPath('/usr/bin/chromium')
   options.addArguments(
-    '--headless=new', '--no-sandbox', '--disable-dev-shm-usage', '--window-size=1280,800', '--hide-scrollbars', '--no-first-run',
-    '--disable-background-networking', '--disable-component-update', '--disable-sync', ...more,
-  ) // prettier-ignore
+    '--headless=new',
+    '--no-sandbox',
+    '--disable-dev-shm-usage',
+    '--window-size=1280,800',
+    '--hide-scrollbars',
+    '--no-first-run',
+    '--disable-background-networking',
+    '--disable-component-update',
+    '--disable-sync',
+    ...more,
+  )
   const service = new ServiceBuilder('/usr/bin/chromedriver')
   const driver = await new Builder()
     .forBrowser('chrome')

@@ -14,20 +14,30 @@ const intake = join(home, 'intake', 'night')
 /** A frame as a renderer writes it: a bar at a height of its own. */
 const frame = async (n: number, level: number) => {
   const [width, height] = [64, 36]
-  const codes = new Uint8Array(width * height * 3).map((_, i) => (Math.floor(i / 3 / width) === n ? level : 20))
-  await sharp(codes, { raw: { width, height, channels: 3 } }).png().toFile(join(intake, `night.${String(n).padStart(4, '0')}.png`))
-} // prettier-ignore
+  const codes = new Uint8Array(width * height * 3).map((_, i) =>
+    Math.floor(i / 3 / width) === n ? level : 20,
+  )
+  await sharp(codes, { raw: { width, height, channels: 3 } })
+    .png()
+    .toFile(join(intake, `night.${String(n).padStart(4, '0')}.png`))
+}
 
 const choose = async (label: string, value: string) => {
   // Its choices are asked for when it is first shown.
   await (await find(driver, `${panel} select[aria-label="${label}"] option[value="${value}"]`)).click()
 }
 const tick = async (format: string, isOn: boolean) => {
-  const box = await driver.findElement(By.xpath(`//section[@aria-label="Renders"]//label[contains(., "${format}")]/input`)) // prettier-ignore
+  const box = await driver.findElement(
+    By.xpath(`//section[@aria-label="Renders"]//label[contains(., "${format}")]/input`),
+  )
   if ((await box.isSelected()) !== isOn) await box.click()
 }
 const press = async (words: string) => {
-  await driver.findElement(By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`)).click() // prettier-ignore
+  await driver
+    .findElement(
+      By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`),
+    )
+    .click()
 }
 const says = (words: RegExp) =>
   waitFor(driver, String(words), async () => words.test(await textOf(driver, panel)), 60_000)
@@ -42,11 +52,17 @@ test('frames are finished as they come into a watched folder, told where one is 
     body: JSON.stringify({ intake: 'night/night.0001.png' }),
   })
   const { id } = (await begun.json()) as { id: string }
-  const { comp, revision } = (await (await fetch(`${app.address}/api/shots/${id}`)).json()) as { comp: { frames: object }; revision: number } // prettier-ignore
+  const { comp, revision } = (await (await fetch(`${app.address}/api/shots/${id}`)).json()) as {
+    comp: { frames: object }
+    revision: number
+  }
   await fetch(`${app.address}/api/shots/${id}/comp`, {
     method: 'PUT',
     headers: { 'content-type': 'application/json' },
-    body: JSON.stringify({ base: revision, comp: { ...comp, frames: { ...comp.frames, first: 1, last: 6 } } }),
+    body: JSON.stringify({
+      base: revision,
+      comp: { ...comp, frames: { ...comp.frames, first: 1, last: 6 } },
+    }),
   })
   await driver.get(`${app.address}/shots/${id}`)
   await (await find(driver, 'header .btn-primary')).click()
@@ -67,28 +83,42 @@ test('frames are finished as they come into a watched folder, told where one is 
 
   // One that is broken is told, and the rest goes on; one that comes anew is made again.
   writeFileSync(join(intake, 'night.0006.png'), readFileSync(join(intake, 'night.0001.png')).subarray(0, 60))
-  const { renders } = (await (await fetch(`${app.address}/api/shots/${id}/renders`)).json()) as { renders: { id: string }[] } // prettier-ignore
+  const { renders } = (await (await fetch(`${app.address}/api/shots/${id}/renders`)).json()) as {
+    renders: { id: string }[]
+  }
   const made = join(home, 'renders', renders[0]!.id, 'night.0003.png')
-  const level = async () => (await sharp(made).raw({ depth: 'ushort' }).toBuffer()).readUInt16LE(2 * 4 * (3 * 64))
+  const level = async () =>
+    (await sharp(made).raw({ depth: 'ushort' }).toBuffer()).readUInt16LE(2 * 4 * (3 * 64))
   const before = await level()
   await frame(3, 90)
   await expect.poll(async () => (await level()) < before / 2, { timeout: 30_000, interval: 300 }).toBe(true)
   await says(/night\.0006\.png: /)
   expect(await sharp(made).metadata()).toMatchObject({ width: 64, height: 36, depth: 'ushort' })
   await press('Wait no more')
-  await waitFor(driver, 'the end of waiting', async () => !(await textOf(driver, panel)).includes('Waits for'))
+  await waitFor(
+    driver,
+    'the end of waiting',
+    async () => !(await textOf(driver, panel)).includes('Waits for'),
+  )
   await press('Play')
   await waitFor(driver, 'the movie', () =>
     driver.executeScript<boolean>(() => (document.querySelector('video')?.readyState ?? 0) >= 2),
   )
-  expect(await driver.executeScript<number>(() => document.querySelector('video')!.duration)).toBeCloseTo(5 / 24, 2)
-}) // prettier-ignore
+  expect(await driver.executeScript<number>(() => document.querySelector('video')!.duration)).toBeCloseTo(
+    5 / 24,
+    2,
+  )
+})
 
 test('machines rest and go on, and renders of all shots are put in another order, by keys and by dragging', async () => {
   const machine = () => find(driver, '[data-testid=machine]')
   await driver.get(`${app.address}/renders`)
   await (await find(driver, '[aria-label="Let this machine rest"]')).click()
-  await waitFor(driver, 'its rest', async () => (await (await machine()).getAttribute('data-state')) === 'paused')
+  await waitFor(
+    driver,
+    'its rest',
+    async () => (await (await machine()).getAttribute('data-state')) === 'paused',
+  )
   const begin = async (frames: string) => {
     const answer = await fetch(`${app.address}/api/shots/grottodemo01/renders`, {
       method: 'POST',
@@ -109,10 +139,18 @@ test('machines rest and go on, and renders of all shots are put in another order
   const stands = (wanted: string[]) =>
     waitFor(driver, wanted.join(), async () => (await order()).join() === wanted.join())
   await stands(['1', '2'])
-  const [, second] = await driver.findElements(By.css('[data-testid=queued-render] button[aria-label^="More of"]'))
+  const [, second] = await driver.findElements(
+    By.css('[data-testid=queued-render] button[aria-label^="More of"]'),
+  )
   await second!.sendKeys(Key.ENTER)
-  await waitFor(driver, 'the menu', async () => (await driver.findElements(By.css('[role=menuitem]'))).length > 3)
-  await driver.findElement(By.xpath('//*[@role="menuitem"][contains(., "Before all others")]')).sendKeys(Key.ENTER)
+  await waitFor(
+    driver,
+    'the menu',
+    async () => (await driver.findElements(By.css('[role=menuitem]'))).length > 3,
+  )
+  await driver
+    .findElement(By.xpath('//*[@role="menuitem"][contains(., "Before all others")]'))
+    .sendKeys(Key.ENTER)
   await stands(['2', '1'])
   // HTML's own dragging is told by events, as the driver can not move what is dragged.
   await driver.executeScript(() => {
@@ -129,5 +167,10 @@ test('machines rest and go on, and renders of all shots are put in another order
   })
   await stands(['1', '2'])
   await (await find(driver, '[aria-label="Let this machine go on"]')).click()
-  await waitFor(driver, 'both', async () => (await driver.findElements(By.css('[data-testid=queued-render]'))).length === 0, 60_000)
-}) // prettier-ignore
+  await waitFor(
+    driver,
+    'both',
+    async () => (await driver.findElements(By.css('[data-testid=queued-render]'))).length === 0,
+    60_000,
+  )
+})

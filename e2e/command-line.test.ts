@@ -26,9 +26,16 @@ describe('the command line', () => {
   }
   const frame = join(home, 'demo', 'grotto.0001.exr')
   test('inspects a file as JSON', () => {
-    const info = JSON.parse(zafiro('inspect', frame, '--pixel', '10,20', '--pixel', '240,100', '--json').out) as {
-      format: string; width: number; dataWindow: number[]; parts: { channels: unknown[] }[]; passes: { name: string; kind: string }[]; pixels: { x: number; values: Record<string, number> }[]
-    } // prettier-ignore
+    const info = JSON.parse(
+      zafiro('inspect', frame, '--pixel', '10,20', '--pixel', '240,100', '--json').out,
+    ) as {
+      format: string
+      width: number
+      dataWindow: number[]
+      parts: { channels: unknown[] }[]
+      passes: { name: string; kind: string }[]
+      pixels: { x: number; values: Record<string, number> }[]
+    }
     expect(info).toMatchObject({ format: 'exr', width: 480, dataWindow: [0, 0, 479, 269] })
     expect(info.passes).toContainEqual({ name: 'depth', kind: 'depth', channels: ['depth.Z'] })
     expect(info.pixels.map((p) => p.x)).toEqual([10, 240])

@@ -151,7 +151,6 @@ describe('the desk of the demo', () => {
         [0.707, 0.58],
       ] as const
     ).entries()) {
-      // prettier-ignore
       await point(x, y)
       await driver.actions().click().perform()
       await waitFor(driver, `${i + 1} objects`, async () => (await picked()) === i + 1)
@@ -194,7 +193,13 @@ describe('the desk of the demo', () => {
     // What takes the clicks is loaded when it is first needed.
     await find(driver, '.konvajs-content canvas')
     // Around the bell's lower right pane, closed on its first point.
-    const corners = [[0.38, 0.5], [0.425, 0.5], [0.425, 0.56], [0.38, 0.56], [0.38, 0.5]] as const
+    const corners = [
+      [0.38, 0.5],
+      [0.425, 0.5],
+      [0.425, 0.56],
+      [0.38, 0.56],
+      [0.38, 0.5],
+    ] as const
     for (const [x, y] of corners) {
       await point(x, y)
       await driver.actions().click().perform()
@@ -238,7 +243,11 @@ describe('the desk of the demo', () => {
     await waitFor(driver, 'no light inside', async () => (await glowAt()) === 0)
     const chip = '//div[.//select[@aria-label="shape feed"]]/button[.="inv"]'
     await (await find(driver, chip)).click()
-    await waitFor(driver, 'the cut inside out', async () => (await step()).step.feeds['shape']?.invert === true)
+    await waitFor(
+      driver,
+      'the cut inside out',
+      async () => (await step()).step.feeds['shape']?.invert === true,
+    )
     await point(0.4, 0.531)
     await waitFor(driver, 'light inside', async () => ((await glowAt()) ?? 0) > 0.02)
     await driver.actions().sendKeys('l').perform()
@@ -247,7 +256,7 @@ describe('the desk of the demo', () => {
       const { comp } = await savedComp()
       return comp.lanes.find((l) => l.name === 'Cave')!.steps.length === before
     })
-  }) // prettier-ignore
+  })
 
   /** Codes of the shown picture at parts of its size: red, green, blue. */
   const codesAt = (x: number, y: number) =>
@@ -272,17 +281,26 @@ describe('the desk of the demo', () => {
       const mists = (await lane('Cave')).steps.filter((step) => step.effect === 'depth-mist')
       if (mists.length < 2) return false
       const { feeds, dials } = mists[1]!
-      const isFed = JSON.stringify(feeds['depth']?.from) === JSON.stringify({ type: 'pass', media: 'cave', pass: 'depth' })
+      const isFed =
+        JSON.stringify(feeds['depth']?.from) ===
+        JSON.stringify({ type: 'pass', media: 'cave', pass: 'depth' })
       return isFed && dials['near'] !== 0 && (dials as { near: number; far: number })
     })
     expect(fitted.near).toBeGreaterThan(4)
     expect(fitted.far).toBeGreaterThan(fitted.near + 2)
     await settled()
     // The crystals in front stay as they were, to the code; the rock behind does not.
-    await waitFor(driver, 'mist on what is far', async () => JSON.stringify(await codesAt(0.55, 0.36)) !== JSON.stringify(before[1]))
+    await waitFor(
+      driver,
+      'mist on what is far',
+      async () => JSON.stringify(await codesAt(0.55, 0.36)) !== JSON.stringify(before[1]),
+    )
     expect(await codesAt(0.14, 0.85)).toEqual(before[0])
     await (await find(driver, '//button[contains(., "Pick near and far")]')).click()
-    for (const [x, y] of [[0.37, 0.5], [0.55, 0.36]] as const) {
+    for (const [x, y] of [
+      [0.37, 0.5],
+      [0.55, 0.36],
+    ] as const) {
       await point(x, y)
       await driver.actions().click().perform()
     }
@@ -294,7 +312,13 @@ describe('the desk of the demo', () => {
     const marks = await find(driver, '[data-testid=span-marks]')
     const farMark = await find(driver, '[aria-label="Far on the histogram"]')
     const { width } = await marks.getRect()
-    await driver.actions().move({ origin: farMark }).press().move({ origin: marks, x: Math.round(4 - width / 2), y: 0 }).release().perform()
+    await driver
+      .actions()
+      .move({ origin: farMark })
+      .press()
+      .move({ origin: marks, x: Math.round(4 - width / 2), y: 0 })
+      .release()
+      .perform()
     expect(await textOf(driver, '[aria-label=Dials] [role=alert]')).toMatch(/^Mist grows towards the camera/)
     // It may as well be the pass that counts the other way: how it is read is a click away.
     await (await find(driver, '//button[. = "The pass …"]')).click()
@@ -306,7 +330,7 @@ describe('the desk of the demo', () => {
       return near < far && far === picked.near
     })
     await (await find(driver, '//button[contains(., "Remove the step")]')).click()
-  }) // prettier-ignore
+  })
 
   test('scopes open at one key, count the picture or a part of it, in a worker', async () => {
     await point(0.5, 0.5)
@@ -355,17 +379,24 @@ describe('the desk of the demo', () => {
     })
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.viewing?.type === 'table')
     await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
-    await waitFor(driver, 'the plain picture', async () => String(await codesAt(0.14, 0.85)) === String([r, g, b]))
+    await waitFor(
+      driver,
+      'the plain picture',
+      async () => String(await codesAt(0.14, 0.85)) === String([r, g, b]),
+    )
     await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
     rmSync(folder, { recursive: true })
-  }) // prettier-ignore
+  })
 
   test('a process list is looked through, and one that is wrong is told by its node', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'zafiro-list-'))
-    const list = (rows: string) => `<ProcessList id="a" compCLFversion="3.0"><Matrix inBitDepth="32f" outBitDepth="32f"><Array dim="3 3">${rows}</Array></Matrix></ProcessList>`
+    const list = (rows: string) =>
+      `<ProcessList id="a" compCLFversion="3.0"><Matrix inBitDepth="32f" outBitDepth="32f"><Array dim="3 3">${rows}</Array></Matrix></ProcessList>`
     writeFileSync(join(folder, 'Turned.clf'), list('0 0 1 0 1 0 1 0 0'))
     writeFileSync(join(folder, 'Odd.clf'), list('0 0 1'))
-    await (await find(driver, 'input[type=file]')).sendKeys(`${join(folder, 'Turned.clf')}\n${join(folder, 'Odd.clf')}`)
+    await (
+      await find(driver, 'input[type=file]')
+    ).sendKeys(`${join(folder, 'Turned.clf')}\n${join(folder, 'Odd.clf')}`)
     const notes = await waitFor(driver, 'notes', async () => {
       const text = await textOf(driver, '[role=alert]')
       return /Turned is a colour table/.test(text) && text
@@ -380,7 +411,7 @@ describe('the desk of the demo', () => {
     await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
     await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
     rmSync(folder, { recursive: true })
-  }) // prettier-ignore
+  })
 
   test('the shot is worked in another space: its colours keep their look, and one undo takes it back', async () => {
     const before = await savedComp()
@@ -396,15 +427,22 @@ describe('the desk of the demo', () => {
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === undefined)
     await settled()
-    await waitFor(driver, 'the picture of before', async () => String(await codesAt(0.14, 0.85)) === String(codes))
+    await waitFor(
+      driver,
+      'the picture of before',
+      async () => String(await codesAt(0.14, 0.85)) === String(codes),
+    )
     expect(JSON.stringify((await savedComp()).comp.lanes)).toBe(JSON.stringify(before.comp.lanes))
     await (await driver.findElements(By.css('nav[aria-label=Views] button')))[0]!.click()
-  }) // prettier-ignore
+  })
 
   test('a decision list is loaded into the dials of a grade, and what it leaves out is said', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'zafiro-list-'))
     const path = join(folder, 'deep.ccc')
-    writeFileSync(path, '<ColorCorrectionCollection><ColorCorrection id="deep"><SOPNode><Slope>0.8 1.1 1.3</Slope><Offset>0 0 0.02</Offset></SOPNode></ColorCorrection></ColorCorrectionCollection>')
+    writeFileSync(
+      path,
+      '<ColorCorrectionCollection><ColorCorrection id="deep"><SOPNode><Slope>0.8 1.1 1.3</Slope><Offset>0 0 0.02</Offset></SOPNode></ColorCorrection></ColorCorrectionCollection>',
+    )
     await (await find(driver, '[aria-label="Source of Cave"]')).click()
     await key('/')
     await find(driver, 'dialog[open] input')
@@ -417,7 +455,7 @@ describe('the desk of the demo', () => {
     expect(await textOf(driver, '[aria-label=Dials]')).toContain('deep has no Power, no Saturation')
     await (await find(driver, '//button[contains(., "Remove the step")]')).click()
     rmSync(folder, { recursive: true })
-  }) // prettier-ignore
+  })
 
   test('with the mouse: a tone is bent on its curve, a gradient gets a stop, what is in focus is picked; one undo takes each back', async () => {
     const add = async (words: string) => {
@@ -434,13 +472,26 @@ describe('the desk of the demo', () => {
       const field = await find(driver, css)
       await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', field)
       const { width, height } = await field.getRect()
-      const at = ([x, y]: readonly [number, number]) => ({ origin: field, x: Math.round((x - 0.5) * width), y: Math.round((y - 0.5) * height) })
-      await driver.actions().move(at(from)).press().move({ ...at(to), duration: 80 }).release().perform()
+      const at = ([x, y]: readonly [number, number]) => ({
+        origin: field,
+        x: Math.round((x - 0.5) * width),
+        y: Math.round((y - 0.5) * height),
+      })
+      await driver
+        .actions()
+        .move(at(from))
+        .press()
+        .move({ ...at(to), duration: 80 })
+        .release()
+        .perform()
     }
 
     /** What the small picture of a tile shows: those that did not change are neither made nor sent again. */
     const small = (label: string) =>
-      driver.executeScript<string>('return document.querySelector(`[aria-label="${arguments[0]}"] canvas`).toDataURL()', label)
+      driver.executeScript<string>(
+        'return document.querySelector(`[aria-label="${arguments[0]}"] canvas`).toDataURL()',
+        label,
+      )
 
     await add('contrast tone rgb')
     await settled()
@@ -459,11 +510,23 @@ describe('the desk of the demo', () => {
     const bent = points.toSorted((a, b) => a[0] - b[0])[1]!
     expect(bent[1]).toBeGreaterThan(bent[0] + 0.2)
     await waitFor(driver, 'a brighter picture', async () => (await codesAt(0.14, 0.85))[2]! > before[2]! + 10)
-    await waitFor(driver, 'brighter small pictures', async () => (await small('Step Curves')) !== shown[0] && (await small('All lanes joined')) !== shown[1])
+    await waitFor(
+      driver,
+      'brighter small pictures',
+      async () => (await small('Step Curves')) !== shown[0] && (await small('All lanes joined')) !== shown[1],
+    )
     expect(await small('Source of Cave')).toBe(shown[2])
     await undo()
-    await waitFor(driver, 'the picture as it was', async () => String(await codesAt(0.14, 0.85)) === String(before))
-    await waitFor(driver, 'the small pictures as they were', async () => String(await Promise.all(tiles.map(small))) === String(shown))
+    await waitFor(
+      driver,
+      'the picture as it was',
+      async () => String(await codesAt(0.14, 0.85)) === String(before),
+    )
+    await waitFor(
+      driver,
+      'the small pictures as they were',
+      async () => String(await Promise.all(tiles.map(small))) === String(shown),
+    )
     await remove()
 
     await add('duotone')
@@ -473,7 +536,11 @@ describe('the desk of the demo', () => {
       return stops?.length === 4 && stops.some(([at]) => Math.abs(at - 0.35) < 0.03)
     })
     await undo()
-    await waitFor(driver, 'three stops', async () => ((await dialsOf('gradient-map'))['gradient'] as unknown[] | undefined)?.length !== 4)
+    await waitFor(
+      driver,
+      'three stops',
+      async () => ((await dialsOf('gradient-map'))['gradient'] as unknown[] | undefined)?.length !== 4,
+    )
     await remove()
 
     await add('bokeh')
@@ -490,7 +557,7 @@ describe('the desk of the demo', () => {
     // What is in focus stays as it was, to the code.
     await waitFor(driver, 'sharp crystals', async () => String(await codesAt(0.14, 0.85)) === String(before))
     await remove()
-  }) // prettier-ignore
+  })
 
   test('with the mouse: a lane is put behind another, joined in a bus, and a step is moved across lanes', async () => {
     const handle = (name: string) => find(driver, `[aria-label="Drag ${name}"]`)
@@ -656,9 +723,19 @@ describe('the desk of the demo', () => {
 
   test('every join mode gives what Chromium’s own canvas gives (W3C Compositing and Blending Level 1)', async () => {
     const names: Partial<Record<JoinMode, string>> = {
-      over: 'source-over', plus: 'lighter', behind: 'destination-over', inside: 'source-in', outside: 'source-out', atop: 'source-atop',
-      keep: 'destination-in', cut: 'destination-out', frame: 'destination-atop', dodge: 'color-dodge', burn: 'color-burn', colour: 'color',
-    } // prettier-ignore
+      over: 'source-over',
+      plus: 'lighter',
+      behind: 'destination-over',
+      inside: 'source-in',
+      outside: 'source-out',
+      atop: 'source-atop',
+      keep: 'destination-in',
+      cut: 'destination-out',
+      frame: 'destination-atop',
+      dodge: 'color-dodge',
+      burn: 'color-burn',
+      colour: 'color',
+    }
     const [width, height] = [24, 16]
     let state = 5
     const next = () => ((state = (Math.imul(state, 1103515245) + 12345) & 0x7fffffff) >> 8) % 256
@@ -674,8 +751,12 @@ describe('the desk of the demo', () => {
          const make = (codes) => { const c = new OffscreenCanvas(width, height); const x = c.getContext('2d'); x.putImageData(new ImageData(Uint8ClampedArray.from(codes), width, height), 0, 0); return c }
          const c = make(below); const x = c.getContext('2d'); x.globalCompositeOperation = mode; x.drawImage(make(top), 0, 0)
          return [...x.getImageData(0, 0, width, height).data]`,
-        straight[0], straight[1], width, height, names[mode] ?? mode,
-      ) // prettier-ignore
+        straight[0],
+        straight[1],
+        width,
+        height,
+        names[mode] ?? mode,
+      )
       const [below, top] = straight.map((codes) => {
         const picture = plainPicture(width, height)
         codes.forEach((v, i) => {

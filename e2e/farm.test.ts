@@ -96,8 +96,16 @@ function removeHosts(): void {
 /** A worker on its own host, with an empty cache of its own. */
 function startWorker(name: string): ChildProcess {
   const n = wires.find(([host]) => host === name)![1]
-  return inHost(name, ['bin/zafiro.mjs', 'worker', `10.77.${n}.1:${port}`, '--key', key, '--cache', join(folder, name)])
-} // prettier-ignore
+  return inHost(name, [
+    'bin/zafiro.mjs',
+    'worker',
+    `10.77.${n}.1:${port}`,
+    '--key',
+    key,
+    '--cache',
+    join(folder, name),
+  ])
+}
 
 describe.skipIf(!canMake)('rendering on three hosts', () => {
   beforeAll(async () => {
@@ -138,8 +146,17 @@ describe.skipIf(!canMake)('rendering on three hosts', () => {
       )
     }
     const server = inHost('zaf-server', [
-      'scripts/start.mjs', '--home', home, '--host', '0.0.0.0', '--port', String(port), '--empty', '--farm', '--no-render',
-    ]) // prettier-ignore
+      'scripts/start.mjs',
+      '--home',
+      home,
+      '--host',
+      '0.0.0.0',
+      '--port',
+      String(port),
+      '--empty',
+      '--farm',
+      '--no-render',
+    ])
     let output = ''
     await new Promise<void>((done, fail) => {
       const read = (data: Buffer) => {
@@ -166,10 +183,14 @@ describe.skipIf(!canMake)('rendering on three hosts', () => {
     'every frame is whole and as one machine makes it, though a worker is killed, one is cut off and the queue dies',
     { timeout: 600_000 },
     async () => {
-      const { id } = await ask(v.object({ id: v.string() }), '/api/shots', 'POST', { intake: 'lamp.0001.exr' })
+      const { id } = await ask(v.object({ id: v.string() }), '/api/shots', 'POST', {
+        intake: 'lamp.0001.exr',
+      })
       const shot = () => ask(shotAnswer, `/api/shots/${id}`)
       for (let frame = 2; frame <= frames; frame++)
-        await ask(v.unknown(), `/api/shots/${id}/media`, 'POST', { intake: `lamp.${String(frame).padStart(4, '0')}.exr` })
+        await ask(v.unknown(), `/api/shots/${id}/media`, 'POST', {
+          intake: `lamp.${String(frame).padStart(4, '0')}.exr`,
+        })
       const countOf = async () =>
         Object.values((await shot()).media).reduce((sum, m) => sum + Object.keys(m.frames).length, 0)
       await expect.poll(countOf, { timeout: 20_000, interval: 1000 }).toBe(frames)
@@ -181,8 +202,22 @@ describe.skipIf(!canMake)('rendering on three hosts', () => {
 
       // A wrong key, and another build: told in words, and nobody tries for ever.
       const turnedAway = (more: string[], env = {}) =>
-        spawnSync('ip', ['netns', 'exec', 'zaf-a', process.execPath, 'bin/zafiro.mjs', 'worker', `10.77.1.1:${port}`, '--cache', join(folder, 'no'), ...more],
-          { encoding: 'utf8', env: { ...process.env, ...env }, timeout: 60_000 }) // prettier-ignore
+        spawnSync(
+          'ip',
+          [
+            'netns',
+            'exec',
+            'zaf-a',
+            process.execPath,
+            'bin/zafiro.mjs',
+            'worker',
+            `10.77.1.1:${port}`,
+            '--cache',
+            join(folder, 'no'),
+            ...more,
+          ],
+          { encoding: 'utf8', env: { ...process.env, ...env }, timeout: 60_000 },
+        )
       const wrong = turnedAway(['--key', 'x'.repeat(32)])
       expect([wrong.status, wrong.stderr]).toEqual([3, expect.stringMatching(/key is not valid/)])
 
@@ -196,7 +231,8 @@ describe.skipIf(!canMake)('rendering on three hosts', () => {
       })
       const render = () => ask(renderAnswer, `/api/renders/${asked.id}`)
       const done = async () => (await render()).frames.filter((f) => f.state === 'done').length
-      const until = (count: number) => expect.poll(done, { timeout: 240_000, interval: 100 }).toBeGreaterThanOrEqual(count)
+      const until = (count: number) =>
+        expect.poll(done, { timeout: 240_000, interval: 100 }).toBeGreaterThanOrEqual(count)
 
       await until(15)
       for (const pid of pidsIn('zaf-a', 'render-worker.mjs')) process.kill(pid, 'SIGKILL')
@@ -217,19 +253,34 @@ describe.skipIf(!canMake)('rendering on three hosts', () => {
       expect(shares.reduce((sum, n) => sum + n, 0)).toBe(frames)
       expect(Math.min(...shares)).toBeGreaterThan(20)
 
-      const file = await fetch(`${address}/api/shots/${id}/file`, { headers: { authorization: `Bearer ${key}` } })
+      const file = await fetch(`${address}/api/shots/${id}/file`, {
+        headers: { authorization: `Bearer ${key}` },
+      })
       writeFileSync(join(home, 'intake', 'shot.zafiro.json'), Buffer.from(await file.arrayBuffer()))
       const alone = join(folder, 'alone')
       execFileSync(process.execPath, [
-        'bin/zafiro.mjs', 'render', join(home, 'intake', 'shot.zafiro.json'), '--frames', `1-${frames}`, '--out', alone, '--jobs', '2',
-      ]) // prettier-ignore
+        'bin/zafiro.mjs',
+        'render',
+        join(home, 'intake', 'shot.zafiro.json'),
+        '--frames',
+        `1-${frames}`,
+        '--out',
+        alone,
+        '--jobs',
+        '2',
+      ])
       const farm = join(home, 'renders', asked.id)
-      const filesIn = (folder: string) => readdirSync(folder).filter((name) => !isThumbnail(name)).sort() // prettier-ignore
+      const filesIn = (folder: string) =>
+        readdirSync(folder)
+          .filter((name) => !isThumbnail(name))
+          .sort()
       expect(filesIn(farm)).toEqual(filesIn(alone))
-      const differing = filesIn(farm).filter((name) => !readFileSync(join(farm, name)).equals(readFileSync(join(alone, name))))
+      const differing = filesIn(farm).filter(
+        (name) => !readFileSync(join(farm, name)).equals(readFileSync(join(alone, name))),
+      )
       expect(differing).toEqual([])
       for (const left of [join(home, 'renders', '.coming'), join(folder, 'zaf-a', 'renders', '.coming')])
         expect(readdirSync(left).length).toBeLessThan(4)
     },
-  ) // prettier-ignore
+  )
 })

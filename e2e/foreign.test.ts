@@ -102,24 +102,44 @@ test('a large frame settles at the size that it is looked at, says so under the 
   const [width, height] = [3840, 2160]
   // A fine checker: its pixels are 0 or light, the mean of many is half of that.
   const codes = new Uint8Array(width * height * 3)
-  for (let i = 0; i < width * height; i++) codes.fill((i + Math.floor(i / width)) & 1 ? 255 : 0, i * 3, i * 3 + 3)
-  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } }).png({ compressionLevel: 1 }).toBuffer()
-  const made = await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'x-file-name': 'large.png' }, body: new Uint8Array(bytes) })
+  for (let i = 0; i < width * height; i++)
+    codes.fill((i + Math.floor(i / width)) & 1 ? 255 : 0, i * 3, i * 3 + 3)
+  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } })
+    .png({ compressionLevel: 1 })
+    .toBuffer()
+  const made = await fetch(`${app.address}/api/shots`, {
+    method: 'POST',
+    headers: { 'x-file-name': 'large.png' },
+    body: new Uint8Array(bytes),
+  })
   const { id } = (await made.json()) as { id: string }
   await driver.get(`${app.address}/shots/${id}`)
   const picture = async (name: string) => (await find(driver, '[data-testid=picture]')).getAttribute(name)
   const settledAt = (reduction: string) =>
     waitFor(driver, `the picture at 1/${reduction}`, async () => {
       const is = await Promise.all(['data-settled', 'data-reduction'].map(picture))
-      return is[0] === 'true' && is[1] === reduction && (await picture('data-serial')) === (await picture('data-wanted'))
+      return (
+        is[0] === 'true' &&
+        is[1] === reduction &&
+        (await picture('data-serial')) === (await picture('data-wanted'))
+      )
     })
   await settledAt('4')
   const red = async () => Number(/R (-?[\d.]+)/.exec(await textOf(driver, '[data-testid=probe-values]'))![1])
-  await driver.actions().move({ origin: await find(driver, '[data-testid=picture]') }).perform()
-  await waitFor(driver, 'a mean', async () => /mean of 4 × 4/.test(await textOf(driver, '[data-testid=probe]')))
+  await driver
+    .actions()
+    .move({ origin: await find(driver, '[data-testid=picture]') })
+    .perform()
+  await waitFor(driver, 'a mean', async () =>
+    /mean of 4 × 4/.test(await textOf(driver, '[data-testid=probe]')),
+  )
   expect(await red()).toBeCloseTo(0.5, 3)
   await driver.actions().sendKeys('x').perform()
-  await waitFor(driver, 'the exact value', async () => !/mean of|making/.test(await textOf(driver, '[data-testid=probe]')))
+  await waitFor(
+    driver,
+    'the exact value',
+    async () => !/mean of|making/.test(await textOf(driver, '[data-testid=probe]')),
+  )
   expect([0, 1]).toContain(await red())
   await driver.actions().sendKeys('1').perform()
   await settledAt('1')
@@ -129,7 +149,7 @@ test('a large frame settles at the size that it is looked at, says so under the 
   await driver.executeScript('document.activeElement.blur()')
   await driver.actions().sendKeys('l').perform()
   await settledAt('4')
-}) // prettier-ignore
+})
 
 test('of a frame too large to be made whole, what is seen is made, one pixel as one pixel, and what is moved into view after it', async () => {
   const [width, height] = [5120, 3200]
@@ -140,17 +160,37 @@ test('of a frame too large to be made whole, what is seen is made, one pixel as 
     codes[i * 3 + 1] = Math.floor(i / width) & 255
     codes[i * 3 + 2] = 128
   }
-  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } }).png({ compressionLevel: 1 }).toBuffer()
-  const made = await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'x-file-name': 'huge.png' }, body: new Uint8Array(bytes) })
+  const bytes = await sharp(codes, { raw: { width, height, channels: 3 } })
+    .png({ compressionLevel: 1 })
+    .toBuffer()
+  const made = await fetch(`${app.address}/api/shots`, {
+    method: 'POST',
+    headers: { 'x-file-name': 'huge.png' },
+    body: new Uint8Array(bytes),
+  })
   const { id } = (await made.json()) as { id: string }
   await driver.get(`${app.address}/shots/${id}`)
   const settledPart = async (other = '') =>
-    waitFor(driver, 'what is seen', () =>
-      driver.executeScript<string>((before: string) => {
-        const { serial, wanted, settled, part = '' } = document.querySelector<HTMLCanvasElement>('[data-testid=picture]')!.dataset
-        return settled === 'true' && serial === wanted && part !== before && part
-      }, other), 60_000)
-  await waitFor(driver, 'the picture', async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true')
+    waitFor(
+      driver,
+      'what is seen',
+      () =>
+        driver.executeScript<string>((before: string) => {
+          const {
+            serial,
+            wanted,
+            settled,
+            part = '',
+          } = document.querySelector<HTMLCanvasElement>('[data-testid=picture]')!.dataset
+          return settled === 'true' && serial === wanted && part !== before && part
+        }, other),
+      60_000,
+    )
+  await waitFor(
+    driver,
+    'the picture',
+    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true',
+  )
   await driver.actions().sendKeys('1').perform()
   /** Codes of the part, against those of the file; dithering moves them by one at the most. */
   const worst = (part: string) =>
@@ -168,9 +208,19 @@ test('of a frame too large to be made whole, what is seen is made, one pixel as 
   const first = await settledPart()
   expect(await worst(first)).toBeLessThanOrEqual(1)
   const picture = await find(driver, '[data-testid=picture]')
-  await driver.actions({ async: true }).move({ origin: picture }).press().move({ origin: picture, x: -160, y: 90, duration: 200 }).release().perform()
+  await driver
+    .actions({ async: true })
+    .move({ origin: picture })
+    .press()
+    .move({ origin: picture, x: -160, y: 90, duration: 200 })
+    .release()
+    .perform()
   const second = await settledPart(first)
   expect(await worst(second)).toBeLessThanOrEqual(1)
   await driver.actions().sendKeys('f').perform()
-  await waitFor(driver, 'the whole', async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-part')) === '')
-}) // prettier-ignore
+  await waitFor(
+    driver,
+    'the whole',
+    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-part')) === '',
+  )
+})

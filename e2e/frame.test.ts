@@ -219,7 +219,9 @@ describe('from the list of shots to a finished frame', () => {
     const code = Number(/code (\d+)/.exec(await textOf(driver, '[data-testid=probe]'))![1])
     expect(Math.abs(png.storedPixels([[x, y]])[0]![0]!.values['R']! / 257 - code)).toBeLessThan(0.6)
     // And it is there to be downloaded.
-    const link = await waitFor(driver, 'its link', async () => (await find(driver, `[data-testid=render-frame] a[href*="${made.id}"]`)).getAttribute('href')) // prettier-ignore
+    const link = await waitFor(driver, 'its link', async () =>
+      (await find(driver, `[data-testid=render-frame] a[href*="${made.id}"]`)).getAttribute('href'),
+    )
     const bytes = new Uint8Array(await (await fetch(link!)).arrayBuffer())
     expect(openMediaFile(bytes).info.width).toBe(480)
   })

@@ -47,13 +47,31 @@ const pace = (what: 'nothing' | 'scroll' | 'zoom' | 'drag', done: (words: string
   const [box, wide] = [ruler.getBoundingClientRect(), strip.getBoundingClientRect()]
   strip.setPointerCapture = () => undefined
   const point = (type: string, x: number, buttons: number) =>
-    strip.dispatchEvent(new PointerEvent(type, { clientX: x, clientY: wide.top + wide.height / 2, pointerId: 1, button: 0, buttons, bubbles: true })) // prettier-ignore
+    strip.dispatchEvent(
+      new PointerEvent(type, {
+        clientX: x,
+        clientY: wide.top + wide.height / 2,
+        pointerId: 1,
+        button: 0,
+        buttons,
+        bubbles: true,
+      }),
+    )
   const start = wide.left + wide.width / 2
   if (what === 'drag') point('pointerdown', start, 1)
   const step = (i: number) => {
     if (what === 'scroll') list.scrollTop = i * 40
     if (what === 'zoom')
-      ruler.dispatchEvent(new WheelEvent('wheel', { deltaY: i < 60 ? -6 : 6, ctrlKey: true, clientX: box.left + 300, clientY: box.top + 5, bubbles: true, cancelable: true })) // prettier-ignore
+      ruler.dispatchEvent(
+        new WheelEvent('wheel', {
+          deltaY: i < 60 ? -6 : 6,
+          ctrlKey: true,
+          clientX: box.left + 300,
+          clientY: box.top + 5,
+          bubbles: true,
+          cancelable: true,
+        }),
+      )
     if (what === 'drag') point('pointermove', start + Math.sin(i / 10) * 60, 1)
   }
   const times: number[] = []
@@ -67,7 +85,9 @@ const pace = (what: 'nothing' | 'scroll' | 'zoom' | 'drag', done: (words: string
       if (what === 'drag') point('pointerup', start, 0)
       const sorted = times.slice(1).sort((a, b) => a - b)
       const mean = sorted.reduce((a, b) => a + b) / sorted.length
-      done(`${what}: ${(1000 / mean).toFixed(0)} frames a second, 95 % within ${sorted[Math.floor(sorted.length * 0.95)]!.toFixed(0)} ms`) // prettier-ignore
+      done(
+        `${what}: ${(1000 / mean).toFixed(0)} frames a second, 95 % within ${sorted[Math.floor(sorted.length * 0.95)]!.toFixed(0)} ms`,
+      )
     }
   }
   requestAnimationFrame(tick)
@@ -80,7 +100,9 @@ try {
   await driver.get(`${address}/shots/${shot}`)
   await driver.wait(until.elementLocated(By.css('[data-testid=picture][data-settled="true"]')), 60_000)
   const state = () =>
-    driver.executeScript<string>(() => document.querySelector('[role=slider][aria-label=Frame]')!.getAttribute('aria-valuetext')!) // prettier-ignore
+    driver.executeScript<string>(() =>
+      document.querySelector('[role=slider][aria-label=Frame]')!.getAttribute('aria-valuetext')!,
+    )
   const frames = original.frames.last - original.frames.first + 1
   const started = Date.now()
   await driver.wait(async () => (await state()).includes(`${frames} ready`), 300_000)
@@ -89,7 +111,9 @@ try {
   await driver.actions().sendKeys('p').perform()
   await driver.sleep(8000)
   await driver.actions().sendKeys('p').perform()
-  const played = await driver.executeScript<string>(() => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']!) // prettier-ignore
+  const played = await driver.executeScript<string>(
+    () => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']!,
+  )
   console.log(`played 8 s: ${played.replace(' ', ' shown, ')} late`)
   const comp = keyed(original)
   await write(comp)

@@ -11,14 +11,23 @@ useDemo()
 
 const click = async (css: string) => (await find(driver, css)).click()
 const press = async (words: string, within = '') => {
-  const button = await find(driver, `//*[${within || 'self::*'}]//button[contains(normalize-space(.), "${words}")]`) // prettier-ignore
+  const button = await find(
+    driver,
+    `//*[${within || 'self::*'}]//button[contains(normalize-space(.), "${words}")]`,
+  )
   await driver.executeScript('arguments[0].scrollIntoView({ block: "center" })', button)
   await button.click()
 }
 const key = (keys: string) => driver.findElement(By.css('body')).sendKeys(keys)
-const tab = (name: string) => click(`nav[aria-label=Views] button:nth-of-type(${['desk', 'passes', 'timing', 'recipes', 'renders'].indexOf(name) + 1})`) // prettier-ignore
+const tab = (name: string) =>
+  click(
+    `nav[aria-label=Views] button:nth-of-type(${['desk', 'passes', 'timing', 'recipes', 'renders'].indexOf(name) + 1})`,
+  )
 const tile = async (label: string, lane?: string) => {
-  const found = await find(driver, `${lane === undefined ? '' : `li[aria-label="Lane ${lane}"] `}button.gem[aria-label="${label}"]`) // prettier-ignore
+  const found = await find(
+    driver,
+    `${lane === undefined ? '' : `li[aria-label="Lane ${lane}"] `}button.gem[aria-label="${label}"]`,
+  )
   await driver.executeScript('arguments[0].scrollIntoView({ block: "center", inline: "center" })', found)
   await found.click()
 }
@@ -28,7 +37,11 @@ const compOf = async (id: string) =>
   ((await (await fetch(`${app.address}/api/shots/${id}`)).json()) as { comp: Comp }).comp
 const recipeStep = (comp: Comp) => allSteps(comp).find((s) => s.recipe?.name === 'Lamp light')!
 const library = async () =>
-  ((await (await fetch(`${app.address}/api/recipes`)).json()) as { recipes: { id: string; version: number; doc: object }[] }).recipes // prettier-ignore
+  (
+    (await (await fetch(`${app.address}/api/recipes`)).json()) as {
+      recipes: { id: string; version: number; doc: object }[]
+    }
+  ).recipes
 /** The codes of the picture, as they are on the screen. */
 const pixels = () =>
   driver.executeScript<string>(() => {
@@ -70,7 +83,9 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   const intake = join(home, 'intake')
   mkdirSync(intake, { recursive: true })
   const codes = new Uint8Array(96 * 54 * 3).map((_, i) => (i % 700 < 30 ? 250 : 30))
-  await sharp(codes, { raw: { width: 96, height: 54, channels: 3 } }).png().toFile(join(intake, 'other.png'))
+  await sharp(codes, { raw: { width: 96, height: 54, channels: 3 } })
+    .png()
+    .toFile(join(intake, 'other.png'))
   const begun = await fetch(`${app.address}/api/shots`, {
     method: 'POST',
     headers: { 'content-type': 'application/json' },
@@ -85,7 +100,9 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   await tab('desk')
   await tile('Step Lamp light')
   await key('o')
-  await waitFor(driver, 'the path', async () => /Desk\s*Lamp light/.test(await textOf(driver, 'nav[aria-label="Where on the desk"]')))
+  await waitFor(driver, 'the path', async () =>
+    /Desk\s*Lamp light/.test(await textOf(driver, 'nav[aria-label="Where on the desk"]')),
+  )
   const isMasterSeen = () => driver.findElement(By.css('li[aria-label="Whole picture"]')).isDisplayed()
   expect(await isMasterSeen()).toBe(false)
   await tile('Step Bloom')
@@ -102,11 +119,19 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   const inside = async (id: string) => {
     const comp = await compOf(id)
     const step = recipeStep(comp)
-    return { from: step.recipe!.from, glare: comp.lanes.filter((l) => l.in === step.id).flatMap((l) => l.steps).find((s) => s.effect === 'star-glare')!.on }
+    return {
+      from: step.recipe!.from,
+      glare: comp.lanes
+        .filter((l) => l.in === step.id)
+        .flatMap((l) => l.steps)
+        .find((s) => s.effect === 'star-glare')!.on,
+    }
   }
   expect(await inside(other)).toMatchObject({ from: { version: 2 }, glare: false })
   expect(await inside('grottodemo01')).toMatchObject({ from: { version: 1 }, glare: true })
-  const { shots: users } = (await (await fetch(`${app.address}/api/recipes/${(await library())[0]!.id}/uses`)).json()) as { shots: { id: string }[] }
+  const { shots: users } = (await (
+    await fetch(`${app.address}/api/recipes/${(await library())[0]!.id}/uses`)
+  ).json()) as { shots: { id: string }[] }
   expect(users.map((u) => u.id).sort()).toEqual([other, 'grottodemo01'].sort())
 
   await driver.get(`${app.address}/shots/grottodemo01`)
@@ -154,18 +179,31 @@ test('light of the demo becomes a recipe, is used in another shot, opened, chang
   await says(/damaged\.zafiro-recipe\.json: is no JSON; it may be damaged/, 'section[aria-label=Recipes]')
   // Two tabs that save the same one: the second is told.
   const { id, doc } = (await library())[0]!
-  const save = () => fetch(`${app.address}/api/recipes`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ doc, id, base: 1 }) })
+  const save = () =>
+    fetch(`${app.address}/api/recipes`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ doc, id, base: 1 }),
+    })
   expect((await save()).status).toBe(200)
   const late = await save()
   expect([late.status, await late.text()]).toEqual([409, expect.stringMatching(/version 2 is there/)])
-}) // prettier-ignore
+})
 
 test('a lane and a whole look go to another shot, where their passes are found; recipes are seen on one’s own frame', async () => {
   // Another shot with another size, of a picture alone.
   const folder = join(home, 'intake', 'reef')
   mkdirSync(folder, { recursive: true })
-  await sharp({ create: { width: 320, height: 180, channels: 3, background: '#345' } }).png().toFile(join(folder, 'reef.0001.png'))
-  const begun = (await (await fetch(`${app.address}/api/shots`, { method: 'POST', headers: { 'content-type': 'application/json' }, body: JSON.stringify({ intake: 'reef/reef.0001.png' }) })).json()) as { id: string }
+  await sharp({ create: { width: 320, height: 180, channels: 3, background: '#345' } })
+    .png()
+    .toFile(join(folder, 'reef.0001.png'))
+  const begun = (await (
+    await fetch(`${app.address}/api/shots`, {
+      method: 'POST',
+      headers: { 'content-type': 'application/json' },
+      body: JSON.stringify({ intake: 'reef/reef.0001.png' }),
+    })
+  ).json()) as { id: string }
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
   const cave = (await savedComp()).comp.lanes.find((l) => l.name === 'Cave')!
@@ -181,12 +219,16 @@ test('a lane and a whole look go to another shot, where their passes are found; 
   await press('This look for many shots')
   await (await find(driver, '//dialog[@open]//label[contains(., "reef")]//input')).click()
   // It has a picture alone: what wants depth and the like is told by name.
-  await waitFor(driver, 'what is not connected', async () => /Not connected: .*depth of grotto/.test(await textOf(driver, 'dialog[open]')))
+  await waitFor(driver, 'what is not connected', async () =>
+    /Not connected: .*depth of grotto/.test(await textOf(driver, 'dialog[open]')),
+  )
   await press('Put it on one shot')
   await says(/The look of this shot is on one shot now/, 'section[aria-label=Recipes]')
   const made = await compOf(begun.id)
   expect([made.canvas.width, made.canvas.height]).toEqual([320, 180])
-  expect(made.lanes.find((l) => l.name === 'Cave')!.steps.map((s) => s.effect)).toEqual(cave.steps.map((s) => s.effect))
+  expect(made.lanes.find((l) => l.name === 'Cave')!.steps.map((s) => s.effect)).toEqual(
+    cave.steps.map((s) => s.effect),
+  )
 
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
@@ -195,6 +237,10 @@ test('a lane and a whole look go to another shot, where their passes are found; 
   await driver.get(`${app.address}/shots/${begun.id}`)
   await settled()
   await key(Key.chord(Key.CONTROL, 'v'))
-  await waitFor(driver, 'the lane', async () => (await compOf(begun.id)).lanes.filter((l) => l.name === 'Cave').length === 2)
+  await waitFor(
+    driver,
+    'the lane',
+    async () => (await compOf(begun.id)).lanes.filter((l) => l.name === 'Cave').length === 2,
+  )
   await says(/takes from what is not in this shot/, 'body')
-}) // prettier-ignore
+})

@@ -13,7 +13,10 @@ import { app, driver, putComp, savedComp, settled, useDemo } from './demo-shot.t
 useDemo()
 
 const panel = 'section[aria-label=Renders]'
-const button = (words: string) => driver.findElement(By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`)) // prettier-ignore
+const button = (words: string) =>
+  driver.findElement(
+    By.xpath(`//section[@aria-label="Renders"]//button[contains(normalize-space(.), "${words}")]`),
+  )
 const cards = () => driver.findElements(By.css(`${panel} li:has([data-testid=render-progress])`))
 const topCard = async () => (await cards())[0]!
 /** Asks for the render and waits for its card on top of those of other tests. */
@@ -30,7 +33,9 @@ const untilDone = async () => {
     return /3 of 3 frames/.test(words) || /1 of 1 frame/.test(words)
   }
   await waitFor(driver, 'the render', isDone, 90_000).catch(async (error: unknown) => {
-    const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as { renders: unknown[] } // prettier-ignore
+    const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
+      renders: unknown[]
+    }
     throw new Error(`The card says:\n${words}\nThe server says:\n${JSON.stringify(renders[0])}`, {
       cause: error,
     })
@@ -40,7 +45,11 @@ const folderOf = async () => {
   const { renders } = (await (await fetch(`${app.address}/api/shots/grottodemo01/renders`)).json()) as {
     renders: { id: string; frames: { files: string[] }[] }[]
   }
-  return { id: renders[0]!.id, folder: join(home, 'renders', renders[0]!.id), files: renders[0]!.frames.flatMap((f) => f.files) } // prettier-ignore
+  return {
+    id: renders[0]!.id,
+    folder: join(home, 'renders', renders[0]!.id),
+    files: renders[0]!.frames.flatMap((f) => f.files),
+  }
 }
 const tick = async (format: string, isOn: boolean) => {
   const box = await driver.findElement(
@@ -52,7 +61,9 @@ const tick = async (format: string, isOn: boolean) => {
 test('the whole range is rendered at half size as it is looked at, by names of one’s own, and played', async () => {
   // All frames of the demo are there, so that none changes meanwhile.
   const isWhole = async () => {
-    const { media } = (await (await fetch(`${app.address}/api/shots/grottodemo01/media`)).json()) as { media: Record<string, { frames: object }> } // prettier-ignore
+    const { media } = (await (await fetch(`${app.address}/api/shots/grottodemo01/media`)).json()) as {
+      media: Record<string, { frames: object }>
+    }
     // Other tests may have brought in stills and tables.
     return Object.keys(demoMedia).every((ref) => Object.keys(media[ref]?.frames ?? {}).length === 3)
   }
@@ -78,8 +89,24 @@ test('the whole range is rendered at half size as it is looked at, by names of o
     driver.executeScript<boolean>(() => (document.querySelector('video')?.readyState ?? 0) >= 2),
   )
   const movie = join(home, 'taken.mp4')
-  writeFileSync(movie, new Uint8Array(await (await fetch(`${app.address}/api/renders/${id}/movie/mp4`)).arrayBuffer())) // prettier-ignore
-  const probed = execFileSync('ffprobe', ['-v', 'error', '-count_frames', '-show_entries', 'stream=width,height,r_frame_rate,nb_read_frames', '-of', 'csv=p=0', movie], { encoding: 'utf8' }) // prettier-ignore
+  writeFileSync(
+    movie,
+    new Uint8Array(await (await fetch(`${app.address}/api/renders/${id}/movie/mp4`)).arrayBuffer()),
+  )
+  const probed = execFileSync(
+    'ffprobe',
+    [
+      '-v',
+      'error',
+      '-count_frames',
+      '-show_entries',
+      'stream=width,height,r_frame_rate,nb_read_frames',
+      '-of',
+      'csv=p=0',
+      movie,
+    ],
+    { encoding: 'utf8' },
+  )
   expect(probed.trim()).toBe('240,136,24/1,3')
   // All files in one.
   const zip = join(home, 'taken.zip')
@@ -87,7 +114,15 @@ test('the whole range is rendered at half size as it is looked at, by names of o
     zip,
     new Uint8Array(await (await fetch(`${app.address}/api/renders/${id}/zip`)).arrayBuffer()),
   )
-  const listed = execFileSync('python3', ['-c', 'import sys,zipfile; z=zipfile.ZipFile(sys.argv[1]); print(z.testzip(), *sorted(z.namelist()))', zip], { encoding: 'utf8' }) // prettier-ignore
+  const listed = execFileSync(
+    'python3',
+    [
+      '-c',
+      'import sys,zipfile; z=zipfile.ZipFile(sys.argv[1]); print(z.testzip(), *sorted(z.namelist()))',
+      zip,
+    ],
+    { encoding: 'utf8' },
+  )
   expect(listed.trim()).toBe(`None ${files.toSorted().join(' ')}`)
 })
 
@@ -95,12 +130,21 @@ test('what has not changed is not made again; what has is', async () => {
   await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
   const before = (await cards()).length
   await button('Render 3 frames').click()
-  await waitFor(driver, 'the word', async () => (await textOf(driver, `${panel} [role=status]`)).startsWith('Nothing to do')) // prettier-ignore
+  await waitFor(driver, 'the word', async () =>
+    (await textOf(driver, `${panel} [role=status]`)).startsWith('Nothing to do'),
+  )
   expect(await cards()).toHaveLength(before)
   // A key on the last frame alone changes that one.
   const { comp } = await savedComp()
   const step = allSteps(comp).find((s) => s.effect === 'exposure')!.id
-  await putComp(putDial(comp, step, 'stops', { keys: [{ frame: 2, value: 0.4, go: 'hold' }, { frame: 3, value: 1 }] })) // prettier-ignore
+  await putComp(
+    putDial(comp, step, 'stops', {
+      keys: [
+        { frame: 2, value: 0.4, go: 'hold' },
+        { frame: 3, value: 1 },
+      ],
+    }),
+  )
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
   await (await find(driver, 'header .btn-primary')).click()
@@ -109,23 +153,40 @@ test('what has not changed is not made again; what has is', async () => {
   await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
   await (await find(driver, `${panel} form select`)).sendKeys('what has changed')
   await begin('Render 3 frames')
-  await waitFor(driver, 'the word', async () => /1 of 3 frames are made/.test(await textOf(driver, `${panel} [role=status]`))) // prettier-ignore
+  await waitFor(driver, 'the word', async () =>
+    /1 of 3 frames are made/.test(await textOf(driver, `${panel} [role=status]`)),
+  )
   await untilDone()
 })
 
 test('settings are kept by name; a render is wiped against the desk, and the shot opened as it was for it', async () => {
-  const choose = async (label: string, words: string) => (await find(driver, `${panel} [aria-label="${label}"]`)).sendKeys(words)
+  const choose = async (label: string, words: string) =>
+    (await find(driver, `${panel} [aria-label="${label}"]`)).sendKeys(words)
   await choose('Size', 'a quarter')
   await button('Keep as').click()
   await (await find(driver, `${panel} [aria-label="Name of the settings"]`)).sendKeys('quick look', Key.ENTER)
-  await waitFor(driver, 'the name', async () => (await (await find(driver, `${panel} [aria-label="Kept settings"]`)).getAttribute('value')) === 'quick look')
+  await waitFor(
+    driver,
+    'the name',
+    async () =>
+      (await (await find(driver, `${panel} [aria-label="Kept settings"]`)).getAttribute('value')) ===
+      'quick look',
+  )
   await driver.navigate().refresh()
   await settled()
   await (await find(driver, 'header .btn-primary')).click()
   // What was asked for last comes first, and the kept settings are a choice away.
-  await waitFor(driver, 'the last settings', async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '2')
+  await waitFor(
+    driver,
+    'the last settings',
+    async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '2',
+  )
   await choose('Kept settings', 'quick look')
-  await waitFor(driver, 'the kept ones', async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '4')
+  await waitFor(
+    driver,
+    'the kept ones',
+    async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '4',
+  )
 
   const menu = async (words: string) => {
     await (await (await topCard()).findElement(By.css('[aria-label^="More of render"]'))).click()
@@ -136,7 +197,9 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
   await waitFor(driver, 'the render beside', async () => (await side.getAttribute('width')) === '240')
   const small = await (await topCard()).findElements(By.css('img'))
   expect(small.length).toBeGreaterThan(0)
-  await waitFor(driver, 'a small picture', () => driver.executeScript<boolean>((image: HTMLImageElement) => image.naturalWidth > 0, small[0]))
+  await waitFor(driver, 'a small picture', () =>
+    driver.executeScript<boolean>((image: HTMLImageElement) => image.naturalWidth > 0, small[0]),
+  )
 
   const before = await savedComp()
   const step = allSteps(before.comp).find((s) => s.effect === 'exposure')!.id
@@ -146,8 +209,12 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
   await (await find(driver, 'header .btn-primary')).click()
   await menu('Open the shot as it was')
   await waitFor(driver, 'the word', async () => /as render \d+ was/.test(await textOf(driver, panel)))
-  await waitFor(driver, 'it to be saved', async () => JSON.stringify((await savedComp()).comp) === JSON.stringify(before.comp))
-}) // prettier-ignore
+  await waitFor(
+    driver,
+    'it to be saved',
+    async () => JSON.stringify((await savedComp()).comp) === JSON.stringify(before.comp),
+  )
+})
 
 test('wrong lists and names are said before anything is asked, and a render goes with its files', async () => {
   await button('These').click()

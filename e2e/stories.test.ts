@@ -14,7 +14,9 @@ useDemo()
 
 let shot = 'grottodemo01'
 const compNow = async () => {
-  await waitFor(driver, 'the save', async () => (await textOf(driver, '[data-testid=save-state]')).startsWith('saved')) // prettier-ignore
+  await waitFor(driver, 'the save', async () =>
+    (await textOf(driver, '[data-testid=save-state]')).startsWith('saved'),
+  )
   return ((await (await fetch(`${app.address}/api/shots/${shot}`)).json()) as { comp: Comp }).comp
 }
 const trackAt = async (ref: SettingRef): Promise<Track> => {
@@ -29,10 +31,24 @@ const press = (...keys: string[]) =>
     .perform()
 const strip = (name: string) => find(driver, `[data-strip][data-name="${name}"]`)
 const ready = async (count: number) =>
-  waitFor(driver, `${count} frames ready`, async () => ((await (await find(driver, '[role=slider][aria-label=Frame]')).getAttribute('aria-valuetext')) ?? '').includes(`${count} ready`), 60_000) // prettier-ignore
+  waitFor(
+    driver,
+    `${count} frames ready`,
+    async () =>
+      (
+        (await (await find(driver, '[role=slider][aria-label=Frame]')).getAttribute('aria-valuetext')) ?? ''
+      ).includes(`${count} ready`),
+    60_000,
+  )
 /** How many frames were shown since it plays. */
 const played = async () =>
-  Number((await driver.executeScript<string | undefined>(() => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played']))?.split(' ')[0] ?? 0) // prettier-ignore
+  Number(
+    (
+      await driver.executeScript<string | undefined>(
+        () => document.querySelector<HTMLElement>('[data-testid=picture]')!.dataset['played'],
+      )
+    )?.split(' ')[0] ?? 0,
+  )
 
 /** A shot of a still of one’s own: a small lantern on grey. */
 const bringStill = async () => {
@@ -65,7 +81,10 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await field.sendKeys(Key.chord(Key.CONTROL, 'a'), text, Key.ENTER)
   }
   const addStep = async (phrase: string, title: string) => {
-    const slot = await find(driver, `//li[@aria-label="Lane ${lane}"]//button[@aria-label="Add a step at the end"]`) // prettier-ignore
+    const slot = await find(
+      driver,
+      `//li[@aria-label="Lane ${lane}"]//button[@aria-label="Add a step at the end"]`,
+    )
     await slot.click()
     await press(phrase)
     await click(`//dialog//button[contains(., "${title}")]`)
@@ -73,14 +92,26 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
   }
   const stepOf = async (effect: string) =>
     (await compNow()).lanes.find((l) => l.name === lane)!.steps.findLast((s) => s.effect === effect)!.id
-  const dial = async (effect: string, key: string): Promise<SettingRef> => ({ of: 'dial', step: await stepOf(effect), key }) // prettier-ignore
+  const dial = async (effect: string, key: string): Promise<SettingRef> => ({
+    of: 'dial',
+    step: await stepOf(effect),
+    key,
+  })
   const stepOn = (title: string) => `//li[@aria-label="Lane ${lane}"]//*[@aria-label="Step ${title}"]`
   /** To a frame, by a click on the ruler of frames. */
   const goTo = async (frame: number) => {
     const ruler = await find(driver, '[role=slider][aria-label=Frame]')
     const { width } = await ruler.getRect()
-    await driver.actions().move({ origin: ruler, x: Math.round(((frame - 0.5) / last - 0.5) * width), y: 0 }).click().perform() // prettier-ignore
-    await waitFor(driver, `frame ${frame}`, async () => (await ruler.getAttribute('aria-valuenow')) === String(frame)) // prettier-ignore
+    await driver
+      .actions()
+      .move({ origin: ruler, x: Math.round(((frame - 0.5) / last - 0.5) * width), y: 0 })
+      .click()
+      .perform()
+    await waitFor(
+      driver,
+      `frame ${frame}`,
+      async () => (await ruler.getAttribute('aria-valuenow')) === String(frame),
+    )
   }
   const view = (name: string) => click(`//nav[@aria-label="Views"]//button[contains(., "${name}")]`)
 
@@ -107,8 +138,18 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await find(driver, '.konvajs-content canvas')
     const picture = await find(driver, '[data-testid=picture]')
     const { width, height } = await picture.getRect()
-    for (const [x, y] of [[0.5, 0.3], [0.8, 0.3], [0.8, 0.7], [0.5, 0.7], [0.5, 0.3]] as const)
-      await driver.actions().move({ origin: picture, x: Math.round((x - 0.5) * width), y: Math.round((y - 0.5) * height) }).click().perform() // prettier-ignore
+    for (const [x, y] of [
+      [0.5, 0.3],
+      [0.8, 0.3],
+      [0.8, 0.7],
+      [0.5, 0.7],
+      [0.5, 0.3],
+    ] as const)
+      await driver
+        .actions()
+        .move({ origin: picture, x: Math.round((x - 0.5) * width), y: Math.round((y - 0.5) * height) })
+        .click()
+        .perform()
     await click('//section[@aria-label="Shapes"]//button[.="Done"]')
     await view('timing')
     await click('//*[@aria-label="Strips that are shown"]//button[2]')
@@ -123,7 +164,7 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     expect(new Set(values.map((v) => v.toFixed(4))).size).toBeGreaterThan(1)
     // The shape itself stands.
     expect(comp.drawings[0]).toMatchObject({ time: 'keyed' })
-  }) // prettier-ignore
+  })
   test('bloom comes up from nothing to full, its rays’ origin follows the drawn shape, the lane fades', async () => {
     await view('desk')
     await addStep('bloom', 'Bloom')
@@ -133,7 +174,10 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await click('button[aria-label="Auto key"]')
     await goTo(last)
     await type('input[aria-label="Strength"]', '1')
-    expect((await trackAt(await dial('bloom', 'strength'))).keys).toMatchObject([{ frame: 1, value: 0 }, { frame: last, value: 1 }]) // prettier-ignore
+    expect((await trackAt(await dial('bloom', 'strength'))).keys).toMatchObject([
+      { frame: 1, value: 0 },
+      { frame: last, value: 1 },
+    ])
     await click(`[aria-label="Source of ${lane}"]`)
     await type('input[aria-label="Opacity"]', '0.2')
     await goTo(1)
@@ -141,7 +185,7 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await click('button[aria-label="Auto key"]')
     const comp = await compNow()
     const laneId = comp.lanes.find((l) => l.name === lane)!.id
-    expect([1, last].map((f) => readSetting(comp, { of: 'opacity', lane: laneId }, f))).toEqual([1, 0.2]) // prettier-ignore
+    expect([1, last].map((f) => readSetting(comp, { of: 'opacity', lane: laneId }, f))).toEqual([1, 0.2])
     await addStep('light rays', 'Light rays')
     await view('timing')
     const name = `Light rays · origin on ${lane}`
@@ -149,15 +193,25 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     await click(`[aria-label="What rides on ${name}"]`)
     await click('//*[@role="menuitem"][contains(., "Follow")]')
     await click(`//*[@data-name="${name}"]//button[contains(., "follows")]`)
-    const feed = await find(driver, '//select[@aria-label="of feed"]//option[contains(., "hape") and not(contains(., "draw shapes"))]') // prettier-ignore
+    const feed = await find(
+      driver,
+      '//select[@aria-label="of feed"]//option[contains(., "hape") and not(contains(., "draw shapes"))]',
+    )
     await feed.click()
     await click('//select[@aria-label="Shape that is followed"]/option[2]')
     await press(Key.ESCAPE)
     const [rider] = (await trackAt(await dial('light-rays', 'origin'))).riders!
-    expect(rider).toMatchObject({ type: 'follow', of: { matte: { from: { type: 'drawing', shape: 'shape1' } } } }) // prettier-ignore
+    expect(rider).toMatchObject({
+      type: 'follow',
+      of: { matte: { from: { type: 'drawing', shape: 'shape1' } } },
+    })
     // Around the middle of what was drawn, 0.65 and 0.5 of the frame.
     const x = await find(driver, `input[aria-label="${name}, x"]`)
-    await waitFor(driver, 'the centre of the shape', async () => Math.abs(Number(await x.getAttribute('value')) - 0.65 * width) < 3) // prettier-ignore
+    await waitFor(
+      driver,
+      'the centre of the shape',
+      async () => Math.abs(Number(await x.getAttribute('value')) - 0.65 * width) < 3,
+    )
   })
   test('a ride becomes keys and is bent; values of a frame are read and typed; it plays', async () => {
     await click('//button[contains(., "Ride")]')
@@ -166,7 +220,14 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
     const slider = await find(driver, 'input[aria-label="Reach slider"]')
     await ready(last)
     await click('button[aria-label="Play"]')
-    await driver.actions().move({ origin: slider }).press().move({ origin: Origin.POINTER, x: 8, y: 0, duration: 120 }).move({ origin: Origin.POINTER, x: 9, y: 0, duration: 120 }).release().perform() // prettier-ignore
+    await driver
+      .actions()
+      .move({ origin: slider })
+      .press()
+      .move({ origin: Origin.POINTER, x: 8, y: 0, duration: 120 })
+      .move({ origin: Origin.POINTER, x: 9, y: 0, duration: 120 })
+      .release()
+      .perform()
     await click('button[aria-label="Stop playing"]')
     const ref = await dial('bloom', 'reach')
     const ridden = await trackAt(ref)
@@ -199,7 +260,14 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
   })
   /** A box over all of a strip. */
   const boxAll = (canvas: WebElement, width: number) =>
-    driver.actions().move({ origin: canvas, x: Math.round(-width / 2) + 1, y: -60 }).press().move({ origin: canvas, x: 0, y: 0 }).move({ origin: canvas, x: Math.round(width / 2) - 2, y: 60 }).release().perform() // prettier-ignore
+    driver
+      .actions()
+      .move({ origin: canvas, x: Math.round(-width / 2) + 1, y: -60 })
+      .press()
+      .move({ origin: canvas, x: 0, y: 0 })
+      .move({ origin: canvas, x: Math.round(width / 2) - 2, y: 60 })
+      .release()
+      .perform()
 })
 
 describe('by the keyboard alone, on the demo', () => {
@@ -213,13 +281,19 @@ describe('by the keyboard alone, on the demo', () => {
 
   test('a drawn shade flickers, and the flicker is switched off and on again', async () => {
     const comp = await compNow()
-    const lane = comp.lanes.find((l) => l.steps.some((s) => s.effect === 'matte-shade' && settingIsNumber(s.dials['strength'])))! // prettier-ignore
+    const lane = comp.lanes.find((l) =>
+      l.steps.some((s) => s.effect === 'matte-shade' && settingIsNumber(s.dials['strength'])),
+    )!
     const step = lane.steps.find((s) => s.effect === 'matte-shade' && settingIsNumber(s.dials['strength']))!
     const ref: SettingRef = { of: 'dial', step: step.id, key: 'strength' }
     await allStrips()
     await toStrip(`Matte shade · strength on ${lane.name}`)
     await press('a')
-    await waitFor(driver, 'what rides on it', async () => (await focused())?.startsWith('What rides on') ?? false) // prettier-ignore
+    await waitFor(
+      driver,
+      'what rides on it',
+      async () => (await focused())?.startsWith('What rides on') ?? false,
+    )
     await press(Key.ENTER)
     await find(driver, '[role=menuitem]')
     await press(Key.ENTER)
@@ -241,13 +315,17 @@ describe('by the keyboard alone, on the demo', () => {
     const comp = await compNow()
     const bus = comp.lanes.find((l) => l.source.type === 'lanes')!
     const ref: SettingRef = { of: 'opacity', lane: bus.id }
-    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    await driver.executeScript(() => {
+      ;(document.activeElement as HTMLElement | null)?.blur()
+    })
     await press(',', ',')
     await toStripCanvas()
     await toStrip(`Opacity on ${bus.name}`)
     await press('n')
     await waitFor(driver, 'a key', async () => isTrack(settingOf(await compNow(), ref)))
-    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    await driver.executeScript(() => {
+      ;(document.activeElement as HTMLElement | null)?.blur()
+    })
     await press('.', '.', 'k')
     await toStripCanvas()
     await toStrip(`Opacity on ${bus.name}`)
@@ -257,7 +335,9 @@ describe('by the keyboard alone, on the demo', () => {
     // Tab went on to the next line of the table.
     expect(await driver.executeScript<string>(() => document.activeElement!.tagName)).toBe('INPUT')
     await press(Key.ESCAPE)
-    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    await driver.executeScript(() => {
+      ;(document.activeElement as HTMLElement | null)?.blur()
+    })
     await press('k')
     await toStripCanvas()
     await toStrip(`Opacity on ${bus.name}`)
@@ -265,8 +345,13 @@ describe('by the keyboard alone, on the demo', () => {
     await press('c')
     await waitFor(driver, 'a curve', async () => (await trackAt(ref)).keys[0]!.go === 'curve')
     const before = readSetting(await compNow(), ref, 2) as number
-    for (let i = 0; i < 5; i++) await driver.actions().keyDown(Key.ALT).sendKeys(Key.ARROW_UP).keyUp(Key.ALT).perform() // prettier-ignore
-    await waitFor(driver, 'it bent', async () => (readSetting(await compNow(), ref, 2) as number) > before + 0.01) // prettier-ignore
+    for (let i = 0; i < 5; i++)
+      await driver.actions().keyDown(Key.ALT).sendKeys(Key.ARROW_UP).keyUp(Key.ALT).perform()
+    await waitFor(
+      driver,
+      'it bent',
+      async () => (readSetting(await compNow(), ref, 2) as number) > before + 0.01,
+    )
   })
   test('the origin of rays follows an object of the ID pass', async () => {
     const comp = await compNow()
@@ -296,7 +381,9 @@ describe('by the keyboard alone, on the demo', () => {
     await find(driver, 'select[aria-label="of feed"]')
     for (let i = 0; i < 9 && (await focused()) !== 'of feed'; i++) await press(Key.TAB)
     await press(...Array.from('grotto · obj'))
-    await waitFor(driver, 'objects', async () => JSON.stringify((await trackAt(ref)).riders).includes('"objects"')) // prettier-ignore
+    await waitFor(driver, 'objects', async () =>
+      JSON.stringify((await trackAt(ref)).riders).includes('"objects"'),
+    )
     for (let i = 0; i < 9 && (await words()) !== 'pick objects'; i++) await press(Key.TAB)
     await press(Key.ENTER)
     await find(driver, '[aria-label="Objects"] button')
@@ -317,7 +404,9 @@ describe('by the keyboard alone, on the demo', () => {
 
 describe('by the keyboard alone, on a still of one’s own', () => {
   const blur = () =>
-    driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    driver.executeScript(() => {
+      ;(document.activeElement as HTMLElement | null)?.blur()
+    })
   const tabTo = async (name: string, isBack = false) => {
     for (let i = 0; i < 90; i++) {
       if ((await focused())?.startsWith(name)) return
@@ -335,7 +424,11 @@ describe('by the keyboard alone, on a still of one’s own', () => {
     await press(Key.ENTER)
     await waitFor(driver, effect, async () => allSteps(await compNow()).some((s) => s.effect === effect))
   }
-  const ofDial = async (effect: string, key: string): Promise<SettingRef> => ({ of: 'dial', step: allSteps(await compNow()).find((s) => s.effect === effect)!.id, key }) // prettier-ignore
+  const ofDial = async (effect: string, key: string): Promise<SettingRef> => ({
+    of: 'dial',
+    step: allSteps(await compNow()).find((s) => s.effect === effect)!.id,
+    key,
+  })
   beforeAll(async () => {
     shot = await bringStill()
     await driver.get(`${app.address}/shots/${shot}`)
@@ -375,7 +468,11 @@ describe('by the keyboard alone, on a still of one’s own', () => {
     const name = 'Matte shade · strength on lantern'
     await toStrip(name)
     await press('a')
-    await waitFor(driver, 'what rides on it', async () => (await focused())?.startsWith('What rides on') ?? false) // prettier-ignore
+    await waitFor(
+      driver,
+      'what rides on it',
+      async () => (await focused())?.startsWith('What rides on') ?? false,
+    )
     await press(Key.ENTER)
     await find(driver, '[role=menuitem]')
     await press(Key.ENTER)
@@ -410,7 +507,10 @@ describe('by the keyboard alone, on a still of one’s own', () => {
       await toStripCanvas()
       await press('k', ...Array.from(',,,,,,,,,,,'))
     }
-    expect((await trackAt(ref)).keys).toMatchObject([{ frame: 1, value: 0 }, { frame: 12, value: 1 }]) // prettier-ignore
+    expect((await trackAt(ref)).keys).toMatchObject([
+      { frame: 1, value: 0 },
+      { frame: 12, value: 1 },
+    ])
     const comp = await compNow()
     expect([1, 12].map((f) => readSetting(comp, { of: 'opacity', lane }, f))).toEqual([1, 0.25])
     await toStrip(strength)
@@ -425,12 +525,15 @@ describe('by the keyboard alone, on a still of one’s own', () => {
 /** A test: a dial of the bloom is ridden, and the shot plays. */
 function rideAndPlay(frames: number): void {
   test('a dial is ridden by its arrow keys while it plays, and the shot plays', async () => {
-    const undone = async () => (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? '' // prettier-ignore
+    const undone = async () =>
+      (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? ''
     if (!(await driver.executeScript<boolean>(() => document.querySelector('[aria-label=Timing]') !== null)))
       await press('t')
     const ride = await find(driver, '//button[contains(., "Ride")]')
     await ride.sendKeys(Key.SPACE)
-    await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+    await driver.executeScript(() => {
+      ;(document.activeElement as HTMLElement | null)?.blur()
+    })
     await press('t')
     await (await find(driver, '[aria-label="Step Bloom"]')).sendKeys(Key.ENTER)
     await press('d')
@@ -456,10 +559,14 @@ function rideAndPlay(frames: number): void {
 
 /** The strip that has the focus. */
 const here = () =>
-  driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['name'] ?? '') // prettier-ignore
+  driver.executeScript<string>(
+    () => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['name'] ?? '',
+  )
 /** From strip to strip, down and then up again, to one of a name. */
 const place = () =>
-  driver.executeScript<string>(() => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['strip'] ?? '') // prettier-ignore
+  driver.executeScript<string>(
+    () => document.activeElement?.closest<HTMLElement>('[data-strip]')?.dataset['strip'] ?? '',
+  )
 const toStrip = async (name: string) => {
   await waitFor(driver, 'a strip with the focus', async () => (await here()) !== '')
   for (const way of [Key.ARROW_DOWN, Key.ARROW_UP])
@@ -467,7 +574,12 @@ const toStrip = async (name: string) => {
       if ((await here()) === name) return
       const now = await place()
       await press(way)
-      const isNext = await waitFor(driver, 'the next strip', async () => !['', now].includes(await place()), 1500).catch(() => false) // prettier-ignore
+      const isNext = await waitFor(
+        driver,
+        'the next strip',
+        async () => !['', now].includes(await place()),
+        1500,
+      ).catch(() => false)
       if (!isNext) break
     }
   throw new Error(`no strip ${name}, but ${await here()}`)
@@ -476,19 +588,28 @@ const toStrip = async (name: string) => {
 const settingIsNumber = (setting: unknown) => typeof setting === 'number'
 const trackHas = (comp: Comp, ref: SettingRef, isOn: boolean) => {
   const setting = settingOf(comp, ref)
-  return setting !== undefined && isTrack(setting) && setting.riders?.at(-1)?.type === 'flicker' && setting.riders.at(-1)!.on === isOn // prettier-ignore
+  return (
+    setting !== undefined &&
+    isTrack(setting) &&
+    setting.riders?.at(-1)?.type === 'flicker' &&
+    setting.riders.at(-1)!.on === isOn
+  )
 }
 const focused = () =>
   driver.executeScript<string | null>(() => document.activeElement!.getAttribute('aria-label'))
 /** All strips, by the arrow keys of the buttons that say which are shown; then back to the strips. */
 const allStrips = async () => {
-  await driver.executeScript(() => { document.querySelector<HTMLElement>('[aria-label="Strips that are shown"] [aria-checked=true]')!.focus() }) // prettier-ignore
+  await driver.executeScript(() => {
+    document.querySelector<HTMLElement>('[aria-label="Strips that are shown"] [aria-checked=true]')!.focus()
+  })
   await press(Key.TAB, Key.TAB, Key.ENTER)
   await toStripCanvas()
 }
 /** The focus goes to the strip that is worked on, as when the view is entered. */
 const toStripCanvas = async () => {
-  await driver.executeScript(() => { (document.activeElement as HTMLElement | null)?.blur() }) // prettier-ignore
+  await driver.executeScript(() => {
+    ;(document.activeElement as HTMLElement | null)?.blur()
+  })
   await press('t')
   await driver.sleep(300)
   await press('t')
@@ -498,4 +619,8 @@ const toStripCanvas = async () => {
 
 const words = () => driver.executeScript<string>(() => document.activeElement!.textContent.trim())
 const isObject = () =>
-  driver.executeScript<boolean>(() => document.activeElement!.closest('[aria-label="Objects"]') !== null && document.activeElement!.matches('button[aria-pressed]')) // prettier-ignore
+  driver.executeScript<boolean>(
+    () =>
+      document.activeElement!.closest('[aria-label="Objects"]') !== null &&
+      document.activeElement!.matches('button[aria-pressed]'),
+  )

@@ -36,11 +36,18 @@ const open = async () => {
 const onStrip = async (canvas: WebElement, frame: number, height: number) => {
   const { width, height: tall } = await canvas.getRect()
   // Three frames, half a frame more at each end.
-  return { x: Math.round((((frame - 0.5) / 3) * width - width / 2)), y: Math.round((height - 0.5) * tall) } // prettier-ignore
+  return { x: Math.round(((frame - 0.5) / 3) * width - width / 2), y: Math.round((height - 0.5) * tall) }
 }
 const drag = async (canvas: WebElement, from: readonly [number, number], to: readonly [number, number]) => {
   const [a, b] = [await onStrip(canvas, ...from), await onStrip(canvas, ...to)]
-  await driver.actions().move({ origin: canvas, ...a }).press().move({ origin: canvas, x: (a.x + b.x) / 2 | 0, y: (a.y + b.y) / 2 | 0 }).move({ origin: canvas, ...b }).release().perform() // prettier-ignore
+  await driver
+    .actions()
+    .move({ origin: canvas, ...a })
+    .press()
+    .move({ origin: canvas, x: ((a.x + b.x) / 2) | 0, y: ((a.y + b.y) / 2) | 0 })
+    .move({ origin: canvas, ...b })
+    .release()
+    .perform()
 }
 const undoName = async () =>
   (await driver.findElement(By.xpath('//button[starts-with(@title, "Undo:")]'))).getAttribute('title')
@@ -59,7 +66,11 @@ describe('Timing, by mouse', () => {
   test('a key is added in the strip, dragged in time and value, bent, and taken back by name', async () => {
     await open()
     const closed = await canvasOf(name)
-    await driver.actions().move({ origin: closed, ...(await onStrip(closed, 2, 0.5)) }).doubleClick().perform() // prettier-ignore
+    await driver
+      .actions()
+      .move({ origin: closed, ...(await onStrip(closed, 2, 0.5)) })
+      .doubleClick()
+      .perform()
     const [, made] = trackOf(await now(), strength(await now())).keys
     expect([made!.frame, made!.value]).toEqual([2, expect.closeTo(0.6, 9)])
     // It is open now: the middle key lies in the middle of its height.
@@ -75,12 +86,23 @@ describe('Timing, by mouse', () => {
       .then((button) => button.click())
     expect(trackOf(await now(), strength(await now())).keys[1]).toMatchObject({ go: 'curve' })
     await (await driver.findElement(By.xpath('//button[starts-with(@title, "Undo:")]'))).click()
-    await waitFor(driver, 'straight again', async () => trackOf(await now(), strength(await now())).keys[1]!.go === undefined) // prettier-ignore
+    await waitFor(
+      driver,
+      'straight again',
+      async () => trackOf(await now(), strength(await now())).keys[1]!.go === undefined,
+    )
   })
   test('keys are chosen in a box and moved over strips together; a flicker is laid over and shown as a chip', async () => {
     const first = await canvasOf(name)
     const { y, height } = await first.getRect()
-    await driver.actions().move({ origin: first, ...(await onStrip(first, 2.4, 0.02)) }).press().move({ origin: first, ...(await onStrip(first, 3.4, 0.6)) }).move({ origin: first, ...(await onStrip(first, 3.45, 0.98)) }).release().perform() // prettier-ignore
+    await driver
+      .actions()
+      .move({ origin: first, ...(await onStrip(first, 2.4, 0.02)) })
+      .press()
+      .move({ origin: first, ...(await onStrip(first, 3.4, 0.6)) })
+      .move({ origin: first, ...(await onStrip(first, 3.45, 0.98)) })
+      .release()
+      .perform()
     expect([y, height].every(Number.isFinite)).toBe(true)
     await waitFor(driver, 'a chosen key', async () =>
       /1 key/.test(await textOf(driver, '[aria-label="Chosen keys"]')),
@@ -149,7 +171,10 @@ describe('playing', () => {
     )
   test('frames are made ahead, marked, and played; an edit drops those that it changes', async () => {
     await open()
-    const ready = () => driver.executeScript<string>(() => document.querySelector('[role=slider][aria-label=Frame]')!.getAttribute('aria-valuetext')!) // prettier-ignore
+    const ready = () =>
+      driver.executeScript<string>(() =>
+        document.querySelector('[role=slider][aria-label=Frame]')!.getAttribute('aria-valuetext')!,
+      )
     await waitFor(driver, 'all frames ready', async () => (await ready()).includes('3 ready'))
     await press('p')
     await waitFor(
@@ -170,7 +195,14 @@ describe('playing', () => {
     await ride.click()
     const slider = await find(driver, 'input[aria-label="Stops slider"]')
     await press('p')
-    await driver.actions().move({ origin: slider }).press().move({ origin: slider, x: 12, y: 0, duration: 120 }).move({ origin: Origin.POINTER, x: 14, y: 0, duration: 120 }).release().perform() // prettier-ignore
+    await driver
+      .actions()
+      .move({ origin: slider })
+      .press()
+      .move({ origin: slider, x: 12, y: 0, duration: 120 })
+      .move({ origin: Origin.POINTER, x: 14, y: 0, duration: 120 })
+      .release()
+      .perform()
     await press('p')
     const comp = await now()
     const ref: SettingRef = { of: 'dial', step: stepOf(comp, 'exposure'), key: 'stops' }
@@ -181,12 +213,21 @@ describe('playing', () => {
 })
 
 test('curves are those of the browser’s own animations (Web Animations, CSS Easing Level 1)', async () => {
-  const cases = [[0.25, 0.1, 0.25, 1], [0.9, -0.4, 0.1, 1.6], [0, 1.3, 1, -0.2], [0.4, 0, 0.6, 1]] as const // prettier-ignore
+  const cases = [
+    [0.25, 0.1, 0.25, 1],
+    [0.9, -0.4, 0.1, 1.6],
+    [0, 1.3, 1, -0.2],
+    [0.4, 0, 0.6, 1],
+  ] as const
   for (const [x1, y1, x2, y2] of cases) {
     const seen = await driver.executeScript<number[]>((easing: string) => {
       const element = document.createElement('div')
       document.body.append(element)
-      const animation = element.animate([{ marginLeft: '0px' }, { marginLeft: '1000px' }], { duration: 1000, easing, fill: 'both' }) // prettier-ignore
+      const animation = element.animate([{ marginLeft: '0px' }, { marginLeft: '1000px' }], {
+        duration: 1000,
+        easing,
+        fill: 'both',
+      })
       animation.pause()
       const values = Array.from({ length: 21 }, (_, i) => {
         animation.currentTime = i * 50

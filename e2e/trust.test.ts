@@ -363,7 +363,25 @@ describe('open to a network', () => {
   beforeAll(async () => {
     rmSync(networkHome, { recursive: true, force: true })
     mkdirSync(networkHome, { recursive: true })
-    execFileSync('openssl', ['req', '-x509', '-newkey', 'rsa:2048', '-nodes', '-days', '2', '-subj', '/CN=zafiro', '-keyout', join(networkHome, 'k.pem'), '-out', join(networkHome, 'c.pem')], { stdio: 'ignore' }) // prettier-ignore
+    execFileSync(
+      'openssl',
+      [
+        'req',
+        '-x509',
+        '-newkey',
+        'rsa:2048',
+        '-nodes',
+        '-days',
+        '2',
+        '-subj',
+        '/CN=zafiro',
+        '-keyout',
+        join(networkHome, 'k.pem'),
+        '-out',
+        join(networkHome, 'c.pem'),
+      ],
+      { stdio: 'ignore' },
+    )
     open = await startApp(
       [
         '--empty',

@@ -257,7 +257,12 @@ for (const [shot, hash] of kept.thumbnails) {
   if (status !== 200) lost.push(`thumbnail of ${shot}`)
   else if (hashOf(data as Uint8Array) !== hash) wrong.push(`thumbnail of ${shot}`)
 }
-interface Frame { readonly frame: number; readonly state: string; readonly problem: string | null; readonly files: readonly string[] } // prettier-ignore
+interface Frame {
+  readonly frame: number
+  readonly state: string
+  readonly problem: string | null
+  readonly files: readonly string[]
+}
 let rendered = 0
 const pictures = new Map<number, string>()
 const renderUntil = performance.now() + 180_000
@@ -292,7 +297,9 @@ for (const id of kept.renders) {
     break
   }
 }
-interface DemoMedia { readonly media: Record<string, { name: string; frames: Record<number, string> }> } // prettier-ignore
+interface DemoMedia {
+  readonly media: Record<string, { name: string; frames: Record<number, string> }>
+}
 for (let i = 0; i < 240; i++) {
   const { media } = (await get('/api/shots/grottodemo01/media')).data as DemoMedia
   if (Object.values(media).every((m) => Object.keys(m.frames).length === 12)) break

@@ -4,7 +4,7 @@ import {
   brass, brassDistance, bx, by, bz, cable, crystals, distance, exactOpaque, firstJelly, frame, glass, glassDistance, hypot2, hypot3, inRock, jellies,
   jelly, jellyDistance, lamp, mound, nearest, noBell, noCable, noCrystals, noMound, opaque, rock, rockDistance, sand, sandDistance, sunX, sunY, sunZ,
   surface, vent, ventX, ventY, ventZ,
-} from './scene' // prettier-ignore
+} from './scene'
 
 const farthestRay = 60.0
 const noHit = -1.0

@@ -168,8 +168,20 @@ async function run(args: string[]): Promise<void> {
       const { values, positionals } = parseArgs({
         args: rest,
         allowPositionals: true,
-        options: { json, shot: text, frames: text, out: text, format: { type: 'string', default: 'exr' }, scale: text, name: text, layers: text, compression: text, space: text, threads: text },
-      }) // prettier-ignore
+        options: {
+          json,
+          shot: text,
+          frames: text,
+          out: text,
+          format: { type: 'string', default: 'exr' },
+          scale: text,
+          name: text,
+          layers: text,
+          compression: text,
+          space: text,
+          threads: text,
+        },
+      })
       const { shot, out } = values
       if (positionals.length !== 1 || !shot || !out)
         throw new UsageError('usage', 'watch wants a folder, --shot FILE and --out FOLDER')

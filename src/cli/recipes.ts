@@ -56,12 +56,16 @@ export function recipesReference(): string {
       `## ${name} (\`${id}\`)`,
       `${about} Family: ${family}. Made of ${lanes.map((l) => `*${l.name}*${l.steps.length > 0 ? ` (${l.steps.map((s) => s.effect).join(', ')})` : ''}`).join(', ')}.`,
       `![${shownOn[id]?.isLeft ? `Left with ${name}, right without` : `Left without ${name}, right with it`}](recipes/${id}.webp)`,
-      ...inputs.map((i) => `- comes in: **${i.name}** (${i.kind})${i.required ? ', needed' : `; without it: ${i.without ?? 'nothing'}`}`),
-      '| dial | takes | what it does |\n|---|---|---|\n' + dials.map((d) => `| ${d.name} | ${takesWords(d)} | ${d.hint ?? ''} |`).join('\n'),
+      ...inputs.map(
+        (i) =>
+          `- comes in: **${i.name}** (${i.kind})${i.required ? ', needed' : `; without it: ${i.without ?? 'nothing'}`}`,
+      ),
+      '| dial | takes | what it does |\n|---|---|---|\n' +
+        dials.map((d) => `| ${d.name} | ${takesWords(d)} | ${d.hint ?? ''} |`).join('\n'),
     ].join('\n\n')
   })
   return `# The drawer\n\nRecipes that come with Zafiro, written by \`npx zafiro recipes --markdown\` from what they say of themselves. What a recipe is: [comp format](comp-format.md).\n\n${pages.join('\n\n')}\n`
-} // prettier-ignore
+}
 
 function compOf(id: string, file: RecipeFile | undefined, media: MediaFile, frame: string): Comp {
   const { info } = media
@@ -75,14 +79,26 @@ function compOf(id: string, file: RecipeFile | undefined, media: MediaFile, fram
     from: { type: 'pass', media: 'm1', pass: 'objects' },
     objects: idsOf(word),
   })
-  let comp = addLane(emptyComp(info.width, info.height), 'Cave', { type: 'pass', media: 'm1', pass: 'beauty' })
+  let comp = addLane(emptyComp(info.width, info.height), 'Cave', {
+    type: 'pass',
+    media: 'm1',
+    pass: 'beauty',
+  })
   comp = { ...comp, frames: { first: 1, last: 100, rate: 24 } }
   let lane = 'lane1'
   if (cutOut !== undefined) {
     // What works from its own outline is shown on objects that are cut out.
     comp = addLane(comp, 'Cut out', { type: 'pass', media: 'm1', pass: 'beauty' })
     lane = 'lane2'
-    const hidden = { id: 'cut', effect: 'opacity', on: true, amount: 1, dials: { opacity: 0 }, feeds: {}, matte: { ...masks(cutOut), invert: true } }
+    const hidden = {
+      id: 'cut',
+      effect: 'opacity',
+      on: true,
+      amount: 1,
+      dials: { opacity: 0 },
+      feeds: {},
+      matte: { ...masks(cutOut), invert: true },
+    }
     comp = { ...comp, lanes: comp.lanes.map((l) => (l.id === lane ? { ...l, steps: [hidden] } : l)) }
   }
   if (!file) return comp
@@ -91,16 +107,22 @@ function compOf(id: string, file: RecipeFile | undefined, media: MediaFile, fram
   const made = allSteps(comp).find((s) => s.id === step)!
   for (const [key, value] of Object.entries(dials)) {
     const dial = made.recipe!.dials.find((d) => d.key === key)
-    const fit = dial?.type === 'point' ? (value as number[]).map((v, i) => v * [info.width, info.height][i]!) : value
+    const fit =
+      dial?.type === 'point' ? (value as number[]).map((v, i) => v * [info.width, info.height][i]!) : value
     comp = putDial(comp, step, key, fit as never)
   }
   for (const { key, kind } of made.recipe!.inputs) {
     if (objects !== undefined && kind === 'matte') comp = setFeed(comp, step, key, masks(objects))
-    if (kind === 'light' && info.passes.some((p) => p.name === (key === 'reflection' ? 'reflection' : 'emission')))
-      comp = setFeed(comp, step, key, { from: { type: 'pass', media: 'm1', pass: key === 'reflection' ? 'reflection' : 'emission' } })
+    if (
+      kind === 'light' &&
+      info.passes.some((p) => p.name === (key === 'reflection' ? 'reflection' : 'emission'))
+    )
+      comp = setFeed(comp, step, key, {
+        from: { type: 'pass', media: 'm1', pass: key === 'reflection' ? 'reflection' : 'emission' },
+      })
   }
   return comp
-} // prettier-ignore
+}
 
 /** `zafiro recipes --pictures`: for each of the drawer a picture, left of its middle without it, right with it. */
 export async function drawRecipes(

@@ -59,7 +59,15 @@ export async function renderInJobs(
     dealt(all, jobs).map(async (hand) => {
       const child = spawn(
         process.execPath,
-        [process.argv[1]!, 'render', ...args, `--frames=${frameListWords(hand)}`, '--threads', String(own), '--json'],
+        [
+          process.argv[1]!,
+          'render',
+          ...args,
+          `--frames=${frameListWords(hand)}`,
+          '--threads',
+          String(own),
+          '--json',
+        ],
         { stdio: ['ignore', 'pipe', 'inherit'] },
       )
       const ended = new Promise<number | null>((resolve) => child.on('exit', resolve))
@@ -75,4 +83,4 @@ export async function renderInJobs(
   if (refused !== undefined) throw new UsageError('failed', refused)
   say({ event: 'end', ...sums, ms: Math.round(performance.now() - began) })
   return sums.failed
-} // prettier-ignore
+}

@@ -57,9 +57,12 @@ export function parseCompression(text: string): WrittenCompression {
 
 /** 'lights,mattes' → what goes into an EXR beside the picture. Throws UsageError. */
 export function parseLayers(text: string | undefined): ExrLayers {
-  const kinds = (text ?? '').split(',').map((one) => one.trim()).filter((one) => one !== '')
+  const kinds = (text ?? '')
+    .split(',')
+    .map((one) => one.trim())
+    .filter((one) => one !== '')
   const unknown = kinds.find((one) => !layerKinds.some((k) => k === one))
   if (unknown !== undefined)
     throw new UsageError('usage', `--layers wants some of ${layerKinds.join(', ')}, but met ${unknown}`)
   return Object.fromEntries(kinds.map((kind) => [kind, true]))
-} // prettier-ignore
+}

@@ -93,11 +93,38 @@ export interface RenderChoice {
 /** What happens while frames are rendered, one at a time. */
 export type RenderEvent =
   | { readonly event: 'start'; readonly frames: number; readonly shot: string }
-  | { readonly event: 'frame'; readonly frame: number; readonly file: string; readonly ms: number; readonly computeMs: number; readonly done: number; readonly frames: number; readonly leftMs: number | undefined }
-  | { readonly event: 'skipped'; readonly frame: number; readonly file: string; readonly done: number; readonly frames: number }
-  | { readonly event: 'failed'; readonly frame: number; readonly message: string; readonly done: number; readonly frames: number }
+  | {
+      readonly event: 'frame'
+      readonly frame: number
+      readonly file: string
+      readonly ms: number
+      readonly computeMs: number
+      readonly done: number
+      readonly frames: number
+      readonly leftMs: number | undefined
+    }
+  | {
+      readonly event: 'skipped'
+      readonly frame: number
+      readonly file: string
+      readonly done: number
+      readonly frames: number
+    }
+  | {
+      readonly event: 'failed'
+      readonly frame: number
+      readonly message: string
+      readonly done: number
+      readonly frames: number
+    }
   | { readonly event: 'warning'; readonly message: string }
-  | { readonly event: 'end'; readonly rendered: number; readonly skipped: number; readonly failed: number; readonly ms: number } // prettier-ignore
+  | {
+      readonly event: 'end'
+      readonly rendered: number
+      readonly skipped: number
+      readonly failed: number
+      readonly ms: number
+    }
 
 /**
  * `zafiro render`: renders frames of a shot file without a database, and says what happens. A frame that can not be rendered is said, and the rest

@@ -61,8 +61,11 @@ async function ask<S extends v.GenericSchema>(
   const told = (await answer.json().catch(() => undefined)) as unknown
   if (answer.ok) return v.parse(schema, told)
   const found = v.safeParse(refusal, told)
-  throw new UsageError('refused', found.success ? found.output.error.message : `${address} answered ${answer.status}`)
-} // prettier-ignore
+  throw new UsageError(
+    'refused',
+    found.success ? found.output.error.message : `${address} answered ${answer.status}`,
+  )
+}
 
 const everyMs = 1000
 
@@ -94,7 +97,21 @@ async function placeOn(
 export async function submit(
   given: string,
   shot: string,
-  { frames, format, only, key, scale, name, layers, compression, space, into, existing, follow, json }: SubmitChoice,
+  {
+    frames,
+    format,
+    only,
+    key,
+    scale,
+    name,
+    layers,
+    compression,
+    space,
+    into,
+    existing,
+    follow,
+    json,
+  }: SubmitChoice,
   say: (line: string) => void,
 ): Promise<number> {
   const address = serverAddress(given)
@@ -107,22 +124,46 @@ export async function submit(
     throw new UsageError(
       'no-shot',
       found.length === 0
-        ? `there is no shot ${shot} on ${address}; there are ${shots.slice(0, 20).map((s) => s.name).join(', ') || 'none'}`
+        ? `there is no shot ${shot} on ${address}; there are ${
+            shots
+              .slice(0, 20)
+              .map((s) => s.name)
+              .join(', ') || 'none'
+          }`
         : `${found.length} shots are named ${shot}; give the id of one: ${found.map((s) => s.id).join(', ')}`,
     )
   const wanted = parseLayers(layers)
   const packed = compression === undefined ? {} : { compression: parseCompression(compression) }
   const deliver = into === undefined ? {} : { deliver: await placeOn(address, key, into, existing) }
-  const options = { ...(size === 1 ? {} : { size }), ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}), ...(name === undefined ? {} : { name }), ...packed, ...(space === undefined ? {} : { space: parseSpace(space) }), ...deliver }
-  const asked = await ask(askedAnswer, address, key, 'POST', `/api/shots/${found[0]!.id}/renders`, { frames, only, formats, options })
+  const options = {
+    ...(size === 1 ? {} : { size }),
+    ...(Object.keys(wanted).length > 0 ? { layers: wanted } : {}),
+    ...(name === undefined ? {} : { name }),
+    ...packed,
+    ...(space === undefined ? {} : { space: parseSpace(space) }),
+    ...deliver,
+  }
+  const asked = await ask(askedAnswer, address, key, 'POST', `/api/shots/${found[0]!.id}/renders`, {
+    frames,
+    only,
+    formats,
+    options,
+  })
   if (json) say(JSON.stringify({ event: 'submitted', render: asked.id, frames: asked.frames }))
-  else say(asked.id === null ? 'Nothing to do: all of these frames are there.' : `${asked.id}: ${asked.frames} frames`)
+  else
+    say(
+      asked.id === null
+        ? 'Nothing to do: all of these frames are there.'
+        : `${asked.id}: ${asked.frames} frames`,
+    )
   if (!follow || asked.id === null) return 0
   for (let told = ''; ;) {
     const render = await ask(renderAnswer, address, key, 'GET', `/api/renders/${asked.id}`)
     const count = (...states: string[]) => render.frames.filter((f) => states.includes(f.state)).length
     const [done, failed, left] = [count('done'), count('failed', 'cancelled'), count('waiting', 'working')]
-    const times = render.frames.flatMap((f) => (f.finishedAt ? [Date.parse(f.finishedAt)] : [])).sort((a, b) => a - b)
+    const times = render.frames
+      .flatMap((f) => (f.finishedAt ? [Date.parse(f.finishedAt)] : []))
+      .sort((a, b) => a - b)
     const pace = paceOf(times, left)
     const words = json
       ? JSON.stringify({ event: 'progress', done, failed, left })
@@ -137,4 +178,4 @@ export async function submit(
       if (problem !== null && !json) say(`frame ${frame} ${state}: ${problem}`)
     return failed
   }
-} // prettier-ignore
+}

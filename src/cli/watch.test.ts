@@ -17,8 +17,15 @@ afterAll(() => {
 })
 
 const put = (name: string, frame: number, value: number) => {
-  const channels = ['R', 'G', 'B'].map((channel) => ({ name: channel, type: 'float' as const, values: new Float32Array(6).fill(value) })) // prettier-ignore
-  writeFileSync(join(coming, `${name}.${String(frame).padStart(4, '0')}.exr`), writeExr({ dataWindow: [0, 0, 2, 1], displayWindow: [0, 0, 2, 1], compression: 'none', channels })) // prettier-ignore
+  const channels = ['R', 'G', 'B'].map((channel) => ({
+    name: channel,
+    type: 'float' as const,
+    values: new Float32Array(6).fill(value),
+  }))
+  writeFileSync(
+    join(coming, `${name}.${String(frame).padStart(4, '0')}.exr`),
+    writeExr({ dataWindow: [0, 0, 2, 1], displayWindow: [0, 0, 2, 1], compression: 'none', channels }),
+  )
 }
 
 test('frames are made when all their sequences have them, again when one comes anew; a broken one is told and the rest goes on', async () => {
@@ -29,7 +36,16 @@ test('frames are made when all their sequences have them, again when one comes a
   comp = { ...comp, lanes: comp.lanes.map((l) => ({ ...l, join: { mode: 'plus', opacity: 1 } })) }
   const files = (name: string) => ({ name, files: { 1: `coming/${name}.0001.exr` } })
   const shot = join(folder, 'night.zafiro.json')
-  writeFileSync(shot, JSON.stringify({ format: 'zafiro-shot', version: 1, name: 'Night', comp, media: { m1: files('cave'), m2: files('glow') } })) // prettier-ignore
+  writeFileSync(
+    shot,
+    JSON.stringify({
+      format: 'zafiro-shot',
+      version: 1,
+      name: 'Night',
+      comp,
+      media: { m1: files('cave'), m2: files('glow') },
+    }),
+  )
   const out = join(folder, 'out')
   const events: RenderEvent[] = []
   const stop = { isAsked: false }
@@ -37,7 +53,9 @@ test('frames are made when all their sequences have them, again when one comes a
   const watching = watchFolder(coming, shot, choice, (event) => events.push(event))
   const made = () => events.flatMap((e) => (e.event === 'frame' ? [e.frame] : []))
   const valueOf = async (frame: number) =>
-    (await openMedia(readFileSync(join(out, `night-float.${String(frame).padStart(4, '0')}.exr`)))).storedPixels([[1, 1]])[0]![0]!.values['G'] // prettier-ignore
+    (
+      await openMedia(readFileSync(join(out, `night-float.${String(frame).padStart(4, '0')}.exr`)))
+    ).storedPixels([[1, 1]])[0]![0]!.values['G']
   await expect.poll(made, { timeout: 20_000 }).toEqual([1])
   expect(await valueOf(1)).toBeCloseTo(0.75, 6)
   // Half of a frame is no frame.
@@ -53,7 +71,9 @@ test('frames are made when all their sequences have them, again when one comes a
   expect(await valueOf(1)).toBeCloseTo(4.25, 6)
   writeFileSync(join(coming, 'cave.0002.exr'), 'no picture')
   put('glow', 2, 1)
-  await expect.poll(() => events.some((e) => e.event === 'failed' && e.frame === 2), { timeout: 20_000 }).toBe(true) // prettier-ignore
+  await expect
+    .poll(() => events.some((e) => e.event === 'failed' && e.frame === 2), { timeout: 20_000 })
+    .toBe(true)
   put('cave', 4, 1)
   put('glow', 4, 1)
   await expect.poll(made, { timeout: 20_000 }).toEqual([1, 3, 1, 4])
@@ -61,6 +81,8 @@ test('frames are made when all their sequences have them, again when one comes a
   expect(await watching).toBe(1)
   expect(readdirSync(folder).filter((name) => name.startsWith('.watch'))).toEqual([])
   // A list ends by itself.
-  expect(await watchFolder(coming, shot, { ...choice, isOver: () => false, frames: '3-4' }, () => undefined)).toBe(0) // prettier-ignore
+  expect(
+    await watchFolder(coming, shot, { ...choice, isOver: () => false, frames: '3-4' }, () => undefined),
+  ).toBe(0)
   await expect(watchFolder(folder, shot, choice, () => undefined)).rejects.toThrow(/no sequence/)
 })

@@ -47,12 +47,22 @@ export async function watchFolder(
   try {
     shot = parseShotFile(JSON.parse(text))
   } catch (error) {
-    throw new UsageError('unreadable', `${shotPath}: ${error instanceof Error ? error.message : String(error)}`)
+    throw new UsageError(
+      'unreadable',
+      `${shotPath}: ${error instanceof Error ? error.message : String(error)}`,
+    )
   }
   const wanted = frames === undefined ? undefined : new Set(parseFrames(frames))
   const watched = watchedOf(shot, shotPath, folder)
   if (watched.size === 0)
-    throw new UsageError('no-sequence', `no sequence of ${shotPath} lies in ${folder}; its media are ${Object.values(shot.media).map((m) => m.name).join(', ') || 'none'}`)
+    throw new UsageError(
+      'no-sequence',
+      `no sequence of ${shotPath} lies in ${folder}; its media are ${
+        Object.values(shot.media)
+          .map((m) => m.name)
+          .join(', ') || 'none'
+      }`,
+    )
   /** What each file was at the last look, and what frames were made of. */
   let before = new Map<string, string>()
   const made = new Map<number, string>()
@@ -69,7 +79,8 @@ export async function watchFolder(
       for (const name of names) {
         const number = frameNumber(name)
         const kind = kindOf(name)
-        if (number === undefined || !isPictureName(name) || name.startsWith('.') || !watched.has(kind)) continue
+        if (number === undefined || !isPictureName(name) || name.startsWith('.') || !watched.has(kind))
+          continue
         const info = await stat(join(folder, name)).catch(() => undefined)
         if (!info) continue
         const mark = `${info.size} ${info.mtimeMs}`
@@ -104,7 +115,13 @@ export async function watchFolder(
           })
         } catch (error) {
           failed++
-          say({ event: 'failed', frame, message: error instanceof Error ? error.message : String(error), done: made.size, frames: wanted?.size ?? made.size })
+          say({
+            event: 'failed',
+            frame,
+            message: error instanceof Error ? error.message : String(error),
+            done: made.size,
+            frames: wanted?.size ?? made.size,
+          })
         }
       }
       if (wanted && [...wanted].every((frame) => made.has(frame))) break
@@ -114,4 +131,4 @@ export async function watchFolder(
   } finally {
     await rm(beside, { force: true })
   }
-} // prettier-ignore
+}

@@ -35,7 +35,10 @@ export function countOption(name: string, text: string | undefined, most: number
  * `zafiro worker`: renders frames for a server until it is stopped, or turned away (status 3). Programs lie in one folder. Resolves with the status to
  * end with.
  */
-export async function runWorker(address: string, { key, cache, jobs, ...more }: WorkerChoice): Promise<number> {
+export async function runWorker(
+  address: string,
+  { key, cache, jobs, ...more }: WorkerChoice,
+): Promise<number> {
   const gigabytes = countOption('cache-limit', more['cache-limit'], 100_000)
   const atOnce = countOption('jobs', jobs, 64)
   const home = resolve(cache ?? join(homedir(), '.cache', 'zafiro-worker'))
@@ -70,4 +73,4 @@ export async function runWorker(address: string, { key, cache, jobs, ...more }: 
     process.stderr.write(`zafiro: the worker stopped (${signal ?? code}); it is started again.\n`)
     await new Promise((done) => setTimeout(done, delay))
   }
-} // prettier-ignore
+}

@@ -7,7 +7,11 @@ const request = (signal?: AbortSignal) => new Request('http://127.0.0.1/', signa
 describe('a stream of events', () => {
   test('tells a value at once and whenever it has changed, and ends with the last', async () => {
     const values = [1, 1, 2, 2, 2, 3]
-    const stream = eventStream(request(), { everyMs: 1, look: () => Promise.resolve({ n: values.shift()! }), isLast: ({ n }) => n === 3 }) // prettier-ignore
+    const stream = eventStream(request(), {
+      everyMs: 1,
+      look: () => Promise.resolve({ n: values.shift()! }),
+      isLast: ({ n }) => n === 3,
+    })
     expect(stream.headers.get('content-type')).toBe('text/event-stream')
     expect(await told(stream)).toEqual(['data: {"n":1}', 'data: {"n":2}', 'data: {"n":3}'])
     expect(values).toEqual([])
@@ -24,7 +28,9 @@ describe('a stream of events', () => {
     const look = () => Promise.resolve(++looks)
     const stream = eventStream(request(leaving.signal), { everyMs: 20, look, isLast: () => false })
     const reading = told(stream)
-    setTimeout(() => { leaving.abort() }, 50) // prettier-ignore
+    setTimeout(() => {
+      leaving.abort()
+    }, 50)
     await reading
     const then = looks
     await new Promise((resolve) => setTimeout(resolve, 80))

@@ -25,7 +25,11 @@ test.each([
 ] as const)('a file by %s', async (range, status, text, said) => {
   const request = new Request('http://here/f', range ? { headers: { range } } : {})
   const answer = (await fileResponse(request, join(folder, 'f'), { 'content-type': 'text/plain' }))!
-  expect([answer.status, await answer.text(), answer.headers.get('content-range')]).toEqual([status, text, said]) // prettier-ignore
+  expect([answer.status, await answer.text(), answer.headers.get('content-range')]).toEqual([
+    status,
+    text,
+    said,
+  ])
   expect(answer.headers.get('content-length')).toBe(String(text.length))
 })
 
@@ -41,7 +45,11 @@ test('what shrinks well is sent packed to those who take it, whole and unchanged
       {},
       mayPack,
     ))!
-    return { packed: answer.headers.get('content-encoding'), length: answer.headers.get('content-length'), bytes: Buffer.from(await answer.arrayBuffer()) } // prettier-ignore
+    return {
+      packed: answer.headers.get('content-encoding'),
+      length: answer.headers.get('content-length'),
+      bytes: Buffer.from(await answer.arrayBuffer()),
+    }
   }
   const packed = await ask('objects', { 'accept-encoding': 'br, gzip' })
   expect([packed.packed, packed.length]).toEqual(['gzip', null])
@@ -64,7 +72,16 @@ test('what shrinks well is sent packed to those who take it, whole and unchanged
 })
 
 test('who has left before the file is open, or after, keeps nothing open', async () => {
-  const open = () => readdirSync('/proc/self/fd').map((fd) => { try { return readlinkSync(`/proc/self/fd/${fd}`) } catch { return '' } }).filter((path) => path.startsWith(folder)) // prettier-ignore
+  const open = () =>
+    readdirSync('/proc/self/fd')
+      .map((fd) => {
+        try {
+          return readlinkSync(`/proc/self/fd/${fd}`)
+        } catch {
+          return ''
+        }
+      })
+      .filter((path) => path.startsWith(folder))
   await writeFile(join(folder, 'large'), Buffer.alloc(5_000_000))
   const gone = new Request('http://here/', { signal: AbortSignal.abort() })
   await expect(fileResponse(gone, join(folder, 'large'), {})).rejects.toThrow(/aborted/)

@@ -75,9 +75,18 @@ describe('a file of the intake folder', () => {
 
 describe('a file that is sent', () => {
   test('comes with its name, without folders, and when it was changed; nothing of it stays', async () => {
-    const headers = { 'x-file-name': encodeURIComponent('C:\\shot\\Lampe größer.exr'), 'x-file-modified': '1764000000000', 'x-content-hash': hash } // prettier-ignore
+    const headers = {
+      'x-file-name': encodeURIComponent('C:\\shot\\Lampe größer.exr'),
+      'x-file-modified': '1764000000000',
+      'x-content-hash': hash,
+    }
     const taken = await read(send(headers))
-    expect(taken).toEqual({ text: 'light of a lamp', fileName: 'Lampe größer.exr', modifiedMs: 1764000000000, isInPlace: false }) // prettier-ignore
+    expect(taken).toEqual({
+      text: 'light of a lamp',
+      fileName: 'Lampe größer.exr',
+      modifiedMs: 1764000000000,
+      isInPlace: false,
+    })
     expect(left()).toEqual([])
   })
   test.each([

@@ -66,7 +66,10 @@ describe('codes of 16-bit values', () => {
   ).flat()
   const shuffled = (values: readonly number[], seed: number) => {
     const chance = chances(seed)
-    return values.map((v) => [chance(), v] as const).sort(([a], [b]) => a - b).map(([, v]) => v) // prettier-ignore
+    return values
+      .map((v) => [chance(), v] as const)
+      .sort(([a], [b]) => a - b)
+      .map(([, v]) => v)
   }
   test.each([
     ['of all lengths', shuffled(long, 5)],
@@ -90,18 +93,36 @@ describe('codes of 16-bit values', () => {
 })
 
 describe('PIZ', () => {
-  const sides = [[1, 1], [2, 2], [3, 5], [16, 2], [17, 16], [33, 7], [64, 32], [75, 31], [5, 40]] as const // prettier-ignore
-  test.each(sides)('%d × %d samples of one and two words come back, of few values and of many', (width, height) => {
-    for (const words of [1, 2])
-      for (const many of [false, true]) {
-        const chance = chances(width * 100 + height)
-        const planes: PizPlane[] = [{ width, height, words }, { width, height, words: 1 }]
-        const data = Uint16Array.from({ length: width * height * (words + 1) }, (_, i) => (many ? chance() * 65536 : 300 + (i % width) * 3 + chance() * 40))
-        // Values that never repeat make more than 2¹⁴ of them, for which the other arithmetic counts.
-        const packed = packPiz(data.slice(), planes)
-        expect(unpackPiz(packed, planes, 0)).toEqual(data)
-      }
-  }) // prettier-ignore
+  const sides = [
+    [1, 1],
+    [2, 2],
+    [3, 5],
+    [16, 2],
+    [17, 16],
+    [33, 7],
+    [64, 32],
+    [75, 31],
+    [5, 40],
+  ] as const
+  test.each(sides)(
+    '%d × %d samples of one and two words come back, of few values and of many',
+    (width, height) => {
+      for (const words of [1, 2])
+        for (const many of [false, true]) {
+          const chance = chances(width * 100 + height)
+          const planes: PizPlane[] = [
+            { width, height, words },
+            { width, height, words: 1 },
+          ]
+          const data = Uint16Array.from({ length: width * height * (words + 1) }, (_, i) =>
+            many ? chance() * 65536 : 300 + (i % width) * 3 + chance() * 40,
+          )
+          // Values that never repeat make more than 2¹⁴ of them, for which the other arithmetic counts.
+          const packed = packPiz(data.slice(), planes)
+          expect(unpackPiz(packed, planes, 0)).toEqual(data)
+        }
+    },
+  )
   test('more than 2¹⁴ values, which sums and differences of 14 bits do not hold', () => {
     const [width, height] = [201, 103]
     const data = Uint16Array.from({ length: width * height }, (_, i) => (i * 40503) & 0xffff)
@@ -113,21 +134,32 @@ describe('PIZ', () => {
 test('planes of any number of channels become pixels, every bit of them', () => {
   for (const count of [1, 5, 1024, 1025, 3000])
     for (const channels of [1, 2, 3, 4, 8]) {
-      const halves = Array.from({ length: channels }, (_, c) => Uint16Array.from({ length: count }, (_, i) => i * 7 + c * 4001))
+      const halves = Array.from({ length: channels }, (_, c) =>
+        Uint16Array.from({ length: count }, (_, i) => i * 7 + c * 4001),
+      )
       const out = new Uint16Array(count * channels)
       interleavePlanes(out, halves)
       expect(out.every((v, i) => v === halves[i % channels]![Math.floor(i / channels)])).toBe(true)
       // NaNs with all their bits.
       const words = halves.map((h) => Uint32Array.from(h, (v) => 0x7fc00000 + v))
       const floats = new Float32Array(count * channels)
-      interleavePlanes(floats, words.map((w) => new Float32Array(w.buffer)))
-      expect(new Uint32Array(floats.buffer).every((v, i) => v === words[i % channels]![Math.floor(i / channels)])).toBe(true)
+      interleavePlanes(
+        floats,
+        words.map((w) => new Float32Array(w.buffer)),
+      )
+      expect(
+        new Uint32Array(floats.buffer).every((v, i) => v === words[i % channels]![Math.floor(i / channels)]),
+      ).toBe(true)
     }
-}) // prettier-ignore
+})
 
 test('cells of any number of channels are the means of their finite pixels, halves and floats, wherever the data begin', () => {
   const chance = chances(11)
-  for (const [width, height, x, y] of [[1, 1, 0, 0], [9, 6, -3, 5], [34, 11, 2, -7]] as const)
+  for (const [width, height, x, y] of [
+    [1, 1, 0, 0],
+    [9, 6, -3, 5],
+    [34, 11, 2, -7],
+  ] as const)
     for (const channels of [1, 2, 3, 4, 5])
       for (const factor of [2, 4] as const)
         for (const isHalf of [false, true]) {
@@ -145,20 +177,26 @@ test('cells of any number of channels are the means of their finite pixels, halv
             const cellX = Math.floor(((p % width) + x) / factor) - small.x
             const cellY = Math.floor((Math.floor(p / width) + y) / factor) - small.y
             const value = isHalf ? halfToNumber(data[i]!) : data[i]!
-            if (Number.isFinite(value)) wanted[(cellY * small.width + cellX) * channels + (i % channels)]! += value / factor ** 2
+            if (Number.isFinite(value))
+              wanted[(cellY * small.width + cellX) * channels + (i % channels)]! += value / factor ** 2
           }
           small.data.forEach((v, i) => {
             const got = isHalf ? halfToNumber(v) : v
-            expect(Math.abs(got - wanted[i]!)).toBeLessThan(Math.abs(wanted[i]!) * (isHalf ? 6e-4 : 1e-6) + (isHalf ? 1e-7 : 1e-9))
+            expect(Math.abs(got - wanted[i]!)).toBeLessThan(
+              Math.abs(wanted[i]!) * (isHalf ? 6e-4 : 1e-6) + (isHalf ? 1e-7 : 1e-9),
+            )
           })
           // What is infinite and what is no number is counted by channel.
           const stats = passStats(block)
           for (let c = 0; c < channels; c++) {
             const those = numbers.filter((_, i) => i % channels === c)
-            expect([stats.channels[c]!.infinite, stats.channels[c]!.nan]).toEqual([those.filter((v) => Math.abs(v) === Infinity).length, those.filter(Number.isNaN).length])
+            expect([stats.channels[c]!.infinite, stats.channels[c]!.nan]).toEqual([
+              those.filter((v) => Math.abs(v) === Infinity).length,
+              those.filter(Number.isNaN).length,
+            ])
           }
         }
-}) // prettier-ignore
+})
 
 test('room above two gigabytes is found, and what is more than there can be is refused in words', () => {
   withCodec(({ codec, room }) => {

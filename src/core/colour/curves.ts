@@ -11,10 +11,16 @@ export type Curve = OneCurve | { readonly each: readonly [OneCurve, OneCurve, On
 
 /** Luminance that a code of PQ stands for, in parts of 100 cd/m². Source: SMPTE ST 2084, ITU-R BT.2100. */
 function pqToLinear(code: number): number {
-  const [m1, m2, c1, c2, c3] = [2610 / 16384, (2523 / 4096) * 128, 3424 / 4096, (2413 / 4096) * 32, (2392 / 4096) * 32]
+  const [m1, m2, c1, c2, c3] = [
+    2610 / 16384,
+    (2523 / 4096) * 128,
+    3424 / 4096,
+    (2413 / 4096) * 32,
+    (2392 / 4096) * 32,
+  ]
   const root = code ** (1 / m2)
   return 100 * (Math.max(0, root - c1) / (c2 - c3 * root)) ** (1 / m1)
-} // prettier-ignore
+}
 
 /** Scene light of a code of HLG: 1 at half of the codes, 12 at their end. Source: ARIB STD-B67; ITU-R BT.2100 has a twelfth of it. */
 function hlgToLinear(code: number): number {

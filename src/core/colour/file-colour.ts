@@ -51,31 +51,46 @@ const say = (primaries: string, curve: Curve, reason: string) =>
   `${primaries}, ${curveWords(curve)}: ${reason}`
 
 /** Colour of named primaries and a curve. */
-export function namedColour(primaries: PrimariesName, curve: Curve, reason: string, doubt?: string): FileColour {
+export function namedColour(
+  primaries: PrimariesName,
+  curve: Curve,
+  reason: string,
+  doubt?: string,
+): FileColour {
   return {
     curve,
     toWorking: toWorking(primaries),
     words: say(primariesWords[primaries], curve, reason),
     ...(doubt === undefined ? {} : { doubt }),
   }
-} // prettier-ignore
+}
 
 /** Colour of chromaticities that a file gives; where those can not be, Rec.709 with a doubt. */
 export function colourOf(found: Chromaticities, curve: Curve, reason: string): FileColour {
   const problem = chromaticitiesProblem(found)
   if (problem)
-    return namedColour('rec709', curve, 'taken as that', `${reason}, but ${problem}: its colours are taken as Rec.709. Say what they are, if that is wrong`)
+    return namedColour(
+      'rec709',
+      curve,
+      'taken as that',
+      `${reason}, but ${problem}: its colours are taken as Rec.709. Say what they are, if that is wrong`,
+    )
   const name = namedPrimaries(found)
   const primaries = name ? primariesWords[name] : 'primaries of its own'
   return { curve, toWorking: toWorking(name ?? found), words: say(primaries, curve, reason) }
-} // prettier-ignore
+}
 
 /** Colour as an embedded profile says; one that can not be followed is named, and colours are taken as sRGB with a doubt. */
 export function profileColour(bytes: Uint8Array): FileColour {
   const { name, space, matrix, curve, problem } = readIcc(bytes)
   const called = name === '' ? 'its colour profile' : `its colour profile “${name}”`
   if (problem !== undefined || curve === undefined)
-    return namedColour('rec709', 'srgb', 'taken as that', `${called} ${problem ?? 'has no curve'}: it is not followed, and colours are read as sRGB. Say what they are, if that is wrong`)
+    return namedColour(
+      'rec709',
+      'srgb',
+      'taken as that',
+      `${called} ${problem ?? 'has no curve'}: it is not followed, and colours are read as sRGB. Say what they are, if that is wrong`,
+    )
   const reason = `${called} says so`
   if (space === 'GRAY' || !matrix) return namedColour('rec709', curve, reason)
   const whole = multiply(xyzToWorking(iccWhite), matrix)
@@ -85,7 +100,7 @@ export function profileColour(bytes: Uint8Array): FileColour {
   )
   if (near) return namedColour(near, curve, reason)
   return { curve, toWorking: whole, words: say('primaries of its own', curve, reason) }
-} // prettier-ignore
+}
 
 /** Colour as the codes of ITU-T H.273 say; undefined where one of them is not known here. */
 export function codedColour(primaries: number, transfer: number, reason: string): FileColour | undefined {

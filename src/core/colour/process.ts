@@ -10,8 +10,28 @@ const size = v.pipe(v.number(), v.integer(), v.minValue(2), v.maxValue(65_536))
 /** Where the entries of a table begin among those of the file, three values each. */
 const at = v.pipe(v.number(), v.integer(), v.minValue(0))
 
-export const logStyles = ['log10', 'antiLog10', 'log2', 'antiLog2', 'linToLog', 'logToLin', 'cameraLinToLog', 'cameraLogToLin'] as const // prettier-ignore
-export const exponentStyles = ['basicFwd', 'basicRev', 'basicMirrorFwd', 'basicMirrorRev', 'basicPassThruFwd', 'basicPassThruRev', 'monCurveFwd', 'monCurveRev', 'monCurveMirrorFwd', 'monCurveMirrorRev'] as const // prettier-ignore
+export const logStyles = [
+  'log10',
+  'antiLog10',
+  'log2',
+  'antiLog2',
+  'linToLog',
+  'logToLin',
+  'cameraLinToLog',
+  'cameraLogToLin',
+] as const
+export const exponentStyles = [
+  'basicFwd',
+  'basicRev',
+  'basicMirrorFwd',
+  'basicMirrorRev',
+  'basicPassThruFwd',
+  'basicPassThruRev',
+  'monCurveFwd',
+  'monCurveRev',
+  'monCurveMirrorFwd',
+  'monCurveMirrorRev',
+] as const
 export const cdlStyles = ['Fwd', 'Rev', 'FwdNoClamp', 'RevNoClamp'] as const
 
 const logParams = v.strictObject({
@@ -37,9 +57,24 @@ export const processNode = v.variant('type', [
   }),
   v.strictObject({ type: v.literal('lines'), at, size, isHalf: v.boolean() }),
   v.strictObject({ type: v.literal('cube'), at, size, isTetrahedral: v.boolean() }),
-  v.strictObject({ type: v.literal('log'), style: v.picklist(logStyles), params: v.strictTuple([logParams, logParams, logParams]) }), // prettier-ignore
-  v.strictObject({ type: v.literal('exponent'), style: v.picklist(exponentStyles), params: v.strictTuple([exponentParams, exponentParams, exponentParams]) }), // prettier-ignore
-  v.strictObject({ type: v.literal('cdl'), style: v.picklist(cdlStyles), slope: three, offset: three, power: three, saturation: finite }), // prettier-ignore
+  v.strictObject({
+    type: v.literal('log'),
+    style: v.picklist(logStyles),
+    params: v.strictTuple([logParams, logParams, logParams]),
+  }),
+  v.strictObject({
+    type: v.literal('exponent'),
+    style: v.picklist(exponentStyles),
+    params: v.strictTuple([exponentParams, exponentParams, exponentParams]),
+  }),
+  v.strictObject({
+    type: v.literal('cdl'),
+    style: v.picklist(cdlStyles),
+    slope: three,
+    offset: three,
+    power: three,
+    saturation: finite,
+  }),
 ])
 export type ProcessNode = v.InferOutput<typeof processNode>
 export type LogParams = v.InferOutput<typeof logParams>
@@ -137,7 +172,11 @@ function exponentCurve(
 const hold = (x: number, low: number, high: number) => (x < low ? low : x > high ? high : x)
 
 /** A line of entries between which values run straight. `isHalf`: an entry for each code of a half float. */
-function lineCurve({ at: first, size: count, isHalf }: ProcessNode & { type: 'lines' }, { data, stride }: Entries, c: number): Curve {
+function lineCurve(
+  { at: first, size: count, isHalf }: ProcessNode & { type: 'lines' },
+  { data, stride }: Entries,
+  c: number,
+): Curve {
   const value = (i: number) => data[(first + i) * stride + c]!
   if (!isHalf)
     return (x) => {
@@ -155,7 +194,7 @@ function lineCurve({ at: first, size: count, isHalf }: ProcessNode & { type: 'li
     if (own === near || !Number.isFinite(next)) return value(code)
     return value(code) + (value(code + 1) - value(code)) * ((near - own) / (next - own))
   }
-} // prettier-ignore
+}
 
 /** Changes the first `count` colours of three values each, in place. */
 type Change = (rgb: Float64Array, count: number) => void
@@ -170,14 +209,25 @@ const eachChannel =
 const ofThree = <T>(of: (c: 0 | 1 | 2) => T): [T, T, T] => [of(0), of(1), of(2)]
 
 /** A cube whose blue runs fastest, linear along all three axes or between the four corners of a tetrahedron. */
-function cubeChange({ at: first, size: n, isTetrahedral }: ProcessNode & { type: 'cube' }, { data, stride }: Entries): Change {
+function cubeChange(
+  { at: first, size: n, isTetrahedral }: ProcessNode & { type: 'cube' },
+  { data, stride }: Entries,
+): Change {
   const [stepR, stepG, stepB] = [n * n * stride, n * stride, stride]
   const last = n - 1
   const most = n - 2
   return (rgb, count) => {
     for (let o = 0; o < count * 3; o += 3) {
-      const [r, g, b] = [hold(rgb[o]!, 0, 1) * last, hold(rgb[o + 1]!, 0, 1) * last, hold(rgb[o + 2]!, 0, 1) * last]
-      const [ir, ig, ib] = [Math.min(most, Math.floor(r)), Math.min(most, Math.floor(g)), Math.min(most, Math.floor(b))]
+      const [r, g, b] = [
+        hold(rgb[o]!, 0, 1) * last,
+        hold(rgb[o + 1]!, 0, 1) * last,
+        hold(rgb[o + 2]!, 0, 1) * last,
+      ]
+      const [ir, ig, ib] = [
+        Math.min(most, Math.floor(r)),
+        Math.min(most, Math.floor(g)),
+        Math.min(most, Math.floor(b)),
+      ]
       const [pr, pg, pb] = [r - ir, g - ig, b - ib]
       const base = first * stride + ir * stepR + ig * stepG + ib * stepB
       if (!isTetrahedral) {
@@ -207,10 +257,14 @@ function cubeChange({ at: first, size: n, isTetrahedral }: ProcessNode & { type:
       else [one, two, high, middle, low] = [stepB, stepG, pb, pg, pr]
       const [next, third, far] = [base + one, base + one + two, base + stepR + stepG + stepB]
       for (let c = 0; c < 3; c++)
-        rgb[o + c] = data[base + c]! * (1 - high) + data[next + c]! * (high - middle) + data[third + c]! * (middle - low) + data[far + c]! * low
+        rgb[o + c] =
+          data[base + c]! * (1 - high) +
+          data[next + c]! * (high - middle) +
+          data[third + c]! * (middle - low) +
+          data[far + c]! * low
     }
   }
-} // prettier-ignore
+}
 
 /** Luminance of a decision list is always that of BT.709 (ASC CDL 1.2). */
 const cdlWeights = [0.2126, 0.7152, 0.0722] as const
@@ -242,7 +296,17 @@ function cdlChange({ style, slope, offset, power, saturation }: ProcessNode & { 
 function changeOf(node: ProcessNode, entries: Entries): Change {
   switch (node.type) {
     case 'matrix': {
-      const [a, b, c, d, e, f, g, h, i] = node.matrix as [number, number, number, number, number, number, number, number, number] // prettier-ignore
+      const [a, b, c, d, e, f, g, h, i] = node.matrix as [
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+        number,
+      ]
       const [p, q, s] = node.offset
       return (rgb, count) => {
         for (let o = 0; o < count * 3; o += 3) {

@@ -66,10 +66,16 @@ export function inverse(m: Matrix): number[] {
   ]
   const det = determinant(m)
   return [
-    e * i - f * h, c * h - b * i, b * f - c * e,
-    f * g - d * i, a * i - c * g, c * d - a * f,
-    d * h - e * g, b * g - a * h, a * e - b * d,
-  ].map((v) => v / det) // prettier-ignore
+    e * i - f * h,
+    c * h - b * i,
+    b * f - c * e,
+    f * g - d * i,
+    a * i - c * g,
+    c * d - a * f,
+    d * h - e * g,
+    b * g - a * h,
+    a * e - b * d,
+  ].map((v) => v / det)
 }
 
 const xyzOf = ([x, y]: Xy): [number, number, number] => [x / y, 1, (1 - x - y) / y]
@@ -98,11 +104,14 @@ export function toXyz({ red, green, blue, white }: Chromaticities): number[] {
 const cones: Matrix = [0.8951, 0.2664, -0.1614, -0.7502, 1.7135, 0.0367, 0.0389, -0.0685, 1.0296]
 
 /** XYZ under one white to XYZ that looks the same under another (linear Bradford). */
-export function adaptation(from: readonly [number, number, number], to: readonly [number, number, number]): number[] {
+export function adaptation(
+  from: readonly [number, number, number],
+  to: readonly [number, number, number],
+): number[] {
   const [a, b] = [apply(cones, from), apply(cones, to)]
   const gains = [b[0] / a[0], 0, 0, 0, b[1] / a[1], 0, 0, 0, b[2] / a[2]]
   return multiply(inverse(cones), multiply(gains, cones))
-} // prettier-ignore
+}
 
 const workingWhite = xyzOf(d65)
 const fromWorkingXyz = inverse(toXyz(chromaticities.rec709))
@@ -135,7 +144,17 @@ export const isIdentity = (m: Matrix): boolean =>
 
 /** Puts premultiplied (or straight) RGBA through a matrix in place; alpha stays. */
 export function throughMatrix(data: Float32Array, m: Matrix): void {
-  const [a, b, c, d, e, f, g, h, i] = m as [number, number, number, number, number, number, number, number, number] // prettier-ignore
+  const [a, b, c, d, e, f, g, h, i] = m as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   for (let p = 0; p < data.length; p += 4) {
     const [x, y, z] = [data[p]!, data[p + 1]!, data[p + 2]!]
     data[p] = a * x + b * y + c * z

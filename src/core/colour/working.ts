@@ -27,16 +27,14 @@ export interface WorkingSpace {
 
 /** Linear Rec.709 to the values that OKLab takes the cube roots of. Source: B. Ottosson 2020, “A perceptual color space for image processing”. */
 const conesOfRec709: Matrix = [
-  0.4122214708, 0.5363325363, 0.0514459929,
-  0.2119034982, 0.6806995451, 0.1073969566,
-  0.0883024619, 0.2817188376, 0.6299787005,
-] // prettier-ignore
+  0.4122214708, 0.5363325363, 0.0514459929, 0.2119034982, 0.6806995451, 0.1073969566, 0.0883024619,
+  0.2817188376, 0.6299787005,
+]
 /** The way back, as published there. */
 const conesToRec709: Matrix = [
-  4.0767416621, -3.3077115913, 0.2309699292,
-  -1.2684380046, 2.6097574011, -0.3413193965,
-  -0.0041960863, -0.7034186147, 1.707614701,
-] // prettier-ignore
+  4.0767416621, -3.3077115913, 0.2309699292, -1.2684380046, 2.6097574011, -0.3413193965, -0.0041960863,
+  -0.7034186147, 1.707614701,
+]
 
 function made(name: WorkingName, weights: Three): WorkingSpace {
   const [wr, wg, wb] = weights

@@ -28,8 +28,17 @@ function colourful(): Comp {
   let comp = addLane(emptyComp(64, 36), 'Warm', { type: 'colour', colour: [0.9, 0.3, 0.05], alpha: 1 })
   for (const effect of ['tint', 'gradient-map', 'colour-key', 'tint', 'blur', 'depth-mist'])
     comp = addStep(comp, 'lane1', allSteps(comp).length, effect)[0]
-  comp = putDial(comp, 'step3', 'picked', [[0.02, 0.1, 0.7, 1], [0.5, 0.5, 0.5, -1]]) // prettier-ignore
-  comp = putDial(comp, 'step4', 'colour', { keys: [{ frame: 1, value: [1, 0, 0] }, { frame: 9, value: [0, 0, 1] }], mix: 'oklab' }) // prettier-ignore
+  comp = putDial(comp, 'step3', 'picked', [
+    [0.02, 0.1, 0.7, 1],
+    [0.5, 0.5, 0.5, -1],
+  ])
+  comp = putDial(comp, 'step4', 'colour', {
+    keys: [
+      { frame: 1, value: [1, 0, 0] },
+      { frame: 9, value: [0, 0, 1] },
+    ],
+    mix: 'oklab',
+  })
   return comp
 }
 
@@ -40,7 +49,9 @@ test('colours keep their look when the space of a shot is changed, and come back
   expect(wide.space).toBe('acescg')
   const source = (c: Comp) => (c.lanes[0]!.source as { colour: number[] }).colour
   expectNear(source(wide), through([0.9, 0.3, 0.05]))
-  expect(linearToHex(workingSpace('acescg'), source(wide) as [number, number, number])).toBe(linearToHex(workingSpace(undefined), [0.9, 0.3, 0.05])) // prettier-ignore
+  expect(linearToHex(workingSpace('acescg'), source(wide) as [number, number, number])).toBe(
+    linearToHex(workingSpace(undefined), [0.9, 0.3, 0.05]),
+  )
   const dial = (c: Comp, step: string, key: string, at = 1) => readSetting(c, { of: 'dial', step, key }, at)
   // Tint begins with a colour of its own, which nobody has set.
   expectNear(dial(wide, 'step1', 'colour') as number[], through(dial(comp, 'step1', 'colour') as number[]))
@@ -55,7 +66,10 @@ test('colours keep their look when the space of a shot is changed, and come back
   expect(picks[1]).toEqual([0.5, 0.5, 0.5, -1])
   // Between two keys the way through OKLab is the same way.
   for (const at of [1, 3.5, 9])
-    expectNear(dial(wide, 'step4', 'colour', at) as number[], through(dial(comp, 'step4', 'colour', at) as number[])) // prettier-ignore
+    expectNear(
+      dial(wide, 'step4', 'colour', at) as number[],
+      through(dial(comp, 'step4', 'colour', at) as number[]),
+    )
   const back = changeSpace(wide, 'rec709')
   expect('space' in back).toBe(false)
   expectNear(source(back), [0.9, 0.3, 0.05])
@@ -64,9 +78,17 @@ test('colours keep their look when the space of a shot is changed, and come back
 
 test('recipes and copied steps bring their colours into the space of the shot that they come to', () => {
   const comp = colourful()
-  const [made, id] = makeOneStep(comp, {}, ['step1'], { name: 'Warm', about: 'x', family: 'colour', dials: [{ name: 'Colour', settings: [{ ref: { of: 'dial', step: 'step1', key: 'colour' } }] }] }) // prettier-ignore
+  const [made, id] = makeOneStep(comp, {}, ['step1'], {
+    name: 'Warm',
+    about: 'x',
+    family: 'colour',
+    dials: [{ name: 'Colour', settings: [{ ref: { of: 'dial', step: 'step1', key: 'colour' } }] }],
+  })
   const file = recipeFileOf(made, id)!
-  const wide = changeSpace(addLane(emptyComp(64, 36), 'Here', { type: 'colour', colour: [0, 0, 0], alpha: 0 }), 'acescg') // prettier-ignore
+  const wide = changeSpace(
+    addLane(emptyComp(64, 36), 'Here', { type: 'colour', colour: [0, 0, 0], alpha: 0 }),
+    'acescg',
+  )
   const [put, step] = putRecipe(wide, {}, file, 'lane1', 0)
   const own = readSetting(comp, { of: 'dial', step: 'step1', key: 'colour' }, 1) as number[]
   const found = allSteps(put).find((s) => s.id === step)!

@@ -73,7 +73,10 @@ export function changeSpace(comp: Comp, to: WorkingName): Comp {
     const setting = settingOf(comp, ref) ?? (defaultOn(dial, comp.canvas) as Setting)
     const one = (value: DialValue) => movedValue(dial.type, value, m)
     const changed: Setting | DialValue = isTrack(setting)
-      ? { ...setting, keys: setting.keys.map((k) => ({ ...k, value: one(k.value as DialValue) as typeof k.value })) }
+      ? {
+          ...setting,
+          keys: setting.keys.map((k) => ({ ...k, value: one(k.value as DialValue) as typeof k.value })),
+        }
       : one(setting)
     if (!isSame(changed, setting)) next = putSetting(next, ref, changed)
   }
@@ -83,4 +86,4 @@ export function changeSpace(comp: Comp, to: WorkingName): Comp {
     lanes: next.lanes.map((l) => ({ ...l, steps: l.steps.map(step) })),
     master: next.master.map(step),
   }
-} // prettier-ignore
+}

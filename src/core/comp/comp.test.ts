@@ -124,7 +124,10 @@ describe('a comp from outside', () => {
     const comp = base()
     expect(problemsOf({ ...comp, lanes: [comp.lanes[0], comp.lanes[0]] })[0]?.message).toContain('used twice')
     const [stepped, id] = addStep(comp, 'lane1', 0, 'exposure')
-    const keys = [{ frame: 5, value: 0 }, { frame: 5, value: 1 }] // prettier-ignore
+    const keys = [
+      { frame: 5, value: 0 },
+      { frame: 5, value: 1 },
+    ]
     expect(problemsOf(putDial(stepped, id, 'stops', { keys }))).not.toEqual([])
   })
   test('has its dials checked by their effects; an unknown effect is kept', () => {
@@ -168,10 +171,14 @@ test('a pass becomes a lane as its kind is used: light is added, shadow multipli
     return `${use} ${join.mode}`
   }
   expect(['colour', 'light', 'shadow', 'occlusion', 'other'].map((k) => used(k as PassKind))).toEqual([
-    'picture over', 'picture plus', 'picture multiply', 'picture multiply', 'picture over',
+    'picture over',
+    'picture plus',
+    'picture multiply',
+    'picture multiply',
+    'picture over',
   ])
   for (const kind of ['depth', 'normal', 'ids', 'matte'] as const) expect(used(kind)).toBe('matte over')
-}) // prettier-ignore
+})
 
 test('a frame without a file of its own is held from the last before it', () => {
   const media = { name: 'x', passes: [], frames: { 3: 'c', 7: 'g' } }
@@ -187,7 +194,29 @@ test('gaps of a sequence are listed, and a shot spans its sequences', () => {
 })
 
 test('passes are guessed from the names renderers give them (common practice)', () => {
-  const cases: [string, number, string][] = [['depth', 1, 'depth'], ['Z', 1, 'depth'], ['N', 3, 'normal'], ['P', 3, 'position'], ['emission', 3, 'light'], ['CryptoObject00', 4, 'ids'], ['motion', 2, 'motion'], ['beauty', 4, 'colour'], ['IndexOB', 1, 'ids'], ['material_index', 1, 'ids'], ['pass_id', 1, 'ids'], ['GlossDir', 3, 'light'], ['transmit_indirect', 3, 'light'], ['SelfIllumination', 3, 'light'], ['bump_normals', 3, 'normal'], ['cam_n', 3, 'normal'], ['worldPoints', 3, 'position'], ['point_world', 3, 'position'], ['forward', 2, 'motion'], ['backward', 2, 'motion'], ['optical_flow', 2, 'motion']] // prettier-ignore
+  const cases: [string, number, string][] = [
+    ['depth', 1, 'depth'],
+    ['Z', 1, 'depth'],
+    ['N', 3, 'normal'],
+    ['P', 3, 'position'],
+    ['emission', 3, 'light'],
+    ['CryptoObject00', 4, 'ids'],
+    ['motion', 2, 'motion'],
+    ['beauty', 4, 'colour'],
+    ['IndexOB', 1, 'ids'],
+    ['material_index', 1, 'ids'],
+    ['pass_id', 1, 'ids'],
+    ['GlossDir', 3, 'light'],
+    ['transmit_indirect', 3, 'light'],
+    ['SelfIllumination', 3, 'light'],
+    ['bump_normals', 3, 'normal'],
+    ['cam_n', 3, 'normal'],
+    ['worldPoints', 3, 'position'],
+    ['point_world', 3, 'position'],
+    ['forward', 2, 'motion'],
+    ['backward', 2, 'motion'],
+    ['optical_flow', 2, 'motion'],
+  ]
   for (const [name, channels, kind] of cases)
     expect(guessPass(name, letters.slice(0, channels), 'half').kind, name).toBe(kind)
 })
@@ -260,7 +289,12 @@ test('files named for a pass belong beside the others; drawn layers do not (comm
 })
 
 describe('no control, fit or pick makes a comp that can not be saved', () => {
-  const [comp, id] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'depth-mist') // prettier-ignore
+  const [comp, id] = addStep(
+    addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }),
+    'lane1',
+    0,
+    'depth-mist',
+  )
   const after = (key: string, value: unknown) =>
     withinDials(comp, putDial(comp, id, key, value as number)).lanes[0]!.steps[0]!.dials[key]
   test('what goes beyond is brought back, what is no number is not taken, what fits stays the very same', () => {
@@ -278,7 +312,12 @@ describe('no control, fit or pick makes a comp that can not be saved', () => {
 })
 
 describe('tracks from outside', () => {
-  const [withRays, rays] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'light-rays') // prettier-ignore
+  const [withRays, rays] = addStep(
+    addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }),
+    'lane1',
+    0,
+    'light-rays',
+  )
   const said = (key: string, track: unknown) => {
     const document = JSON.parse(JSON.stringify(withRays)) as {
       lanes: { steps: { dials: Record<string, unknown> }[] }[]
@@ -297,16 +336,62 @@ describe('tracks from outside', () => {
     ['keys out of order', 'length', { keys: [at(9, 5), at(1, 6)] }, /length.*rising frame/],
     ['no keys', 'length', { keys: [] }, /at least one key/],
     ['a value that is no number', 'length', { keys: [at(1, null)] }, /length/],
-    ['a handle that runs back', 'length', { keys: [at(1, 5, { go: 'curve', out: [[-1, 0]] }), at(2, 6)] }, /does not lie before its key/],
-    ['a handle for a part that is not there', 'length', { keys: [at(1, 5, { out: [[1, 0], [1, 0]] }), at(2, 6)] }, /a handle for each of its 1 parts/],
-    ['values of another kind', 'length', { keys: [at(1, 'wide'), at(2, 6)] }, /keys\.0\.value wants a number/],
-    ['a number that follows', 'length', { keys: [at(1, 5)], riders: [{ type: 'follow', on: true, of: { type: 'placement', lane: 'lane1' }, offset: [0, 0] }] }, /riders\.0 follows, which only a point can/],
-    ['a choice that flickers', 'colour', { keys: [at(1, 'light')], riders: [{ type: 'flicker', on: true, amount: 1, rate: 1, roughness: 0, seed: 1 }] }, /flicker on values that are no numbers/],
-    ['a rider that is not known', 'length', { keys: [at(1, 5)], riders: [{ type: 'wobble', on: true }] }, /riders/],
+    [
+      'a handle that runs back',
+      'length',
+      { keys: [at(1, 5, { go: 'curve', out: [[-1, 0]] }), at(2, 6)] },
+      /does not lie before its key/,
+    ],
+    [
+      'a handle for a part that is not there',
+      'length',
+      {
+        keys: [
+          at(1, 5, {
+            out: [
+              [1, 0],
+              [1, 0],
+            ],
+          }),
+          at(2, 6),
+        ],
+      },
+      /a handle for each of its 1 parts/,
+    ],
+    [
+      'values of another kind',
+      'length',
+      { keys: [at(1, 'wide'), at(2, 6)] },
+      /keys\.0\.value wants a number/,
+    ],
+    [
+      'a number that follows',
+      'length',
+      {
+        keys: [at(1, 5)],
+        riders: [{ type: 'follow', on: true, of: { type: 'placement', lane: 'lane1' }, offset: [0, 0] }],
+      },
+      /riders\.0 follows, which only a point can/,
+    ],
+    [
+      'a choice that flickers',
+      'colour',
+      {
+        keys: [at(1, 'light')],
+        riders: [{ type: 'flicker', on: true, amount: 1, rate: 1, roughness: 0, seed: 1 }],
+      },
+      /flicker on values that are no numbers/,
+    ],
+    [
+      'a rider that is not known',
+      'length',
+      { keys: [at(1, 5)], riders: [{ type: 'wobble', on: true }] },
+      /riders/,
+    ],
     ['a number along a path', 'length', { keys: [at(1, 5)], along: 'even' }, /for points only/],
   ])('%s is refused, with its place', (_, key, track, words) => {
     expect(said(key, track)).toMatch(words)
-  }) // prettier-ignore
+  })
   test('keys beyond the shot, between frames and at odd rates are kept and read', () => {
     const track = { keys: [at(-40, 100), at(1.5, 200), at(9000, 50)] }
     expect(said('length', track)).toBe('')

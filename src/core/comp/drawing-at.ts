@@ -68,7 +68,12 @@ function placedPath(path: Path, placing: Placing, valueOf: ValueNow, canvas: Can
   const { about, move = [0, 0], turn = 0, scale = 100 } = placing
   const pivot = about === undefined ? [canvas.width / 2, canvas.height / 2] : valueOf(about)
   const size = (valueOf(scale) as number) / 100
-  const matrix = placement(pivot as DrawnPoint, [size, size], valueOf(turn) as number, valueOf(move) as DrawnPoint) // prettier-ignore
+  const matrix = placement(
+    pivot as DrawnPoint,
+    [size, size],
+    valueOf(turn) as number,
+    valueOf(move) as DrawnPoint,
+  )
   const [a, b, c, d, e, f] = matrix
   const at = ([x, y]: DrawnPoint): DrawnPoint => [a * x + b * y + c, d * x + e * y + f]
   const way = ([x, y]: DrawnPoint): DrawnPoint => [a * x + b * y, d * x + e * y]

@@ -53,14 +53,28 @@ describe('shapes that move between keys', () => {
     const { comp, id, shape } = begin()
     const keyed = setPath(toggleKey(comp, id, 1, shape), id, 11, shape, box(20))
     const more = splitShape(keyed, id, 1, shape, 0, 0.5)
-    expect([1, 6, 11].map((f) => seen(more, id, f)[0]!.path[1]!.at)).toEqual([[5, 0], [15, 0], [25, 0]])
+    expect([1, 6, 11].map((f) => seen(more, id, f)[0]!.path[1]!.at)).toEqual([
+      [5, 0],
+      [15, 0],
+      [25, 0],
+    ])
     const less = removePoints(more, id, 6, shape, [0, 1])
     expect([1, 6, 11].map((f) => seen(less, id, f)[0]!.path.length)).toEqual([3, 3, 3])
     // Nothing is left of a shape with one point.
     expect(seen(removePoints(less, id, 6, shape, [0, 1]), id, 1)).toEqual([])
     // Keys with unlike points, as a file may hold: the earlier one is held.
-    expect(outlineAt({ keys: [{ frame: 1, path: box(0) }, { frame: 5, path: box(9).slice(1) }] }, 4)).toEqual(box(0))
-  }) // prettier-ignore
+    expect(
+      outlineAt(
+        {
+          keys: [
+            { frame: 1, path: box(0) },
+            { frame: 5, path: box(9).slice(1) },
+          ],
+        },
+        4,
+      ),
+    ).toEqual(box(0))
+  })
 })
 
 describe('a drawing per frame', () => {
@@ -121,8 +135,13 @@ describe('points', () => {
     expect(shapeNote([{ at: [1, 1], out: [9, 0] }, { at: [9, 9] }], canvas)).toBeUndefined()
     expect(shapeNote(rectangle(70, 0, 90, 9), canvas)).toMatch(/outside/)
     expect(shapeNote(rectangle(-5, 0, 9, 9), canvas)).toBeUndefined()
-    expect(shapeNote(Array.from({ length: 3000 }, (_, i) => ({ at: [i % 60, i % 30] })), canvas)).toMatch(/3000 points/)
-  }) // prettier-ignore
+    expect(
+      shapeNote(
+        Array.from({ length: 3000 }, (_, i) => ({ at: [i % 60, i % 30] })),
+        canvas,
+      ),
+    ).toMatch(/3000 points/)
+  })
 })
 
 test('drawings of a file that do not fit are refused with their place', () => {
@@ -137,11 +156,32 @@ test('drawings of a file that do not fit are refused with their place', () => {
     }
   }
   type Loose = { drawings: { shapes: { path: unknown; inner: unknown }[]; id: string }[]; lanes: unknown[] }
-  expect(problems((c: Loose) => { c.drawings[0]!.shapes[0]!.inner = -1 })).toMatch(/drawings\.0\.shapes\.0\.inner wants 0 or more/)
-  expect(problems((c: Loose) => { c.drawings.push(c.drawings[0]!) })).toMatch(/drawing1 is used twice/)
-  expect(problems((c: Loose) => { c.drawings[0]!.shapes[0]!.path = { keys: [{ frame: 4, path: [] }, { frame: 2, path: [] }] } })).toMatch(/rising frame/)
-  expect(problems((c: Loose) => { c.drawings[0]!.shapes[0]!.path = Array.from({ length: 20_001 }, () => ({ at: [0, 0] })) })).toMatch(/20,000 points/)
+  expect(
+    problems((c: Loose) => {
+      c.drawings[0]!.shapes[0]!.inner = -1
+    }),
+  ).toMatch(/drawings\.0\.shapes\.0\.inner wants 0 or more/)
+  expect(
+    problems((c: Loose) => {
+      c.drawings.push(c.drawings[0]!)
+    }),
+  ).toMatch(/drawing1 is used twice/)
+  expect(
+    problems((c: Loose) => {
+      c.drawings[0]!.shapes[0]!.path = {
+        keys: [
+          { frame: 4, path: [] },
+          { frame: 2, path: [] },
+        ],
+      }
+    }),
+  ).toMatch(/rising frame/)
+  expect(
+    problems((c: Loose) => {
+      c.drawings[0]!.shapes[0]!.path = Array.from({ length: 20_001 }, () => ({ at: [0, 0] }))
+    }),
+  ).toMatch(/20,000 points/)
   // A comp from before there were drawings is as it was.
   const { drawings, ...older } = emptyComp(8, 8)
   expect(parseComp(older)).toEqual({ ...older, drawings })
-}) // prettier-ignore
+})

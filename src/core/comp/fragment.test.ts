@@ -37,8 +37,14 @@ function randomComp(seed: number): Comp {
     }
     if (next(2))
       comp = editLane(comp, lane, (l) => {
-        l.join.matte = { from: link(), also: [{ from: link(), by: 'subtract' }, { from: link(), by: 'intersect' }] } as never
-      }) // prettier-ignore
+        l.join.matte = {
+          from: link(),
+          also: [
+            { from: link(), by: 'subtract' },
+            { from: link(), by: 'intersect' },
+          ],
+        } as never
+      })
   }
   const [a, b] = [comp.lanes[1]!.id, comp.lanes[4]!.id]
   comp = joinBus(comp, a, b)[0]
@@ -64,7 +70,11 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8])('a piece of a random desk (%d)', (seed) 
       if (type === 'pass' || type === 'tap' || type === 'drawing') found.push(text(value))
       return value
     })
-    expect(linksOf(comp).map(({ link }) => text(link)).sort()).toEqual(found.sort()) // prettier-ignore
+    expect(
+      linksOf(comp)
+        .map(({ link }) => text(link))
+        .sort(),
+    ).toEqual(found.sort())
     expect(mapLinks(comp, (link) => link)).toBe(comp)
     expect(linksOf(mapLinks(comp, () => undefined))).toEqual([])
     expect(parseComp(JSON.parse(text(mapLinks(comp, () => undefined))))).toBeTruthy()
@@ -83,7 +93,9 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8])('a piece of a random desk (%d)', (seed) 
     const renamed = text(copies).replaceAll(/"([A-Za-z]+\d+)"/g, (all, id: string) => text(old.get(id) ?? id))
     const wanted = piece.lanes.map((l) => (l.id === bus ? { ...l, in: undefined } : l))
     const byId = (list: { id: string }[]) => [...list].sort((x, y) => (x.id < y.id ? -1 : 1))
-    expect(byId(JSON.parse(renamed) as { id: string }[])).toEqual(byId(JSON.parse(text(wanted)) as { id: string }[])) // prettier-ignore
+    expect(byId(JSON.parse(renamed) as { id: string }[])).toEqual(
+      byId(JSON.parse(text(wanted)) as { id: string }[]),
+    )
   })
   test('its inputs are what it takes from outside; cut, nothing of it leaves it', () => {
     const piece = takeOut(comp, { lanes: [bus], withDrawings: true })
@@ -106,7 +118,9 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8])('a piece of a random desk (%d)', (seed) 
     const stand: Link = { type: 'pass', media: 'other', pass: 'stand-in' }
     const [fed] = putIn(elsewhere, piece, {}, () => stand)
     const outer = linksOf(fed).filter(({ link }) => text(link) === text(stand)).length
-    const leaving = linksOf({ ...comp, lanes: [...piece.lanes], master: [] }).filter(({ link }) => piece.inputs.some((i) => text(i) === text(link))).length // prettier-ignore
+    const leaving = linksOf({ ...comp, lanes: [...piece.lanes], master: [] }).filter(({ link }) =>
+      piece.inputs.some((i) => text(i) === text(link)),
+    ).length
     expect(outer).toBe(leaving)
   })
   test('a lane that is duplicated is in front of it, in the same bus', () => {
@@ -114,7 +128,9 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8])('a piece of a random desk (%d)', (seed) 
       const [next, copy] = duplicateLane(comp, id)
       const made = next.lanes.find((l) => l.id === copy)!
       expect(made.in).toBe(around)
-      expect(next.lanes.findIndex((l) => l.id === copy)).toBeGreaterThan(next.lanes.findIndex((l) => l.id === id)) // prettier-ignore
+      expect(next.lanes.findIndex((l) => l.id === copy)).toBeGreaterThan(
+        next.lanes.findIndex((l) => l.id === id),
+      )
     }
   })
 })

@@ -120,8 +120,12 @@ export function putIn(
   const lanes = piece.lanes.map((lane): Lane => {
     const parent = lane.in === undefined ? undefined : ids.get(lane.in)
     const linkedLane = mapLaneLinks(lane, change)
-    return { ...placedIn(linkedLane, parent ?? target.bus), id: ids.get(lane.id)!, steps: linkedLane.steps.map(renamed) }
-  }) // prettier-ignore
+    return {
+      ...placedIn(linkedLane, parent ?? target.bus),
+      id: ids.get(lane.id)!,
+      steps: linkedLane.steps.map(renamed),
+    }
+  })
   const steps = piece.steps.map((step) => renamed(mapStepLinks(step, target.laneId ?? masterId, change)))
 
   const before = comp.lanes.findIndex((l) => l.id === target.inFrontOf)

@@ -18,7 +18,9 @@ describe('which frame of its media a lane shows', () => {
   test('beyond its ends: held, begun anew, there and back, nothing', () => {
     expect(shown({}, [1, 9, 15, 99])).toEqual([10, 10, 14, 14])
     expect(shown({ before: 'loop', after: 'loop' }, [8, 9, 15, 16, 20])).toEqual([13, 14, 10, 11, 10])
-    expect(shown({ before: 'swing', after: 'swing' }, [8, 9, 15, 16, 18, 19, 22])).toEqual([12, 11, 13, 12, 10, 11, 14]) // prettier-ignore
+    expect(shown({ before: 'swing', after: 'swing' }, [8, 9, 15, 16, 18, 19, 22])).toEqual([
+      12, 11, 13, 12, 10, 11, 14,
+    ])
     expect(shown({ before: 'nothing', after: 'hold' }, [9, 15])).toEqual([undefined, 14])
     expect(mediaFrame({ after: 'swing' }, 9, { first: 5, last: 5 })).toBe(5)
   })

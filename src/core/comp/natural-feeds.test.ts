@@ -6,10 +6,14 @@ import { mediaBehind, naturalFeeds } from './natural-feeds.ts'
 
 const pass = (name: string, kind: Pass['kind']): Pass => ({ name, kind, channels: ['Z'], type: 'float' })
 const media: MediaTable = {
-  cave: { name: 'cave', frames: { 1: 'a' }, passes: [pass('beauty', 'colour'), pass('far', 'depth'), pass('P', 'position')] },
+  cave: {
+    name: 'cave',
+    frames: { 1: 'a' },
+    passes: [pass('beauty', 'colour'), pass('far', 'depth'), pass('P', 'position')],
+  },
   drawn: { name: 'drawn', frames: { 1: 'b' }, passes: [pass('beauty', 'colour')] },
   look: { name: 'look', frames: { 1: 'c' }, passes: [pass('table', 'table')] },
-} // prettier-ignore
+}
 const beauty = (of: string) => ({ type: 'pass', media: of, pass: 'beauty' }) as const
 
 /** A bus of a drawn lane before a tap of the cave, and the cave itself. */
@@ -51,7 +55,9 @@ test('a new step is fed by passes of the kinds it wants, beside its own picture,
     position: { from: { type: 'pass', media: 'cave', pass: 'P' } },
   })
   expect(feeds(drawn, 'depth-mist')).toEqual({})
-  expect(feeds(drawn, 'look-table')).toEqual({ table: { from: { type: 'pass', media: 'look', pass: 'table' } } }) // prettier-ignore
+  expect(feeds(drawn, 'look-table')).toEqual({
+    table: { from: { type: 'pass', media: 'look', pass: 'table' } },
+  })
   // Light and mattes are the finisher's to choose.
   expect(feeds(cave, 'bloom')).toEqual({})
 })

@@ -55,7 +55,10 @@ test('links to a lane can lead elsewhere instead, each by the point that it tapp
     l.source = tap(plume)
   })
   comp = setFeed(comp, other, 'light', { from: tap(plume, own) })
-  comp = setFeed(comp, other, 'matte', { from: tap(copy, 'source'), also: [{ by: 'union', from: tap(plume, 'source') }] } as never) // prettier-ignore
+  comp = setFeed(comp, other, 'matte', {
+    from: tap(copy, 'source'),
+    also: [{ by: 'union', from: tap(plume, 'source') }],
+  } as never)
   expect(tappedPoints(comp, plume)).toEqual([undefined, own, 'source'])
   const still = redirectLinks(comp, plume, (after) => ({ type: 'pass', media: 'm1', pass: after ?? 'end' }))
   expect(tappedPoints(still, plume)).toEqual([])
@@ -73,7 +76,10 @@ test('copies of a bus take from each other what the originals took from each oth
   ;[comp, own] = addStep(comp, line, 0, 'blur')
   ;[comp, glow] = addStep(comp, paint, 0, 'bloom')
   comp = setFeed(comp, glow, 'light', { from: tap(line, own) })
-  comp = setFeed(comp, glow, 'matte', { from: tap(cave), also: [{ by: 'union', from: tap(line, 'source') }] } as never) // prettier-ignore
+  comp = setFeed(comp, glow, 'matte', {
+    from: tap(cave),
+    also: [{ by: 'union', from: tap(line, 'source') }],
+  } as never)
   const [bussed, bus] = joinBus(comp, line, paint)
   const [next] = duplicateLane(bussed, bus)
   const fresh = next.lanes.filter((l) => !bussed.lanes.some((o) => o.id === l.id))

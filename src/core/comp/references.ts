@@ -1,7 +1,16 @@
 import { effectOf } from '../recipes/effect-of.ts'
 import { masterId } from './edits.ts'
 import { mapRiderLinks, riderLinks } from './rider-links.ts'
-import { allSteps, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Source, type Step } from './schema.ts' // prettier-ignore
+import {
+  allSteps,
+  type Comp,
+  type FeedLink,
+  type Lane,
+  type Link,
+  type MatteLink,
+  type Source,
+  type Step,
+} from './schema.ts'
 
 // Links are walked here and nowhere else: what takes its picture from where, what is to be replaced, what would go round in a loop.
 

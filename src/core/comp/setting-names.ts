@@ -72,8 +72,19 @@ export function settingName(comp: Comp, ref: SettingRef): SettingName {
     case 'placing':
     case 'shape': {
       const drawing = comp.drawings.find((d) => d.id === ref.drawing)
-      const shape = drawing?.time === 'keyed' && ref.of === 'shape' ? drawing.shapes.find((s) => s.id === ref.shape) : undefined // prettier-ignore
-      const what = { about: 'about', move: 'moved', turn: 'turned', scale: 'scaled', opacity: 'opacity', inner: 'soft inside', outer: 'soft outside' }[ref.key] // prettier-ignore
+      const shape =
+        drawing?.time === 'keyed' && ref.of === 'shape'
+          ? drawing.shapes.find((s) => s.id === ref.shape)
+          : undefined
+      const what = {
+        about: 'about',
+        move: 'moved',
+        turn: 'turned',
+        scale: 'scaled',
+        opacity: 'opacity',
+        inner: 'soft inside',
+        outer: 'soft outside',
+      }[ref.key]
       const name = ref.of === 'placing' ? `Drawing · ${what}` : `${shape?.name ?? 'Shape'} · ${what}`
       return { laneId: laneOfDrawing(comp, ref.drawing), where: drawing?.name ?? 'Drawing', name }
     }

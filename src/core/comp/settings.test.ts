@@ -31,7 +31,10 @@ function everything(): Comp {
   comp = addLane(comp, 'Tap', { type: 'tap', lane: 'lane1' })
   for (const { id } of effects) comp = addStep(comp, 'lane2', 0, id)[0]
   const [mastered, id] = addStep(comp, masterId, 0, 'exposure')
-  const matte = { from: { type: 'tap', lane: 'lane1' }, also: [{ from: { type: 'tap', lane: 'lane3' }, by: 'union' }] } as const // prettier-ignore
+  const matte = {
+    from: { type: 'tap', lane: 'lane1' },
+    also: [{ from: { type: 'tap', lane: 'lane3' }, by: 'union' }],
+  } as const
   return editLane(setFeed(mastered, id, 'matte', matte), 'lane3', (lane) => {
     lane.join.matte = structuredClone(matte) as never
   })
@@ -83,9 +86,19 @@ describe('settings of a comp with everything', () => {
 })
 
 describe('a setting that moves', () => {
-  const [start, id] = addStep(addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }), 'lane1', 0, 'light-rays') // prettier-ignore
+  const [start, id] = addStep(
+    addLane(emptyComp(8, 8), 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }),
+    'lane1',
+    0,
+    'light-rays',
+  )
   const ref = (key: string): SettingRef => ({ of: 'dial', step: id, key })
-  const number = putDial(start, id, 'length', { keys: [{ frame: 1, value: 100, go: 'curve', out: [[2, 0]] }, { frame: 9, value: 300, in: [[-2, 0]] }] }) // prettier-ignore
+  const number = putDial(start, id, 'length', {
+    keys: [
+      { frame: 1, value: 100, go: 'curve', out: [[2, 0]] },
+      { frame: 9, value: 300, in: [[-2, 0]] },
+    ],
+  })
   const at = (c: Comp, key: string, frame: number) => readSetting(c, ref(key), frame)
   test('is shifted as a whole by a change, and stays a track', () => {
     const now = at(number, 'length', 4) as number
@@ -101,25 +114,43 @@ describe('a setting that moves', () => {
     const again = setSetting(keyed, ref('length'), 5, { frame: 4, autoKey: true })
     expect([1, 4, 9].map((frame) => at(again, 'length', frame))).toEqual([100, 5, 300])
     // Before the first and after the last.
-    const ends = [0, 12].reduce((c, frame) => setSetting(c, ref('length'), frame, { frame, autoKey: true }), number) // prettier-ignore
-    expect((settingOf(ends, ref('length')) as { keys: { frame: number }[] }).keys.map((k) => k.frame)).toEqual([0, 1, 9, 12]) // prettier-ignore
+    const ends = [0, 12].reduce(
+      (c, frame) => setSetting(c, ref('length'), frame, { frame, autoKey: true }),
+      number,
+    )
+    expect(
+      (settingOf(ends, ref('length')) as { keys: { frame: number }[] }).keys.map((k) => k.frame),
+    ).toEqual([0, 1, 9, 12])
     expect(parseComp(JSON.parse(JSON.stringify(ends)))).toEqual(ends)
   })
   test('what stood still begins to move with auto key, where a track may stand', () => {
     const keyed = setSetting(start, { of: 'amount', step: id }, 0.5, { frame: 3, autoKey: true })
     expect(settingOf(keyed, { of: 'amount', step: id })).toEqual({ keys: [{ frame: 3, value: 0.5 }] })
     const on: SettingRef = { of: 'on', step: id }
-    const off = setSetting(setSetting(start, on, true, { frame: 1, autoKey: true }), on, false, { frame: 3, autoKey: true }) // prettier-ignore
+    const off = setSetting(setSetting(start, on, true, { frame: 1, autoKey: true }), on, false, {
+      frame: 3,
+      autoKey: true,
+    })
     expect([1, 2, 3, 9].map((f) => readSetting(off, on, f))).toEqual([true, true, false, false])
   })
   test('points are shifted by both numbers; a choice changes in the key that rules', () => {
-    const point = putDial(start, id, 'origin', { keys: [{ frame: 1, value: [1, 2] }, { frame: 3, value: [5, 2] }] }) // prettier-ignore
+    const point = putDial(start, id, 'origin', {
+      keys: [
+        { frame: 1, value: [1, 2] },
+        { frame: 3, value: [5, 2] },
+      ],
+    })
     const after = setSetting(point, ref('origin'), [3, 7], { frame: 2 })
     expect([at(after, 'origin', 1), at(after, 'origin', 3)]).toEqual([
       [1, 7],
       [5, 7],
     ])
-    const choice = putDial(start, id, 'colour', { keys: [{ frame: 1, value: 'light' }, { frame: 5, value: 'own' }] }) // prettier-ignore
+    const choice = putDial(start, id, 'colour', {
+      keys: [
+        { frame: 1, value: 'light' },
+        { frame: 5, value: 'own' },
+      ],
+    })
     const changed = setSetting(choice, ref('colour'), 'own', { frame: 4 })
     expect([1, 4, 5].map((f) => at(changed, 'colour', f))).toEqual(['own', 'own', 'own'])
   })
@@ -139,7 +170,10 @@ describe('a setting that moves', () => {
     const lost = putDial(number, id, 'length', { keys: [{ frame: 1, value: NaN }] })
     expect(settingOf(withinDials(number, lost), ref('length'))).toEqual(settingOf(number, ref('length')))
     const opacity: SettingRef = { of: 'opacity', lane: 'lane1' }
-    const fade = setSetting(setSetting(start, opacity, 0, { frame: 1, autoKey: true }), opacity, 1, { frame: 9, autoKey: true }) // prettier-ignore
+    const fade = setSetting(setSetting(start, opacity, 0, { frame: 1, autoKey: true }), opacity, 1, {
+      frame: 9,
+      autoKey: true,
+    })
     expect(readSetting(fade, opacity, 5)).toBe(0.5)
     const dimmed = setSetting(fade, opacity, 0.25, { frame: 5 })
     expect([1, 5, 9].map((f) => readSetting(dimmed, opacity, f))).toEqual([0, 0.25, 0.5])
@@ -153,7 +187,6 @@ describe('a setting that moves', () => {
       { of: 'source', lane: 'lane1', key: 'from.at' },
       { of: 'soft', link: { lane: 'lane1' } },
     ] as const) {
-      // prettier-ignore
       if (lost.of !== 'dial' || lost.step !== id) expect(readSetting(start, lost, 1)).toBeUndefined()
       if (lost.of !== 'dial' || lost.step !== id) expect(setSetting(start, lost, 1, { frame: 1 })).toBe(start)
     }
@@ -161,7 +194,12 @@ describe('a setting that moves', () => {
 })
 
 describe('keys of a setting', () => {
-  const [start, id] = addStep(addLane(emptyComp(64, 48), 'Cave', { type: 'colour', colour: [1, 1, 1], alpha: 1 }), 'lane1', 0, 'light-rays') // prettier-ignore
+  const [start, id] = addStep(
+    addLane(emptyComp(64, 48), 'Cave', { type: 'colour', colour: [1, 1, 1], alpha: 1 }),
+    'lane1',
+    0,
+    'light-rays',
+  )
   const values = (comp: Comp, which: SettingRef) => [1, 3, 5, 7, 9].map((f) => readSetting(comp, which, f))
   test('a first key holds what was there; one between two changes nothing; without the last it stands still', () => {
     const amount: SettingRef = { of: 'amount', step: id }
@@ -170,9 +208,15 @@ describe('keys of a setting', () => {
     const fade = setSetting(one, amount, 0, { frame: 7, autoKey: true })
     expect(values(fade, amount)).toEqual([1, 1, 0.5, 0, 0])
     const three = toggleKey(fade, amount, 5)
-    expect([keyFrames(three, amount), values(three, amount)]).toEqual([[3, 5, 7], [1, 1, 0.5, 0, 0]]) // prettier-ignore
+    expect([keyFrames(three, amount), values(three, amount)]).toEqual([
+      [3, 5, 7],
+      [1, 1, 0.5, 0, 0],
+    ])
     const two = toggleKey(three, amount, 3)
-    expect([keyFrames(two, amount), values(two, amount)]).toEqual([[5, 7], [0.5, 0.5, 0.5, 0, 0]]) // prettier-ignore
+    expect([keyFrames(two, amount), values(two, amount)]).toEqual([
+      [5, 7],
+      [0.5, 0.5, 0.5, 0, 0],
+    ])
     const none = toggleKey(toggleKey(two, amount, 5), amount, 7)
     expect([keyFrames(none, amount), settingOf(none, amount)]).toEqual([[], 0])
   })

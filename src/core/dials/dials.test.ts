@@ -30,15 +30,54 @@ const declared = {
   choice: choice({ default: 'a', options: { a: 'Aye', b: 'Bee' }, hint }),
   flag: flag({ default: true, hint }),
   picks: picks({ default: [], hint }),
-  curve: curve({ default: [[0, 0], [1, 1]], axis: 'unit', hint }), // prettier-ignore
-  gradient: gradient({ default: [[0, 0, 0, 0], [1, 1, 1, 1]], hint }), // prettier-ignore
+  curve: curve({
+    default: [
+      [0, 0],
+      [1, 1],
+    ],
+    axis: 'unit',
+    hint,
+  }),
+  gradient: gradient({
+    default: [
+      [0, 0, 0, 0],
+      [1, 1, 1, 1],
+    ],
+    hint,
+  }),
 } satisfies Record<Dial['type'], Dial>
 const all: readonly Dial[] = Object.values(declared)
 /** Values that somebody might send, of every shape. */
 const odd: readonly unknown[] = [
-  undefined, null, NaN, Infinity, -Infinity, 0, -0, 5, 101, -101, '', 'a', 'toString', '__proto__', true, false, [], [1], [1, 2], [1, NaN], [1, 2, 3],
-  [1, 2, '3'], [[0, 0]], [[0, 0, 0, 0]], [[0, 0, 0, Infinity]], Array.from({ length: 65 }, () => [0, 0, 0, 1]), {}, { length: 2 },
-] // prettier-ignore
+  undefined,
+  null,
+  NaN,
+  Infinity,
+  -Infinity,
+  0,
+  -0,
+  5,
+  101,
+  -101,
+  '',
+  'a',
+  'toString',
+  '__proto__',
+  true,
+  false,
+  [],
+  [1],
+  [1, 2],
+  [1, NaN],
+  [1, 2, 3],
+  [1, 2, '3'],
+  [[0, 0]],
+  [[0, 0, 0, 0]],
+  [[0, 0, 0, Infinity]],
+  Array.from({ length: 65 }, () => [0, 0, 0, 1]),
+  {},
+  { length: 2 },
+]
 
 describe('every type of dial', () => {
   test('is declared here, and by some effect', () => {
@@ -54,7 +93,16 @@ describe('every type of dial', () => {
     const taken = odd.filter((value) => dialProblem(dial, value) === undefined)
     for (const value of odd)
       if (!taken.includes(value)) expect(dialProblem(dial, value)).toMatch(/^wants .+, but holds .+/)
-    const expected: Record<Dial['type'], number> = { number: 3, colour: 1, point: 1, choice: 1, flag: 2, picks: 2, curve: 1, gradient: 1 } // prettier-ignore
+    const expected: Record<Dial['type'], number> = {
+      number: 3,
+      colour: 1,
+      point: 1,
+      choice: 1,
+      flag: 2,
+      picks: 2,
+      curve: 1,
+      gradient: 1,
+    }
     expect(taken).toHaveLength(expected[dial.type])
   })
   test.each(all)('$type brings near values within, and has no other idea of what was meant', (dial) => {
@@ -92,7 +140,9 @@ describe('a whole curve is shifted', () => {
   })
   test('only where values are numbers', () => {
     for (const dial of [declared.choice, declared.flag, declared.picks, declared.curve, declared.gradient])
-      expect(shiftedDial(dial, dial.default as DialValue, dial.default as DialValue, dial.default as DialValue)).toBeUndefined() // prettier-ignore
+      expect(
+        shiftedDial(dial, dial.default as DialValue, dial.default as DialValue, dial.default as DialValue),
+      ).toBeUndefined()
   })
 })
 

@@ -102,9 +102,12 @@ export default defineEffect({
   starts: [
     { name: 'Thin haze', dials: { threshold: 0.6, reach: 400, tightness: 0.2, strength: 0.5 } },
     { name: 'Close gleam', dials: { threshold: 1, reach: 40, tightness: 0.8, strength: 1 } },
-    { name: 'Neon', dials: { threshold: 0.3, measure: 'channel', reach: 120, saturation: 1.5, strength: 1.6 } },
+    {
+      name: 'Neon',
+      dials: { threshold: 0.3, measure: 'channel', reach: 120, saturation: 1.5, strength: 1.6 },
+    },
     { name: 'Full of light', dials: { threshold: 0, reach: 900, tightness: 0.3, strength: 0.8 } },
-  ], // prettier-ignore
+  ],
   example: { threshold: 0.3, strength: 1.2 },
   apply({ out, picture, feeds, dials, prepared, reduction, kernels, store }) {
     if (dials.profile === 'eye' && prepared) {

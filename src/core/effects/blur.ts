@@ -9,10 +9,12 @@ export default defineEffect({
   family: 'shade',
   kind: 'filter',
   purpose: 'Softens the picture: evenly, along an angle, towards a point or around one.',
-  search: 'gaussian soften soft defocus smooth out-of-focus directional zoom spin motion streak wipe softer radial rotate rotation',
+  search:
+    'gaussian soften soft defocus smooth out-of-focus directional zoom spin motion streak wipe softer radial rotate rotation',
   law: `On premultiplied colour and alpha; beyond the picture the pixels of its edge repeat. Evenly: a Gaussian of standard deviation σ = radius px, cut off at 3.5 σ; wide ones are made on halved pictures: within 0.003 of the peak of the true response. Along an angle: the mean over length px of the line through each pixel, half of it to each side; the picture is laid on lines one pixel apart, each pixel of a line counts by the share of it that lies within, found between rows evenly and brought back between lines by Catmull–Rom. Towards a point: the mean over 1 − amount / 200 to 1 + amount / 200 of the way from the point, and around it over the arc of turn degrees, half of it to each side; both in steps of at most a pixel (at most 1024), bilinear.`,
   belongs: { after: ['colour'], before: ['light', 'finish'], reason: 'What is soft should be lit as it is.' },
-  reach: ({ by, radius, length }) => (by === 'even' ? 4 * radius + 2 : by === 'angle' ? length / 2 + 3 : undefined),
+  reach: ({ by, radius, length }) =>
+    by === 'even' ? 4 * radius + 2 : by === 'angle' ? length / 2 + 3 : undefined,
   dials: {
     by: choice({
       default: 'even',
@@ -88,4 +90,4 @@ export default defineEffect({
     else if (by === 'spin') kernels.aroundPoint(out, picture, 'turn', centre, (dials.turn * Math.PI) / 360)
     else gaussianBlur(out, picture, dials.radius, { kernels, store })
   },
-}) // prettier-ignore
+})

@@ -74,7 +74,8 @@ export default defineEffect({
   family: 'light',
   kind: 'light',
   purpose: 'Puts lamps into the rendered scene: what glows then lights what stands around it.',
-  search: 'relight relighting lamp point light bulb lantern illuminate illumination lighting add a light spot bounce position normal spill glow on surfaces interactive fire torch',
+  search:
+    'relight relighting lamp point light bulb lantern illuminate illumination lighting add a light spot bounce position normal spill glow on surfaces interactive fire torch',
   law: `Each lamp stands at P(q) + distance · N(q), q the pixel it is put on, P the position pass, N the normal of length 1. A surface gets surface · colour · power · f / max(d, nearest)², f = max(0, (cos θ + w) / (1 + w)), w = size / (size + d), d its distance from the lamp, θ between its normal and the way to the lamp: inverse square and Lambert's cosine. Lamps add. Where the normal is shorter than 10⁻⁶ or the position is 0, 0, 0 there is no surface and no light, and a lamp that is put there gives none. The surface's colour is the surface feed's, or the picture's own, as premultiplied.`,
   belongs: {
     after: ['colour'],
@@ -82,8 +83,16 @@ export default defineEffect({
     reason: 'Light on surfaces lies in the scene: mist hides it and it smears with what moves.',
   },
   feeds: {
-    position: { kind: 'position', required: true, hint: 'Where surfaces stand in the scene: the position pass.' },
-    normal: { kind: 'normal', required: true, hint: 'Which way surfaces face: the normal pass, in the same axes as the positions.' },
+    position: {
+      kind: 'position',
+      required: true,
+      hint: 'Where surfaces stand in the scene: the position pass.',
+    },
+    normal: {
+      kind: 'normal',
+      required: true,
+      hint: 'Which way surfaces face: the normal pass, in the same axes as the positions.',
+    },
     surface: {
       kind: 'light',
       required: false,
@@ -145,4 +154,4 @@ export default defineEffect({
     if (lamps.length === 0 || !position || !normal) kernels.fill(out, 0, 0, 0, 0)
     else kernels.castLight(out, position, normal, feeds.surface ?? picture, lamps)
   },
-}) // prettier-ignore
+})

@@ -2,8 +2,16 @@ import { flag, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
 
 const channels = ['Red', 'Green', 'Blue'] as const
-const row = (what: string, from: number, range: readonly [number, number], hard: readonly [number, number], hint: string) =>
-  channels.map((channel) => number({ default: from, range, hard, step: 0.005, label: `${what} ${channel.toLowerCase()}`, hint })) as [ReturnType<typeof number>, ReturnType<typeof number>, ReturnType<typeof number>] // prettier-ignore
+const row = (
+  what: string,
+  from: number,
+  range: readonly [number, number],
+  hard: readonly [number, number],
+  hint: string,
+) =>
+  channels.map((channel) =>
+    number({ default: from, range, hard, step: 0.005, label: `${what} ${channel.toLowerCase()}`, hint }),
+  ) as [ReturnType<typeof number>, ReturnType<typeof number>, ReturnType<typeof number>]
 
 const [slopeRed, slopeGreen, slopeBlue] = row(
   'Slope',
@@ -32,8 +40,10 @@ export default defineEffect({
   title: 'CDL grade',
   family: 'colour',
   kind: 'filter',
-  purpose: 'The colour decision list of the ASC: slope, offset and power of each channel, then saturation; as .cdl and .ccc files carry it.',
-  search: 'asc cdl slope offset power saturation grade lift gain gamma primary grading colour correction primaries wheels',
+  purpose:
+    'The colour decision list of the ASC: slope, offset and power of each channel, then saturation; as .cdl and .ccc files carry it.',
+  search:
+    'asc cdl slope offset power saturation grade lift gain gamma primary grading colour correction primaries wheels',
   law: `out = (in · slope + offset)^power on straight colour, power only above 0; then saturation about the luminance of the working space (ASC CDL v1.2, which has that of BT.709). Light without cover gets no offset.`,
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   reach: () => 0,
@@ -47,8 +57,18 @@ export default defineEffect({
     powerRed,
     powerGreen,
     powerBlue,
-    saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: 'About the luminance: 0 is grey, above 1 is more vivid.' }),
-    hold: flag({ default: false, label: 'Hold in 0–1', hint: 'On: as the list was made for film scans, nothing leaves 0–1. Off: light above 1 goes on.' }),
+    saturation: number({
+      default: 1,
+      range: [0, 2],
+      hard: [0, 100],
+      step: 0.01,
+      hint: 'About the luminance: 0 is grey, above 1 is more vivid.',
+    }),
+    hold: flag({
+      default: false,
+      label: 'Hold in 0–1',
+      hint: 'On: as the list was made for film scans, nothing leaves 0–1. Off: light above 1 goes on.',
+    }),
   },
   example: { slopeRed: 1.3, offsetBlue: 0.03, powerGreen: 1.15, saturation: 1.2 },
   apply({ out, picture, dials: d, kernels }) {
@@ -60,4 +80,4 @@ export default defineEffect({
       isHeld: d.hold,
     })
   },
-}) // prettier-ignore
+})

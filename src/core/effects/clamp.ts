@@ -12,12 +12,24 @@ export default defineEffect({
   belongs: { after: [], before: ['light'], reason: 'What is held back must not be caught as light before.' },
   reach: () => 0,
   dials: {
-    low: number({ default: 0, range: [-1, 1], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is darker than this.' }),
-    high: number({ default: 1, range: [0, 16], hard: [-1e6, 1e6], step: 0.01, hint: 'Nothing is brighter than this.' }),
+    low: number({
+      default: 0,
+      range: [-1, 1],
+      hard: [-1e6, 1e6],
+      step: 0.01,
+      hint: 'Nothing is darker than this.',
+    }),
+    high: number({
+      default: 1,
+      range: [0, 16],
+      hard: [-1e6, 1e6],
+      step: 0.01,
+      hint: 'Nothing is brighter than this.',
+    }),
     alpha: flag({ default: true, label: 'Alpha too', hint: 'On: alpha is held in 0–1.' }),
   },
   example: { high: 0.4 },
   apply({ out, picture, dials: { low, high, alpha }, kernels }) {
     kernels.hold(out, picture, Math.min(low, high), Math.max(low, high), alpha)
   },
-}) // prettier-ignore
+})

@@ -9,28 +9,61 @@ export default defineEffect({
   family: 'matte',
   kind: 'filter',
   purpose: 'A matte of colours picked on the picture, or the picture without them.',
-  search: 'chroma key hue screen paper remove background spill pick mask green blue keying select colour despill',
+  search:
+    'chroma key hue screen paper remove background spill pick mask green blue keying select colour despill',
   law: `Distance in OKLab of straight colour, lightness weighed by its dial: 1 within \`reach\`, down to 0 over \`softness\` beyond; times what is far from colours that are not meant, times alpha.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   reach: () => 0,
   dials: {
-    picked: picks({ default: [], hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.' }),
-    reach: number({ default: 0.08, range: [0, 0.4], hard: [0, 10], step: 0.005, hint: 'How unlike a picked colour may be and still be whole.' }),
-    softness: number({ default: 0.08, range: [0, 0.4], hard: [0, 10], step: 0.005, hint: 'How much further it fades out.' }),
-    lightness: number({ default: 0.5, range: [0, 1], hard: [0, 10], step: 0.01, label: 'By lightness', hint: 'How much brightness counts beside hue and saturation: 0 takes light and dark of a colour alike.' }),
+    picked: picks({
+      default: [],
+      hint: 'Colours that are meant, and colours that are not: pick them on the picture, as many as it takes.',
+    }),
+    reach: number({
+      default: 0.08,
+      range: [0, 0.4],
+      hard: [0, 10],
+      step: 0.005,
+      hint: 'How unlike a picked colour may be and still be whole.',
+    }),
+    softness: number({
+      default: 0.08,
+      range: [0, 0.4],
+      hard: [0, 10],
+      step: 0.005,
+      hint: 'How much further it fades out.',
+    }),
+    lightness: number({
+      default: 0.5,
+      range: [0, 1],
+      hard: [0, 10],
+      step: 0.01,
+      label: 'By lightness',
+      hint: 'How much brightness counts beside hue and saturation: 0 takes light and dark of a colour alike.',
+    }),
     give: choice({
       default: 'matte',
       options: { matte: 'The matte', without: 'Picture without it' },
       hint: 'The matte of the colours, or the picture with them taken out of it.',
     }),
-    spill: number({ default: 1, range: [0, 1], step: 0.01, label: 'Spill out', when: { dial: 'give', is: 'without' }, hint: 'How much of the colour is taken out of half covered edges, so that they bring no fringe along.' }),
+    spill: number({
+      default: 1,
+      range: [0, 1],
+      step: 0.01,
+      label: 'Spill out',
+      when: { dial: 'give', is: 'without' },
+      hint: 'How much of the colour is taken out of half covered edges, so that they bring no fringe along.',
+    }),
     ...levelDials,
   },
   example: { picked: [[0.03, 0.12, 0.7, 1]], reach: 0.09, softness: 0.06, lightness: 0.6 },
   apply({ out, picture, dials, kernels, store }) {
     const { picked, reach, softness, lightness, give, spill } = dials
     const key = store.allocate(picture.width, picture.height, 1)
-    const colours = picked.map(([r, g, b, sign]) => ({ lab: linearToOklab(kernels.space, r, g, b), isWanted: sign > 0 }))
+    const colours = picked.map(([r, g, b, sign]) => ({
+      lab: linearToOklab(kernels.space, r, g, b),
+      isWanted: sign > 0,
+    }))
     kernels.keyColour(key, picture, colours, { reach, soft: softness, lightness })
     if (give === 'matte') kernels.levelMatte(out, key, dials)
     else {
@@ -44,7 +77,8 @@ export default defineEffect({
         // No more of the colour can be behind an edge than leaves light in every channel.
         let most = 1
         for (const c of [0, 1, 2] as const)
-          if (colour[c] > 0) most = Math.min(most, Math.max(0, data[i + c]!) / (colour[c] * Math.max(1e-6, alpha)))
+          if (colour[c] > 0)
+            most = Math.min(most, Math.max(0, data[i + c]!) / (colour[c] * Math.max(1e-6, alpha)))
         const gone = near >= 1 ? 1 : near + spill * (Math.min(near, most) - near)
         for (const c of [0, 1, 2] as const) {
           const own = data[i + c]!
@@ -57,4 +91,4 @@ export default defineEffect({
     }
     store.release(key)
   },
-}) // prettier-ignore
+})

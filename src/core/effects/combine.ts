@@ -7,10 +7,15 @@ export default defineEffect({
   title: 'Combine mattes',
   family: 'matte',
   kind: 'filter',
-  purpose: 'Joins the picture’s own cover with another matte: both, only where both are, or the first without the second.',
+  purpose:
+    'Joins the picture’s own cover with another matte: both, only where both are, or the first without the second.',
   search: 'union intersect subtract add cut boolean matte garbage holdout masks merge minus plus join out',
   law: `With a the own alpha and b the fed matte, both held in 0–1: union max(a, b), intersect a · b, subtract a · (1 − b). Colour follows its new cover: straight colour stays where alpha was above 1/512, elsewhere it is the mean straight colour of the picture (white where there is none).`,
-  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
+  belongs: {
+    after: [],
+    before: ['light', 'shade', 'finish'],
+    reason: 'A matte is settled before something acts by it.',
+  },
   feeds: {
     with: { kind: 'matte', required: true, hint: 'The matte that its cover is joined with.' },
   },
@@ -18,7 +23,11 @@ export default defineEffect({
   dials: {
     by: choice({
       default: 'union',
-      options: { union: 'Either (union)', intersect: 'Where both are (intersect)', subtract: 'Without it (subtract)' },
+      options: {
+        union: 'Either (union)',
+        intersect: 'Where both are (intersect)',
+        subtract: 'Without it (subtract)',
+      },
       hint: 'How the two meet.',
     }),
   },
@@ -31,4 +40,4 @@ export default defineEffect({
     withCover(out, picture, cover, kernels)
     store.release(cover)
   },
-}) // prettier-ignore
+})

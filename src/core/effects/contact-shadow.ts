@@ -10,7 +10,11 @@ export default defineEffect({
   purpose: 'A soft shadow of the shape behind the picture, so that it stands on something.',
   search: 'drop shadow cast ground behind floor shadows under',
   law: `Shadow = (shade, 1) · S · strength, and the picture goes over it: out = picture + (1 − α) · shadow. The shape S is the fed matte or the own alpha, held in 0–1, moved so that a point p of it goes to pivot + turn · scale · (p − pivot) + move (bilinear, averaged where it gets smaller; outside it is 0), then softened: round by a Gaussian of σ = softness / 2 px (edges of the frame repeat), along an angle by a straight fall to both sides over softness px. Inverted it is 1 − S.`,
-  belongs: { after: ['colour', 'matte'], before: ['motion', 'finish'], reason: 'A shadow moves with what casts it.' },
+  belongs: {
+    after: ['colour', 'matte'],
+    before: ['motion', 'finish'],
+    reason: 'A shadow moves with what casts it.',
+  },
   feeds: { shape: shapeFeeds.shape },
   reach: movedReach,
   dials: {
@@ -26,7 +30,7 @@ export default defineEffect({
   starts: [
     { name: 'Close to the ground', dials: { moveX: 0, moveY: 6, softness: 8, strength: 0.8 } },
     { name: 'Floating', dials: { moveX: 20, moveY: 60, softness: 50, strength: 0.4 } },
-  ], // prettier-ignore
+  ],
   apply({ out, picture, feeds, dials, kernels, store }) {
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })
@@ -36,4 +40,4 @@ export default defineEffect({
     kernels.join(out, shadow, picture, undefined, 'over', 1)
     for (const taken of [matte, shadow]) store.release(taken)
   },
-}) // prettier-ignore
+})

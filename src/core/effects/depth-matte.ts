@@ -14,10 +14,18 @@ const distance = (hint: string, from: number) =>
   })
 
 /** 1 between the marks, fading outside them. */
-function between({ near, far, softness }: { readonly near: number; readonly far: number; readonly softness: number }): (distance: number) => number {
+function between({
+  near,
+  far,
+  softness,
+}: {
+  readonly near: number
+  readonly far: number
+  readonly softness: number
+}): (distance: number) => number {
   const rising = (v: number) => (v >= 0 ? 1 : softness > 0 ? Math.max(0, 1 + v / softness) : 0)
   return (distance) => rising(distance - near) * rising(far - distance)
-} // prettier-ignore
+}
 
 export default defineEffect({
   id: 'depth-matte',
@@ -33,7 +41,14 @@ export default defineEffect({
   dials: {
     near: distance('Distance where it begins.', 5),
     far: distance('Distance where it ends; what lies beyond is outside.', 1e6),
-    softness: number({ default: 1, range: [0, 20], hard: [0, 1e9], step: 0.1, unit: 'units', hint: 'How far it fades before the near and after the far mark.' }),
+    softness: number({
+      default: 1,
+      range: [0, 20],
+      hard: [0, 1e9],
+      step: 0.1,
+      unit: 'units',
+      hint: 'How far it fades before the near and after the far mark.',
+    }),
     ...levelDials,
   },
   example: { near: 9, softness: 3 },
@@ -41,9 +56,10 @@ export default defineEffect({
   apply({ out, feeds: { depth }, dials, kernels, store }) {
     const { near, far, softness } = dials
     const matte = store.allocate(out.width, out.height, 1)
-    if (depth) kernels.betweenMarks(matte, depth, { from: near, to: far, softFrom: softness, softTo: softness })
+    if (depth)
+      kernels.betweenMarks(matte, depth, { from: near, to: far, softFrom: softness, softTo: softness })
     else matte.data.fill(0)
     kernels.levelMatte(out, matte, dials)
     store.release(matte)
   },
-}) // prettier-ignore
+})

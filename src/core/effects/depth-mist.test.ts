@@ -24,7 +24,11 @@ describe('depth mist', () => {
     const [at, even] = [[0, 5, 6, 10, 15, 40], { profile: 'linear', near: 5, far: 15 }]
     expect(weights(at, even)).toEqual(close([0, 0, 0.1, 0.5, 1, 1]))
     expect(weights(at, { ...even, profile: 'smooth' })).toEqual(close([0, 0, 0.028, 0.5, 1, 1]))
-    const ramp = [[0, 0], [0.5, 0.8], [1, 1]] // prettier-ignore
+    const ramp = [
+      [0, 0],
+      [0.5, 0.8],
+      [1, 1],
+    ]
     expect(weights([10], { ...even, profile: 'curve', ramp })).toEqual(close([0.8], 3))
     expect(misty([2], even)[0]).toEqual(close(grey, 6))
   })
@@ -47,12 +51,19 @@ describe('depth mist', () => {
   test('premultiplied edges stay premultiplied: mist is weighed by alpha, and empty stays empty', () => {
     const half = grey.map((v) => v / 2)
     const [full, part] = [misty([30], {}), misty([30], {}, half)]
-    expect(part[0]).toEqual(close(full[0]!.map((v) => v / 2), 6)) // prettier-ignore
+    expect(part[0]).toEqual(
+      close(
+        full[0]!.map((v) => v / 2),
+        6,
+      ),
+    )
     expect(misty([30], {}, [0, 0, 0, 0])[0]).toEqual([0, 0, 0, 0])
     // Where nothing was hit it covers what is empty, as far as it is said to lie there.
     for (const background of [0, 0.5])
-      expect(misty([3e38], { background }, [0, 0, 0, 0])[0]).toEqual(close(new Array<number>(4).fill(background)))
-  }) // prettier-ignore
+      expect(misty([3e38], { background }, [0, 0, 0, 0])[0]).toEqual(
+        close(new Array<number>(4).fill(background)),
+      )
+  })
   test('bad depth has defined results: 0 and below are clear, nothing hit is the background, near = far is a step', () => {
     const dials = { profile: 'linear', near: 5, far: 15, background: 0.25 }
     expect(weights([0, -3, -1e30, 3.4028234663852886e38], dials)).toEqual(close([0, 0, 0, 0.25]))
@@ -65,7 +76,9 @@ describe('depth mist', () => {
     expect(
       weights([8, 9, 30], { profile: 'visibility', visibility: 10, keepClear: 8, ceiling: 0.7 }),
     ).toEqual(close([0, 0.7 * (1 - 0.02 ** 0.9), 0.7 * (1 - 0.02 ** 3)], 3))
-    expect(weights([0, 0.25, 1, 3e38], { from: 'mist', profile: 'linear', near: 7, far: 9 })).toEqual(close([0, 0.25, 1, 1])) // prettier-ignore
+    expect(weights([0, 0.25, 1, 3e38], { from: 'mist', profile: 'linear', near: 7, far: 9 })).toEqual(
+      close([0, 0.25, 1, 1]),
+    )
   })
   test('its colour is that of the far part of the picture where it is not chosen', () => {
     const src = picture(64, 8, (x) => (x < 32 ? [1, 0, 0, 1] : [0.1, 0.3, 0.5, 1]))
@@ -88,24 +101,39 @@ describe('depth mist', () => {
     const dials = { ...own, profile: 'linear', near: 0, far: 50, noiseSize: 30, uneven: true }
     const made = (noise: number) => tried('depth-mist', src, { ...dials, noise }, { depth })
     const [even, uneven] = [made(0), made(0.5)]
-    const mean = (data: Float32Array) => data.filter((_, i) => i % 4 === 0).reduce((s, v) => s + v, 0) / (160 * 120)
+    const mean = (data: Float32Array) =>
+      data.filter((_, i) => i % 4 === 0).reduce((s, v) => s + v, 0) / (160 * 120)
     expect(mean(uneven)).toBeCloseTo(mean(even), 1)
     expect(Math.max(...uneven.filter((_, i) => i % 4 === 0))).toBeGreaterThan(0.5)
-    expect(depthMist.varies({ uneven: true, noise: 0.5, noiseSpeed: 0.1, driftX: 0, driftY: 0 } as never)).toBe(true)
-    expect(depthMist.varies({ uneven: false, noise: 0.5, noiseSpeed: 0.1, driftX: 5, driftY: 0 } as never)).toBe(false)
-  }) // prettier-ignore
+    expect(
+      depthMist.varies({ uneven: true, noise: 0.5, noiseSpeed: 0.1, driftX: 0, driftY: 0 } as never),
+    ).toBe(true)
+    expect(
+      depthMist.varies({ uneven: false, noise: 0.5, noiseSpeed: 0.1, driftX: 5, driftY: 0 } as never),
+    ).toBe(false)
+  })
   test('what is soft in mist takes no colour from what stands clear before it, and is soft within itself', () => {
     // Something red and clear before stripes that lie in mist.
     const stripes = (x: number) => (Math.floor(x / 4) % 2 === 0 ? 0.2 : 0.6)
     const src = picture(80, 12, (x) => (x < 40 ? [1, 0, 0, 1] : [0, stripes(x), stripes(x), 1]))
     const depth = single(80, 12, (x) => (x < 40 ? 1 : 60))
-    const dials = { ...own, profile: 'linear', near: 5, far: 15, nearColour: [0, 0, 0], farColour: [0, 0, 0], ceiling: 0.5 }
-    const [sharp, soft] = [0, 12].map((soften) => tried('depth-mist', src, { ...dials, soften }, { depth })) as [Float32Array, Float32Array]
+    const dials = {
+      ...own,
+      profile: 'linear',
+      near: 5,
+      far: 15,
+      nearColour: [0, 0, 0],
+      farColour: [0, 0, 0],
+      ceiling: 0.5,
+    }
+    const [sharp, soft] = [0, 12].map((soften) =>
+      tried('depth-mist', src, { ...dials, soften }, { depth }),
+    ) as [Float32Array, Float32Array]
     const at = (data: Float32Array, x: number) => [...data.subarray((6 * 80 + x) * 4, (6 * 80 + x) * 4 + 4)]
     // Pixels at the edge itself have a share of both sides; all of the red would give 0.25 here.
     for (let x = 42; x < 80; x++) expect(at(soft, x)[0]).toBeLessThan(0.01)
     for (let x = 0; x < 39; x++) expect(at(soft, x)).toEqual(close([1, 0, 0, 1], 6))
     const contrast = (data: Float32Array) => Math.abs(at(data, 61)[1]! - at(data, 65)[1]!)
     expect(contrast(soft)).toBeLessThan(0.6 * contrast(sharp))
-  }) // prettier-ignore
+  })
 })

@@ -18,7 +18,10 @@ const marks = { dial: 'profile', is: ['smooth', 'linear', 'curve'] } as const
 const distance = (
   from: number,
   hint: string,
-  more: { readonly when?: { readonly dial: string; readonly is: readonly string[] }; readonly isPicked?: boolean } = {},
+  more: {
+    readonly when?: { readonly dial: string; readonly is: readonly string[] }
+    readonly isPicked?: boolean
+  } = {},
 ) =>
   number({
     default: from,
@@ -29,7 +32,7 @@ const distance = (
     hint,
     ...(more.isPicked ? { pick: { of: 'depth' } } : {}),
     ...(more.when ? { when: more.when } : {}),
-  }) // prettier-ignore
+  })
 const ratio = (from: number, hint: string) => number({ default: from, range: [0, 1], step: 0.01, hint })
 
 const dials = {
@@ -155,7 +158,11 @@ function tableSpan(d: Dials): { from: number; scale: number } {
 }
 
 /** Weights and colours along the distance, as the kernel takes them; the last entry is for where nothing was hit. */
-function mistTable(d: Dials, { from, scale }: { from: number; scale: number }, colourAt: (along: number) => Rgb) {
+function mistTable(
+  d: Dials,
+  { from, scale }: { from: number; scale: number },
+  colourAt: (along: number) => Rgb,
+) {
   const weight = mistWeight(d)
   // The onset behind what is kept clear is spread over some steps, so that it is no hard line.
   const onset = Math.max(0.1 * Math.abs(d.keepClear), 4 / Math.abs(scale), 1e-9)
@@ -163,18 +170,33 @@ function mistTable(d: Dials, { from, scale }: { from: number; scale: number }, c
   for (let i = 0; i <= steps + 1; i++) {
     const isEmpty = i === steps + 1
     const distance = isEmpty ? Infinity : from + i / scale
-    const grown = isEmpty ? 1 : i === steps ? Math.max(weight(distance), d.profile === 'visibility' ? 1 - 1e-5 : 0) : weight(distance)
-    const clear = d.from === 'mist' || isEmpty || d.keepClear <= 0 ? 1 : Math.min(1, Math.max(0, (distance - d.keepClear - 1 / Math.abs(scale)) / onset))
+    const grown = isEmpty
+      ? 1
+      : i === steps
+        ? Math.max(weight(distance), d.profile === 'visibility' ? 1 - 1e-5 : 0)
+        : weight(distance)
+    const clear =
+      d.from === 'mist' || isEmpty || d.keepClear <= 0
+        ? 1
+        : Math.min(1, Math.max(0, (distance - d.keepClear - 1 / Math.abs(scale)) / onset))
     const w = grown * clear * d.ceiling * (isEmpty ? d.background : 1)
     const along = d.profile === 'visibility' ? grown : Math.min(1, i / steps)
-    table.set(colourAt(along).map((v, c) => v * w * d.tint[c]!), i * 4)
+    table.set(
+      colourAt(along).map((v, c) => v * w * d.tint[c]!),
+      i * 4,
+    )
     table[i * 4 + 3] = w
   }
   return table
-} // prettier-ignore
+}
 
 /** The straight colour of what has the most mist, from every fourth pixel; undefined where there is nothing. */
-function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: number; scale: number }, table: Float32Array): Rgb | undefined {
+function farColourOf(
+  picture: Picture,
+  depth: Picture,
+  { from, scale }: { from: number; scale: number },
+  table: Float32Array,
+): Rgb | undefined {
   const sum = [0, 0, 0]
   let all = 0
   for (let y = 2; y < picture.height; y += 4)
@@ -189,19 +211,23 @@ function farColourOf(picture: Picture, depth: Picture, { from, scale }: { from: 
       all += weight
     }
   return all > 0 ? [sum[0]! / all, sum[1]! / all, sum[2]! / all] : undefined
-} // prettier-ignore
+}
 
 const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneven && noise > 0
 
 /** How much thicker or thinner the mist is in its swathes. */
-function drawSwathes(d: Dials, { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>, { kernels, store }: Workshop): Picture {
+function drawSwathes(
+  d: Dials,
+  { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>,
+  { kernels, store }: Workshop,
+): Picture {
   const swathes = store.allocate(width, height, 1)
   const seconds = secondsAt(frame, rate)
   const drift = [(d.driftX / reduction) * seconds, (d.driftY / reduction) * seconds] as const
   noiseField(swathes, { size: d.noiseSize, octaves: 3, time: d.noiseSpeed * seconds, drift }, kernels)
   kernels.linearMatte(swathes, swathes, 1.6 * d.noise, 1, 0)
   return swathes
-} // prettier-ignore
+}
 
 export default defineEffect({
   id: 'depth-mist',
@@ -210,28 +236,60 @@ export default defineEffect({
   kind: 'filter',
   version: 2,
   purpose: 'Light scattered in by the air or water between camera and surface: it tells how far things are.',
-  search: 'fog haze atmosphere aerial perspective distance depth fade water murk foggy smoke smog dust hazy misty steam air murky background',
+  search:
+    'fog haze atmosphere aerial perspective distance depth fade water murk foggy smoke smog dust hazy misty steam air murky background',
   law: `out = kept · RGB + w · α · tint · colour. Mix: kept = 1 − w; add: kept = 1; screen: kept = 1 − the mist of that channel. w = ceiling · profile(d) · clear(d), times the swathes and the thinning with height. With t = clamp((d − near) / (far − near), 0, 1): even t; smooth t²(3 − 2t); free curve ramp(t); by visibility 1 − 0.02^(max(0, d − near) / visibility) (Koschmieder: 2 % of contrast is left there). clear(d) is 0 up to keep-clear k and rises straight to 1 over max(k / 10, 4/1024 of the span) behind it. Where nothing was hit w = ceiling · background, and with background above 0 the mist also fills what the picture leaves empty there. Of a 0–1 mist pass near is 0 and far 1. Colour runs along t from near to far (by visibility along w), and *the picture's far part* is the mean straight colour weighed by w⁴. The profile is looked up in 1024 straight steps. Edges where the depth knows one side alone are taken apart by the colours on both sides, so that they neither fringe nor fog. Alpha stays, but where the mist fills.`,
-  belongs: { after: ['colour'], before: ['light', 'motion', 'finish'], reason: 'Light that shines in mist comes after it; what is moved or grained takes its mist along.' },
-  feeds: {
-    depth: { kind: 'depth', required: false, without: 'nothing', hint: 'The depth pass, or a mist pass from 0 to 1.' },
-    position: { kind: 'position', required: false, without: 'nothing', hint: 'Where surfaces stand in the scene: for mist that lies low, or in place of depth.' },
+  belongs: {
+    after: ['colour'],
+    before: ['light', 'motion', 'finish'],
+    reason: 'Light that shines in mist comes after it; what is moved or grained takes its mist along.',
   },
-  needs: ({ from, lies }) => [...(from === 'position' ? [] : (['depth'] as const)), ...(from === 'position' || lies === 'low' ? (['position'] as const) : [])],
-  reach: (d) => ((d.from === 'position' && d.colour === 'far') || hasSwathes(d) ? undefined : 2 * d.soften + 8),
+  feeds: {
+    depth: {
+      kind: 'depth',
+      required: false,
+      without: 'nothing',
+      hint: 'The depth pass, or a mist pass from 0 to 1.',
+    },
+    position: {
+      kind: 'position',
+      required: false,
+      without: 'nothing',
+      hint: 'Where surfaces stand in the scene: for mist that lies low, or in place of depth.',
+    },
+  },
+  needs: ({ from, lies }) => [
+    ...(from === 'position' ? [] : (['depth'] as const)),
+    ...(from === 'position' || lies === 'low' ? (['position'] as const) : []),
+  ],
+  reach: (d) =>
+    (d.from === 'position' && d.colour === 'far') || hasSwathes(d) ? undefined : 2 * d.soften + 8,
   surveys: (d) => d.colour === 'far' || d.from === 'position' || d.lies === 'low',
   dials,
-  varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) => uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
+  varies: ({ uneven, noise, noiseSpeed, driftX, driftY }) =>
+    uneven && noise > 0 && (noiseSpeed > 0 || driftX !== 0 || driftY !== 0),
   prepare: (d, at) =>
     hasSwathes(d)
       ? {
-          key: JSON.stringify([d.noise, d.noiseSize, d.noiseSpeed, d.driftX, d.driftY, at.width, at.height, at.frame, at.rate, at.reduction]),
+          key: JSON.stringify([
+            d.noise,
+            d.noiseSize,
+            d.noiseSpeed,
+            d.driftX,
+            d.driftY,
+            at.width,
+            at.height,
+            at.frame,
+            at.rate,
+            at.reduction,
+          ]),
           make: (workshop) => drawSwathes(d, at, workshop),
         }
       : undefined,
   span: {
     feed: 'depth',
-    marks: ({ from, profile }) => (from !== 'depth' ? [] : profile === 'visibility' ? ['near'] : ['near', 'far']),
+    marks: ({ from, profile }) =>
+      from !== 'depth' ? [] : profile === 'visibility' ? ['near'] : ['near', 'far'],
     weight: (d) => {
       const weight = mistWeight(d)
       return (distance) => (distance < d.keepClear ? 0 : d.ceiling * weight(distance))
@@ -241,51 +299,115 @@ export default defineEffect({
   starts: [
     { name: 'Thin haze', dials: { profile: 'smooth', ceiling: 0.55, soften: 1 } },
     { name: 'Clear water', dials: { profile: 'visibility', visibility: 40, ceiling: 0.95, soften: 2 } },
-    { name: 'Thick and uneven', dials: { profile: 'visibility', visibility: 14, ceiling: 1, uneven: true, noise: 0.6, soften: 4 } },
-    { name: 'Lamp in the murk', dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 } },
+    {
+      name: 'Thick and uneven',
+      dials: { profile: 'visibility', visibility: 14, ceiling: 1, uneven: true, noise: 0.6, soften: 4 },
+    },
+    {
+      name: 'Lamp in the murk',
+      dials: { profile: 'smooth', ceiling: 0.8, lit: true, lampStrength: 0.6, soften: 3 },
+    },
   ],
   example: { near: 6, far: 22, ceiling: 0.9, colour: 'own' },
-  apply({ out, picture, feeds, dials: d, prepared, frame, rate, reduction, overview = { picture, feeds }, kernels, store }) {
+  apply({
+    out,
+    picture,
+    feeds,
+    dials: d,
+    prepared,
+    frame,
+    rate,
+    reduction,
+    overview = { picture, feeds },
+    kernels,
+    store,
+  }) {
     const { position } = feeds
     const { width, height } = picture
     const { depth: farDepth, position: places } = overview.feeds
-    const there = (i: number) => farDepth && d.from !== 'mist' ? !isMiss(farDepth.data[i]!) : places!.data[i * 4] !== 0 || places!.data[i * 4 + 1] !== 0 || places!.data[i * 4 + 2] !== 0
-    const camera = position && (d.from === 'position' || d.lies === 'low') ? (findCamera(places!, there) ?? ([0, 0, 0] as const)) : ([0, 0, 0] as const)
+    const there = (i: number) =>
+      farDepth && d.from !== 'mist'
+        ? !isMiss(farDepth.data[i]!)
+        : places!.data[i * 4] !== 0 || places!.data[i * 4 + 1] !== 0 || places!.data[i * 4 + 2] !== 0
+    const camera =
+      position && (d.from === 'position' || d.lies === 'low')
+        ? (findCamera(places!, there) ?? ([0, 0, 0] as const))
+        : ([0, 0, 0] as const)
     const depth = d.from === 'position' ? store.allocate(width, height, 1) : feeds.depth!
     const hits = d.from === 'mist' ? undefined : feeds.depth
     if (d.from === 'position') kernels.distancesFrom(depth, position!, hits, camera)
-    const made = hasSwathes(d) && !prepared ? drawSwathes(d, { width, height, frame, rate, reduction }, { kernels, store }) : undefined
+    const made =
+      hasSwathes(d) && !prepared
+        ? drawSwathes(d, { width, height, frame, rate, reduction }, { kernels, store })
+        : undefined
     const swathes = hasSwathes(d) ? (prepared ?? made) : undefined
     const thinned = d.lies === 'low' ? store.allocate(width, height, 1) : undefined
     if (thinned) {
       if (!swathes) thinned.data.fill(1)
       const axis = d.up === 'y' ? 1 : 2
-      kernels.thinWithHeight(thinned, swathes ?? thinned, position!, hits, { axis, camera: camera[axis], ground: d.ground, thins: d.thins })
+      kernels.thinWithHeight(thinned, swathes ?? thinned, position!, hits, {
+        axis,
+        camera: camera[axis],
+        ground: d.ground,
+        thins: d.thins,
+      })
     }
     const vary = thinned ?? swathes
     const span = tableSpan(d)
-    const own = d.colour === 'gradient' ? gradientThrough(d.gradient) : (along: number): Rgb => [0, 1, 2].map((c) => d.nearColour[c]! + (d.farColour[c]! - d.nearColour[c]!) * along) as unknown as Rgb
-    const far = d.colour === 'far' ? (farColourOf(overview.picture, overview.picture === picture ? depth : farDepth!, span, mistTable(d, span, () => [0, 0, 0])) ?? d.farColour) : undefined
+    const own =
+      d.colour === 'gradient'
+        ? gradientThrough(d.gradient)
+        : (along: number): Rgb =>
+            [0, 1, 2].map(
+              (c) => d.nearColour[c]! + (d.farColour[c]! - d.nearColour[c]!) * along,
+            ) as unknown as Rgb
+    const far =
+      d.colour === 'far'
+        ? (farColourOf(
+            overview.picture,
+            overview.picture === picture ? depth : farDepth!,
+            span,
+            mistTable(d, span, () => [0, 0, 0]),
+          ) ?? d.farColour)
+        : undefined
     const table = mistTable(d, span, far ? () => far : own)
-    const fall = (length: number, at: number) => Float32Array.from({ length }, (_, i) => Math.exp(-(((i + 0.5 - at) / d.lampReach) ** 2)))
+    const fall = (length: number, at: number) =>
+      Float32Array.from({ length }, (_, i) => Math.exp(-(((i + 0.5 - at) / d.lampReach) ** 2)))
     const shape: MistShape = {
       ...span,
       table,
       join: d.join,
       fills: d.background > 0,
-      ...(d.lit && d.lampStrength > 0 ? { glow: { colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number], columns: fall(width, d.lamp[0]), rows: fall(height, d.lamp[1]) } } : {}),
+      ...(d.lit && d.lampStrength > 0
+        ? {
+            glow: {
+              colour: d.lampColour.map((v) => v * d.lampStrength) as [number, number, number],
+              columns: fall(width, d.lamp[0]),
+              rows: fall(height, d.lamp[1]),
+            },
+          }
+        : {}),
     }
-    const soft = d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
+    const soft =
+      d.soften > 0 ? softened(picture, depth, vary, shape, d.soften, { kernels, store }) : undefined
     kernels.mist(out, soft ?? picture, depth, vary, shape)
-    for (const taken of [soft, made, thinned, d.from === 'position' ? depth : undefined]) if (taken) store.release(taken)
+    for (const taken of [soft, made, thinned, d.from === 'position' ? depth : undefined])
+      if (taken) store.release(taken)
   },
-}) // prettier-ignore
+})
 
 /**
  * The picture, softer where there is more mist. What is blurred is weighed by its mist, so that nothing clear in front smears over
  * what lies far behind it.
  */
-function softened(picture: Picture, depth: Picture, vary: Picture | undefined, shape: MistShape, width: number, workshop: Workshop): Picture {
+function softened(
+  picture: Picture,
+  depth: Picture,
+  vary: Picture | undefined,
+  shape: MistShape,
+  width: number,
+  workshop: Workshop,
+): Picture {
   const { kernels, store } = workshop
   const { width: w, height: h } = picture
   const [blurred, cover] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
@@ -293,7 +415,13 @@ function softened(picture: Picture, depth: Picture, vary: Picture | undefined, s
   // Black mist over white leaves white where there is none.
   kernels.fill(blurred, 1, 1, 1, 1)
   const black = shape.table.map((v, i) => (i % 4 === 3 ? v : 0))
-  kernels.mist(cover, blurred, depth, vary, { from: shape.from, scale: shape.scale, table: black, join: 'mix', fills: false })
+  kernels.mist(cover, blurred, depth, vary, {
+    from: shape.from,
+    scale: shape.scale,
+    table: black,
+    join: 'mix',
+    fills: false,
+  })
   kernels.matteOf(weight, cover, 'red', true)
   kernels.weigh(cover, blurred, weight, 0, 1)
   gaussianBlur(cover, cover, width / 2, workshop)
@@ -304,4 +432,4 @@ function softened(picture: Picture, depth: Picture, vary: Picture | undefined, s
   kernels.mix(cover, picture, blurred, weight, 1)
   for (const taken of [blurred, weight, seen]) store.release(taken)
   return cover
-} // prettier-ignore
+}

@@ -207,7 +207,16 @@ const edgePicture = (shift: number) =>
   })
 
 describe('finite in, finite out: whatever alpha and colour', () => {
-  const steep = { luminance: [[0, 0], [0.1, 0.9]], red: [[0, 0], [0.05, 2]] } // prettier-ignore
+  const steep = {
+    luminance: [
+      [0, 0],
+      [0.1, 0.9],
+    ],
+    red: [
+      [0, 0],
+      [0.05, 2],
+    ],
+  }
   test.each(effects.map((e) => [e.id, e] as const))('%s', (_, effect) => {
     for (const shift of [0, 4, 9])
       for (const dials of [
@@ -253,10 +262,18 @@ test('what stands the wrong way round is said with its reason, and nothing else 
     orderAdvice(ids.map((effect, i) => ({ id: `${effect}${i}`, effect }))).map((a) => [a.step, a.before])
   expect(said('motion-blur', 'bloom')).toEqual([['bloom1', 'motion-blur0']])
   expect(said('bloom', 'motion-blur')).toEqual([])
-  expect(said('grain', 'curves', 'star-glare')).toEqual([['curves1', 'grain0'], ['star-glare2', 'grain0']])
+  expect(said('grain', 'curves', 'star-glare')).toEqual([
+    ['curves1', 'grain0'],
+    ['star-glare2', 'grain0'],
+  ])
   expect(said('lens-fringe', 'depth-mist')).toEqual([['depth-mist1', 'lens-fringe0']])
   // Placing, sharpening and what wavers may stand on both sides of light.
   expect(said('place', 'bloom', 'noise-warp', 'sharpen', 'matte-glow')).toEqual([])
   expect(said('bloom', 'depth-mist', 'motion-blur', 'lens-fringe', 'vignette', 'grain')).toEqual([])
-  expect(orderAdvice([{ id: 'a', effect: 'motion-blur' }, { id: 'b', effect: 'light-rays' }])[0]!.reason).toMatch(/smears/)
-}) // prettier-ignore
+  expect(
+    orderAdvice([
+      { id: 'a', effect: 'motion-blur' },
+      { id: 'b', effect: 'light-rays' },
+    ])[0]!.reason,
+  ).toMatch(/smears/)
+})

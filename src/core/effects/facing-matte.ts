@@ -4,20 +4,35 @@ import { defineEffect } from './effect.ts'
 import { levelDials } from './level-dials.ts'
 
 const place = (axis: string) =>
-  number({ default: 0, range: [-20, 20], hard: [-1e9, 1e9], step: 0.1, unit: 'units', label: `Camera ${axis}`, when: { dial: 'space', is: 'typed' }, hint: 'Where the camera stands in the scene.' }) // prettier-ignore
+  number({
+    default: 0,
+    range: [-20, 20],
+    hard: [-1e9, 1e9],
+    step: 0.1,
+    unit: 'units',
+    label: `Camera ${axis}`,
+    when: { dial: 'space', is: 'typed' },
+    hint: 'Where the camera stands in the scene.',
+  })
 
 export default defineEffect({
   id: 'facing-matte',
   title: 'Facing matte',
   family: 'matte',
   kind: 'filter',
-  purpose: 'A matte of surfaces seen edge-on, as glass and water reflect: from the normal pass, and the position pass where there is one.',
+  purpose:
+    'A matte of surfaces seen edge-on, as glass and water reflect: from the normal pass, and the position pass where there is one.',
   search: 'fresnel facing ratio grazing reflection glass rim normal mask edges away angle view normals',
   law: `c = |n · v| / (|n| |v|), with n the normal and v = camera − position (the camera is 0 in camera space; without positions v is (0, 0, 1)). Plain: 1 − c. Fresnel: the exact reflectance of unpolarised light for the index n (mean of both polarisations). 0 where the normal is shorter than 10⁻⁶. Then the levels: v = clamp((v − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v.`,
   belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte says where later steps act.' },
   feeds: {
     normal: { kind: 'normal', required: true, hint: 'The normal pass.' },
-    position: { kind: 'position', required: false, without: 'straight ahead', hint: 'The position pass: each pixel is looked at along its own line. Without it all look the same way.' },
+    position: {
+      kind: 'position',
+      required: false,
+      without: 'straight ahead',
+      hint: 'The position pass: each pixel is looked at along its own line. Without it all look the same way.',
+    },
   },
   reach: () => 0,
   surveys: ({ space }) => space === 'world',
@@ -52,13 +67,18 @@ export default defineEffect({
     const { normal, position } = feeds
     const { normal: ways, position: places } = overview.feeds
     const { by, index, space } = dials
-    const isThere = (p: number) => ways !== undefined && ways.data[p * 4]! ** 2 + ways.data[p * 4 + 1]! ** 2 + ways.data[p * 4 + 2]! ** 2 > 1e-6
+    const isThere = (p: number) =>
+      ways !== undefined &&
+      ways.data[p * 4]! ** 2 + ways.data[p * 4 + 1]! ** 2 + ways.data[p * 4 + 2]! ** 2 > 1e-6
     const found = space === 'world' && places ? findCamera(places, isThere) : undefined
-    const camera = space === 'camera' ? [0, 0, 0] as const : (found ?? ([dials.cameraX, dials.cameraY, dials.cameraZ] as const))
+    const camera =
+      space === 'camera'
+        ? ([0, 0, 0] as const)
+        : (found ?? ([dials.cameraX, dials.cameraY, dials.cameraZ] as const))
     const matte = store.allocate(out.width, out.height, 1)
     if (normal) kernels.facing(matte, normal, position, camera, by === 'fresnel' ? index : undefined)
     else matte.data.fill(0)
     kernels.levelMatte(out, matte, dials)
     store.release(matte)
   },
-}) // prettier-ignore
+})

@@ -40,23 +40,36 @@ function scene(discs: readonly Disc[], t: number, ground?: readonly number[]): F
 }
 
 /** The mean of so many exact moments. */
-function exposed(discs: readonly Disc[], from: number, to: number, ground?: readonly number[], count = 256): Float64Array {
+function exposed(
+  discs: readonly Disc[],
+  from: number,
+  to: number,
+  ground?: readonly number[],
+  count = 256,
+): Float64Array {
   const sum = new Float64Array(width * height * 4)
   for (let i = 0; i < count; i++)
     scene(discs, from + ((i + 0.5) / count) * (to - from), ground).forEach((v, k) => (sum[k]! += v / count))
   return sum
-} // prettier-ignore
+}
 
-function smeared(discs: readonly Disc[], dials: Record<string, number>, ground?: readonly number[], hasDepth = true) {
+function smeared(
+  discs: readonly Disc[],
+  dials: Record<string, number>,
+  ground?: readonly number[],
+  hasDepth = true,
+) {
   const now = scene(discs, 0, ground)
-  const src = picture(width, height, (x, y) => [...now.subarray((y * width + x) * 4, (y * width + x) * 4 + 4)])
+  const src = picture(width, height, (x, y) => [
+    ...now.subarray((y * width + x) * 4, (y * width + x) * 4 + 4),
+  ])
   const front = (x: number, y: number) =>
     discs.toSorted((a, b) => a.depth - b.depth).find(({ at, r }) => discCover(at[0], at[1], r, x, y) > 0)
   const motion = picture(width, height, (x, y) => [...(front(x, y)?.way ?? [0, 0]), 0, 1])
   const depth = single(width, height, (x, y) => front(x, y)?.depth ?? 3.4e38)
   const out = tried('motion-blur', src, dials, hasDepth ? { motion, depth } : { motion })
   return { out, src }
-} // prettier-ignore
+}
 
 /** Root mean square of what two differ by, over the peak. */
 function rms(a: ArrayLike<number>, b: ArrayLike<number>, peak: number, channel?: number): number {
@@ -71,14 +84,17 @@ function rms(a: ArrayLike<number>, b: ArrayLike<number>, peak: number, channel?:
 
 describe('motion blur', () => {
   const disc: Disc = { at: [60.3, 47.8], r: 15.2, way: [52, -21], colour: [3, 1, 0.2], depth: 5 }
-  test.each([[[52, -21]], [[-3, 44]], [[0.6, 0]], [[30, 30]]] as const)('smears a disc that goes by %j a frame as 256 exact moments do, colour and alpha alike', (way) => {
-    const one = { ...disc, way }
-    const { out } = smeared([one], { shutter: 270, opens: -120 })
-    const exact = exposed([one], -120 / 360, 150 / 360)
-    expect(rms(out, exact, 3)).toBeLessThan(0.01)
-    expect(rms(out, exact, 1, 3)).toBeLessThan(0.01)
-    for (let i = 0; i < out.length; i += 4) expect(out[i]!).toBeCloseTo(3 * out[i + 3]!, 4)
-  }) // prettier-ignore
+  test.each([[[52, -21]], [[-3, 44]], [[0.6, 0]], [[30, 30]]] as const)(
+    'smears a disc that goes by %j a frame as 256 exact moments do, colour and alpha alike',
+    (way) => {
+      const one = { ...disc, way }
+      const { out } = smeared([one], { shutter: 270, opens: -120 })
+      const exact = exposed([one], -120 / 360, 150 / 360)
+      expect(rms(out, exact, 3)).toBeLessThan(0.01)
+      expect(rms(out, exact, 1, 3)).toBeLessThan(0.01)
+      for (let i = 0; i < out.length; i += 4) expect(out[i]!).toBeCloseTo(3 * out[i + 3]!, 4)
+    },
+  )
   test('on a ground that stands still, and with a pass that moves all of it', () => {
     const exact = exposed([disc], -0.25, 0.25, [0.2, 0.3, 0.4, 1])
     const { out } = smeared([disc], { shutter: 180, opens: -90 }, [0.2, 0.3, 0.4, 1])
@@ -132,33 +148,44 @@ describe('motion blur', () => {
     expect(Math.sqrt(moved / count)).toBeGreaterThan(0.05)
     expect(Math.sqrt(sum / count) / 2).toBeLessThan(0.01)
   })
-  test.each([0.3, 1.4, 2.6, 3.5, 7.2, 23.7, 40])('what moves as a whole by %d px is its mean along that way, with a sharp centre as it is weighed', (length) => {
-    // A picture with a formula, so that no pixel is between others in the reference.
-    const shade = (x: number, y: number, c: number) => 1 + Math.sin(x / (5 + c)) * Math.cos(y / (6 + c / 2))
-    const src = picture(width, height, (x, y) => [0, 1, 2].map((c) => shade(x + 0.5, y + 0.5, c)).concat(1))
-    for (const angle of [0, 20, 90, 160, 251])
-      for (const centre of [0, 0.7]) {
-        const [dx, dy] = [length * Math.cos((angle * Math.PI) / 180), length * Math.sin((angle * Math.PI) / 180)]
-        const motion = picture(width, height, () => [dx, dy, 0, 1])
-        const out = tried('motion-blur', src, { shutter: 360, opens: -180, centre }, { motion })
-        let most = 0
-        for (let y = 26; y < height - 26; y += 7)
-          for (let x = 26; x < width - 26; x += 5) {
-            let [sum, weights] = [0, 0]
-            for (let m = 0; m < 512; m++) {
-              const s = (m + 0.5) / 512
-              const weight = 1 - centre * Math.abs(2 * s - 1)
-              weights += weight
-              sum += weight * shade(x + 0.5 - dx * (s - 0.5), y + 0.5 - dy * (s - 0.5), 1)
+  test.each([0.3, 1.4, 2.6, 3.5, 7.2, 23.7, 40])(
+    'what moves as a whole by %d px is its mean along that way, with a sharp centre as it is weighed',
+    (length) => {
+      // A picture with a formula, so that no pixel is between others in the reference.
+      const shade = (x: number, y: number, c: number) => 1 + Math.sin(x / (5 + c)) * Math.cos(y / (6 + c / 2))
+      const src = picture(width, height, (x, y) => [0, 1, 2].map((c) => shade(x + 0.5, y + 0.5, c)).concat(1))
+      for (const angle of [0, 20, 90, 160, 251])
+        for (const centre of [0, 0.7]) {
+          const [dx, dy] = [
+            length * Math.cos((angle * Math.PI) / 180),
+            length * Math.sin((angle * Math.PI) / 180),
+          ]
+          const motion = picture(width, height, () => [dx, dy, 0, 1])
+          const out = tried('motion-blur', src, { shutter: 360, opens: -180, centre }, { motion })
+          let most = 0
+          for (let y = 26; y < height - 26; y += 7)
+            for (let x = 26; x < width - 26; x += 5) {
+              let [sum, weights] = [0, 0]
+              for (let m = 0; m < 512; m++) {
+                const s = (m + 0.5) / 512
+                const weight = 1 - centre * Math.abs(2 * s - 1)
+                weights += weight
+                sum += weight * shade(x + 0.5 - dx * (s - 0.5), y + 0.5 - dy * (s - 0.5), 1)
+              }
+              most = Math.max(most, Math.abs(out[(y * width + x) * 4 + 1]! - sum / weights))
             }
-            most = Math.max(most, Math.abs(out[(y * width + x) * 4 + 1]! - sum / weights))
-          }
-        expect(most / 2, `${angle}° ${centre}`).toBeLessThan(0.01)
-      }
-  }) // prettier-ignore
+          expect(most / 2, `${angle}° ${centre}`).toBeLessThan(0.01)
+        }
+    },
+  )
   test('motion that is no number, infinite or as wide as the frame is held; a shutter of 0 changes nothing, one of 720 is two frames', () => {
     const src = picture(40, 30, (x, y) => [x / 40, y / 30, 1, 1])
-    const wild = picture(40, 30, (x, y) => [[NaN, Infinity, -1e30, 4000][(x + y) % 4]!, x % 3 ? -1e9 : NaN, 0, 1])
+    const wild = picture(40, 30, (x, y) => [
+      [NaN, Infinity, -1e30, 4000][(x + y) % 4]!,
+      x % 3 ? -1e9 : NaN,
+      0,
+      1,
+    ])
     const out = tried('motion-blur', src, { longest: 12 }, { motion: wild })
     expect(out.every((v) => Number.isFinite(v) && v >= 0 && v <= 1.0001)).toBe(true)
     expect(tried('motion-blur', src, { shutter: 0 }, { motion: wild })).toEqual(src.data)
@@ -169,8 +196,15 @@ describe('motion blur', () => {
     const two = tried('motion-blur', point, { shutter: 720, opens: -360 }, { motion: along })
     expect(Array.from(two).filter((v, i) => i % 4 === 3 && v > 0.02).length).toBeLessThanOrEqual(21)
     expect(Array.from(two).reduce((sum, v, i) => sum + (i % 4 === 3 ? v : 0), 0)).toBeCloseTo(1, 3)
-    expect(tried('motion-blur', picture(1, 1, () => [2, 1, 0, 1]), {}, { motion: picture(1, 1, () => [9, 9, 0, 1]) })).toEqual(Float32Array.of(2, 1, 0, 1))
-  }) // prettier-ignore
+    expect(
+      tried(
+        'motion-blur',
+        picture(1, 1, () => [2, 1, 0, 1]),
+        {},
+        { motion: picture(1, 1, () => [9, 9, 0, 1]) },
+      ),
+    ).toEqual(Float32Array.of(2, 1, 0, 1))
+  })
 })
 
 /** Coordinates as colours: what moves them shows its ways. */
@@ -194,7 +228,10 @@ describe('noise warp', () => {
   })
   test('a field that is the same everywhere is the same as placing, whole pixels to the bit', () => {
     const src = picture(w, h, (x, y) => [Math.sin(x * 0.7) + y / 50, (x * y) % 3, x % 2, 1])
-    for (const [dx, dy] of [[3, -2], [2.25, 0.6]] as const) {
+    for (const [dx, dy] of [
+      [3, -2],
+      [2.25, 0.6],
+    ] as const) {
       const ways = { right: single(w, h, () => dx), down: single(w, h, () => dy) }
       const out = store.allocate(w, h, 4)
       kernels.warp(out, src, ways, undefined, 'empty')
@@ -203,7 +240,7 @@ describe('noise warp', () => {
       out.data.forEach((v, i) => (worst = Math.max(worst, Math.abs(v - placed[i]!))))
       expect(worst).toBeLessThan(Number.isInteger(dx) ? 1e-7 : 2e-5)
     }
-  }) // prettier-ignore
+  })
   test('swirling squeezes nothing: its divergence, by differences, is under 0.001 a pixel', () => {
     const out = tried('noise-warp', places(w, h), { swirl: true, size: 60, strength: 6, octaves: 1 })
     let [worst, far] = [0, 0]
@@ -221,9 +258,12 @@ describe('noise warp', () => {
     expect(worst).toBeLessThan(1e-3)
     // Without it, parts come together and go apart.
     const plain = tried('noise-warp', places(w, h), { size: 60, strength: 6, octaves: 1 })
-    const [a, b] = [wayAt(plain, w, 81, 60)[0] - wayAt(plain, w, 79, 60)[0], wayAt(plain, w, 80, 61)[1] - wayAt(plain, w, 80, 59)[1]]
+    const [a, b] = [
+      wayAt(plain, w, 81, 60)[0] - wayAt(plain, w, 79, 60)[0],
+      wayAt(plain, w, 80, 61)[1] - wayAt(plain, w, 80, 59)[1],
+    ]
     expect(Math.abs(a + b)).toBeGreaterThan(0.01)
-  }) // prettier-ignore
+  })
   test('along an angle parts move on that line only, and as far as the strength at most', () => {
     const out = tried('noise-warp', places(w, h), {
       way: 'along',
@@ -255,7 +295,18 @@ describe('noise warp', () => {
     const made = (frame: number, dials: Record<string, number> = {}) => {
       const out = store.allocate(w, h, 4)
       const src = places(w, h)
-      effect.apply({ out, picture: src, feeds: {}, dials: { ...defaultDials(effect), ...dials } as never, frame, rate: 24, prepared: undefined, reduction: 1, kernels, store })
+      effect.apply({
+        out,
+        picture: src,
+        feeds: {},
+        dials: { ...defaultDials(effect), ...dials } as never,
+        frame,
+        rate: 24,
+        prepared: undefined,
+        reduction: 1,
+        kernels,
+        store,
+      })
       return out.data
     }
     expect(made(3)).toEqual(made(3))
@@ -264,24 +315,35 @@ describe('noise warp', () => {
     // Noise that only drifts is the same some pixels on.
     const [a, b] = [made(0, { speed: 0, driftX: 48 }), made(12, { speed: 0, driftX: 48 })]
     expect(wayAt(a, w, 60, 60)[0]).toBeCloseTo(wayAt(b, w, 84, 60)[0], 3)
-  }) // prettier-ignore
+  })
 })
 
 describe('the lens', () => {
   test('fringe keeps what is flat and the sum of light, and moves an edge at the corner as far as it says', () => {
     const flat = picture(60, 40, () => [0.7, 0.2, 3, 0.5])
     const out = tried('lens-fringe', flat, { amount: 6 })
-    for (let i = 0; i < out.length; i++) expect(Math.abs(out[i]! - flat.data[i]!)).toBeLessThan(1e-3 * flat.data[i]!)
+    for (let i = 0; i < out.length; i++)
+      expect(Math.abs(out[i]! - flat.data[i]!)).toBeLessThan(1e-3 * flat.data[i]!)
     expect(tried('lens-fringe', flat, { amount: 0 })).toEqual(flat.data)
     // White lights all over a larger picture.
     const [w, h] = [400, 300]
-    const lights = picture(w, h, (x, y) => (x > 40 && y > 40 && x < w - 40 && y < h - 40 && (x * 31 + y * 17) % 97 === 0 ? [5, 5, 5, 1] : [0, 0, 0, 0]))
+    const lights = picture(w, h, (x, y) =>
+      x > 40 && y > 40 && x < w - 40 && y < h - 40 && (x * 31 + y * 17) % 97 === 0
+        ? [5, 5, 5, 1]
+        : [0, 0, 0, 0],
+    )
     const sum = (data: Float32Array) => data.reduce((s, v, i) => s + (i % 4 < 3 ? v : 0), 0)
-    expect(Math.abs(sum(tried('lens-fringe', lights, { amount: 2, centre: [w / 2, h / 2] })) / sum(lights.data) - 1)).toBeLessThan(1e-3)
+    expect(
+      Math.abs(
+        sum(tried('lens-fringe', lights, { amount: 2, centre: [w / 2, h / 2] })) / sum(lights.data) - 1,
+      ),
+    ).toBeLessThan(1e-3)
     // An edge across the way to the corner: where red, green and blue each cross the half, at half the diagonal.
     const [cx, cy, corner] = [w / 2, h / 2, Math.hypot(w, h) / 2]
     const [ux, uy] = [w / 2 / corner, h / 2 / corner]
-    const edge = picture(w, h, (x, y) => ((x + 0.5 - cx) * ux + (y + 0.5 - cy) * uy < corner - 16 ? [1, 1, 1, 1] : [0, 0, 0, 1]))
+    const edge = picture(w, h, (x, y) =>
+      (x + 0.5 - cx) * ux + (y + 0.5 - cy) * uy < corner - 16 ? [1, 1, 1, 1] : [0, 0, 0, 1],
+    )
     const fringed = tried('lens-fringe', edge, { amount: 5, growth: 1, centre: [cx, cy] })
     const crossing = (c: number) => {
       let total = 0
@@ -296,10 +358,14 @@ describe('the lens', () => {
     expect(crossing(2)).toBeCloseTo(-5 * share, 0)
     expect(Math.abs(crossing(1))).toBeLessThan(0.3)
     expect(crossing(0) - crossing(2)).toBeGreaterThan(9)
-  }) // prettier-ignore
+  })
   test('vignette follows cos⁴ at three angles, and leaves the middle', () => {
     const [w, h] = [801, 3]
-    const out = tried('vignette', picture(w, h, () => [1, 1, 1, 1]), { field: 90, centre: [w / 2, h / 2], colour: [0, 0, 0] })
+    const out = tried(
+      'vignette',
+      picture(w, h, () => [1, 1, 1, 1]),
+      { field: 90, centre: [w / 2, h / 2], colour: [0, 0, 0] },
+    )
     for (const degrees of [0, 20, 40]) {
       // A quarter turn is seen across: tan θ = r / (half the width).
       const x = Math.round(w / 2 + Math.tan((degrees * Math.PI) / 180) * (w / 2) - 0.5)
@@ -307,11 +373,18 @@ describe('the lens', () => {
       expect(at(out, w, x, 1, 1)).toBeCloseTo(Math.cos(angle) ** 4, 5)
     }
     expect(at(out, w, 400, 1, 3)).toBe(1)
-    const free = tried('vignette', picture(200, 100, () => [2, 2, 2, 1]), { by: 'free', size: 50, roundness: 1, softness: 0, centre: [100, 50], colour: [0, 1, 0] })
+    const free = tried(
+      'vignette',
+      picture(200, 100, () => [2, 2, 2, 1]),
+      { by: 'free', size: 50, roundness: 1, softness: 0, centre: [100, 50], colour: [0, 1, 0] },
+    )
     const radius = Math.hypot(200, 100) / 4
     expect(at(free, 200, Math.floor(100 + radius - 2), 50, 0)).toBe(2)
-    expect([at(free, 200, Math.floor(100 + radius + 2), 50, 0), at(free, 200, Math.floor(100 + radius + 2), 50, 1)]).toEqual([0, 1])
-  }) // prettier-ignore
+    expect([
+      at(free, 200, Math.floor(100 + radius + 2), 50, 0),
+      at(free, 200, Math.floor(100 + radius + 2), 50, 1),
+    ]).toEqual([0, 1])
+  })
 })
 
 describe('grain', () => {
@@ -320,11 +393,22 @@ describe('grain', () => {
     const effect = findEffect('grain')!
     const src = picture(w, h, () => [level * alpha, level * alpha, level * alpha, alpha])
     const out = store.allocate(w, h, 4)
-    effect.apply({ out, picture: src, feeds: {}, dials: { ...defaultDials(effect), ...dials } as never, frame, rate: 24, prepared: undefined, reduction: 1, kernels, store })
+    effect.apply({
+      out,
+      picture: src,
+      feeds: {},
+      dials: { ...defaultDials(effect), ...dials } as never,
+      frame,
+      rate: 24,
+      prepared: undefined,
+      reduction: 1,
+      kernels,
+      store,
+    })
     const data = out.data.slice()
     for (const p of [src, out]) store.release(p)
     return data
-  } // prettier-ignore
+  }
   const channel = (data: Float32Array, c: number) =>
     Float64Array.from({ length: w * h }, (_, i) => data[i * 4 + c]!)
   const mean = (v: Float64Array) => v.reduce((a, b) => a + b, 0) / v.length
@@ -332,18 +416,28 @@ describe('grain', () => {
     const m = mean(v)
     return Math.sqrt(v.reduce((s, x) => s + (x - m) ** 2, 0) / v.length)
   }
-  test.each([0, 1.3, 3])('of size %d has the deviation that is asked for at three levels, and no mean', (size) => {
-    const asked = { size, shadows: 0.01, middle: 0.02, lights: 0.05, colour: 1, blue: 1 }
-    for (const [level, sigma] of [[0, 0.01], [0.18, 0.02], [1, 0.05], [9, 0.05]] as const) {
-      const data = made(asked, 5, level)
-      for (const c of [0, 1, 2]) {
-        // Coarser grain is fewer grains: its mean and deviation are known less well.
-        const grains = (w * h) / Math.max(1, size * size * 3)
-        expect(Math.abs(mean(channel(data, c)) - level)).toBeLessThan(Math.max(0.001 * level, (4 * sigma) / Math.sqrt(grains)))
-        expect(Math.abs(deviation(channel(data, c)) / sigma - 1)).toBeLessThan(0.06)
+  test.each([0, 1.3, 3])(
+    'of size %d has the deviation that is asked for at three levels, and no mean',
+    (size) => {
+      const asked = { size, shadows: 0.01, middle: 0.02, lights: 0.05, colour: 1, blue: 1 }
+      for (const [level, sigma] of [
+        [0, 0.01],
+        [0.18, 0.02],
+        [1, 0.05],
+        [9, 0.05],
+      ] as const) {
+        const data = made(asked, 5, level)
+        for (const c of [0, 1, 2]) {
+          // Coarser grain is fewer grains: its mean and deviation are known less well.
+          const grains = (w * h) / Math.max(1, size * size * 3)
+          expect(Math.abs(mean(channel(data, c)) - level)).toBeLessThan(
+            Math.max(0.001 * level, (4 * sigma) / Math.sqrt(grains)),
+          )
+          expect(Math.abs(deviation(channel(data, c)) / sigma - 1)).toBeLessThan(0.06)
+        }
       }
-    }
-  }) // prettier-ignore
+    },
+  )
   test('brightness stays within 0.1 %, cover too, and empty parts stay empty', () => {
     const data = made({ middle: 0.01, colour: 0 })
     expect(Math.abs(mean(channel(data, 1)) / 0.18 - 1)).toBeLessThan(0.001)

@@ -59,7 +59,8 @@ export default defineEffect({
   belongs: {
     after: ['light', 'depth', 'motion', 'shade', 'colour', 'matte', 'finish'],
     before: [],
-    reason: 'Grain lies in the film, behind light, lens and all else: what comes after would spread or smear it.',
+    reason:
+      'Grain lies in the film, behind light, lens and all else: what comes after would spread or smear it.',
     isFirm: true,
   },
   reach: () => 0,
@@ -84,7 +85,12 @@ export default defineEffect({
     red: coarser('Red', 1),
     green: coarser('Green', 1),
     blue: coarser('Blue', 1.4),
-    seed: number({ default: 1, range: [0, 9999], step: 1, hint: 'Another number, other grain: give each shot its own.' }),
+    seed: number({
+      default: 1,
+      range: [0, 9999],
+      step: 1,
+      hint: 'Another number, other grain: give each shot its own.',
+    }),
   },
   varies: () => true,
   starts: [
@@ -102,8 +108,13 @@ export default defineEffect({
     const noise = store.allocate(out.width, out.height + 2 * reach, 4)
     kernels.grainRows(noise, seed, [corner[0], corner[1] - reach], line)
     const less = reduction > 1 ? lessInMean(sigma(1) * reduction, reduction) ** 2 : 1
-    const look = { shadows: dials.shadows * less, middle: dials.middle * less, lights: dials.lights * less, colour: dials.colour }
+    const look = {
+      shadows: dials.shadows * less,
+      middle: dials.middle * less,
+      lights: dials.lights * less,
+      colour: dials.colour,
+    }
     kernels.grain(out, picture, noise, line, look)
     store.release(noise)
   },
-}) // prettier-ignore
+})

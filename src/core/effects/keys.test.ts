@@ -32,7 +32,9 @@ describe('facing matte', () => {
       const r2 = u * u + v * v
       expect(values[i]!).toBeCloseTo(r2 < 1 ? 1 - Math.sqrt(1 - r2) : 0, 5)
     }
-    expect(key('facing-matte', sphere, { space: 'camera', by: 'fresnel' }, { normal: sphere })[30 * size + 30]).toBeCloseTo(0.04, 5) // prettier-ignore
+    expect(
+      key('facing-matte', sphere, { space: 'camera', by: 'fresnel' }, { normal: sphere })[30 * size + 30],
+    ).toBeCloseTo(0.04, 5)
   })
   test('with positions each pixel is seen along its own line, from where the camera stands', () => {
     const one = picture(2, 1, () => [0, 0, 1, 1])
@@ -47,10 +49,15 @@ test('a luminance key is whole between its marks and fades over its softness; ha
   const grey = (v: number, a = 1) => [v * a, v * a, v * a, a]
   const steps = picture(6, 1, (x) => [grey(0.2), grey(0.4), grey(0.5), grey(1), grey(2.5), grey(1, 0.5)][x]!)
   const dials = { low: 0.5, softLow: 0.2, high: 2, softHigh: 1 }
-  expect(key('luminance-key', steps, dials)).toEqual([0, 0.5, 1, 1, 0.5, 0.5].map((v) => expect.closeTo(v, 5) as number)) // prettier-ignore
+  expect(key('luminance-key', steps, dials)).toEqual(
+    [0, 0.5, 1, 1, 0.5, 0.5].map((v) => expect.closeTo(v, 5) as number),
+  )
   expect(key('luminance-key', steps, { ...dials, invert: true })[3]).toBeCloseTo(0, 6)
   // Black, white and gamma: (0.5 − 0.25) / 0.5 to the power of 1/2.
-  expect(key('luminance-key', steps, { ...dials, black: 0.25, white: 0.75, gamma: 2 })[1]).toBeCloseTo(Math.SQRT1_2, 4) // prettier-ignore
+  expect(key('luminance-key', steps, { ...dials, black: 0.25, white: 0.75, gamma: 2 })[1]).toBeCloseTo(
+    Math.SQRT1_2,
+    4,
+  )
 })
 
 test('a depth matte lies between near and far and fades over its softness; infinitely far is outside', () => {

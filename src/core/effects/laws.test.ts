@@ -38,21 +38,40 @@ const clamp01 = (v: number) => Math.min(1, Math.max(0, v))
 const leastAlpha = 2 ** -24
 
 /** What the effect makes, and what the formula says, of every pixel: within a 10,000th of their size. */
-function holds(id: string, dials: Record<string, unknown>, formula: (p: Rgba, i: number) => readonly number[], feeds: Record<string, Picture> = {}): void {
+function holds(
+  id: string,
+  dials: Record<string, unknown>,
+  formula: (p: Rgba, i: number) => readonly number[],
+  feeds: Record<string, Picture> = {},
+): void {
   const effect = findEffect(id)!
   const out = store.allocate(width, height, 4)
-  effect.apply({ out, picture: src, feeds, dials: { ...defaultDials(effect, src), ...dials } as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store })
+  effect.apply({
+    out,
+    picture: src,
+    feeds,
+    dials: { ...defaultDials(effect, src), ...dials } as never,
+    frame: 1,
+    rate: 24,
+    prepared: undefined,
+    reduction: 1,
+    kernels,
+    store,
+  })
   for (let i = 0; i < width * height; i++) {
     const p = [...src.data.subarray(i * 4, i * 4 + 4)] as unknown as Rgba
     const wanted = formula(p, i)
     wanted.forEach((v, c) => {
       const made = out.data[i * 4 + c]!
       const size = Math.max(Math.abs(v), ...p.map(Math.abs), 1e-2)
-      expect(Math.abs(made - v) / size, `${id} ${JSON.stringify(dials)}: pixel ${i} [${p.join(', ')}], channel ${c}: ${made}, formula ${v}`).toBeLessThan(2e-4)
+      expect(
+        Math.abs(made - v) / size,
+        `${id} ${JSON.stringify(dials)}: pixel ${i} [${p.join(', ')}], channel ${c}: ${made}, formula ${v}`,
+      ).toBeLessThan(2e-4)
     })
   }
   store.release(out)
-} // prettier-ignore
+}
 
 describe('the formula of', () => {
   test('exposure, opacity and channel gains', () => {
@@ -102,9 +121,11 @@ describe('the formula of', () => {
         holds('clamp', { low, high, alpha }, ([r, g, b, a]) => {
           const cover = alpha ? clamp01(a) : a
           const lit = (v: number) => Math.min(to, Math.max(Math.min(from, 0), v))
-          return [r, g, b].map((v) => (a > leastAlpha ? Math.min(to, Math.max(from, v / a)) * cover : lit(v))).concat(cover)
+          return [r, g, b]
+            .map((v) => (a > leastAlpha ? Math.min(to, Math.max(from, v / a)) * cover : lit(v)))
+            .concat(cover)
         })
-      } // prettier-ignore
+      }
   })
   test('luminance key, depth matte and matte from', () => {
     const rise = (x: number, soft: number) => (x >= 0 ? 1 : soft > 0 ? Math.max(0, 1 + x / soft) : 0)
@@ -114,10 +135,15 @@ describe('the formula of', () => {
       return white(rise(y - 0.3, 0.25) * rise(2 - y, 1.5) * (a > leastAlpha ? Math.min(1, a) : 1))
     })
     const depths = { near: 5, far: 20, softness: 2, black: 0.2, white: 0.9, gamma: 2, invert: true }
-    holds('depth-matte', depths, (_, i) => {
-      const d = fedDepth.data[i]!
-      return white(1 - clamp01((rise(d - 5, 2) * rise(20 - d, 2) - 0.2) / 0.7) ** 0.5)
-    }, { depth: fedDepth }) // prettier-ignore
+    holds(
+      'depth-matte',
+      depths,
+      (_, i) => {
+        const d = fedDepth.data[i]!
+        return white(1 - clamp01((rise(d - 5, 2) * rise(20 - d, 2) - 0.2) / 0.7) ** 0.5)
+      },
+      { depth: fedDepth },
+    )
     holds('matte-from', { of: 'luminance' }, ([r, g, b]) => white(clamp01(luma(r, g, b))))
     holds('matte-from', { invert: true }, (_, i) => white(1 - fedMatte.data[i]!), { shape: fedMatte })
   })
@@ -132,7 +158,11 @@ describe('the formula of', () => {
     holds('levels', { black: 0.2, white: 0.8, gamma: 1.5, invert: false }, (p) =>
       covered(p, clamp01((clamp01(p[3]) - 0.2) / 0.6) ** (1 / 1.5)),
     )
-    const joined = { union: Math.max, intersect: (a: number, b: number) => a * b, subtract: (a: number, b: number) => a * (1 - b) } // prettier-ignore
+    const joined = {
+      union: Math.max,
+      intersect: (a: number, b: number) => a * b,
+      subtract: (a: number, b: number) => a * (1 - b),
+    }
     for (const [by, of] of Object.entries(joined))
       holds('combine', { by }, (p, i) => covered(p, of(clamp01(p[3]), fedMatte.data[i]!)), { with: fedMatte })
   })
@@ -143,8 +173,27 @@ describe('the formula of', () => {
       picture.data.set([y / 2, y / 2, y / 2, 0.5])
       const effect = findEffect('gradient-map')!
       const out = store.allocate(1, 1, 4)
-      const dials = { ...defaultDials(effect, src), gradient: [[0, 0, 0, 0], [1, 1, 0.5, 0]], dark: -4, bright: 4 } // prettier-ignore
-      effect.apply({ out, picture, feeds: {}, dials: dials as never, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+      const dials = {
+        ...defaultDials(effect, src),
+        gradient: [
+          [0, 0, 0, 0],
+          [1, 1, 0.5, 0],
+        ],
+        dark: -4,
+        bright: 4,
+      }
+      effect.apply({
+        out,
+        picture,
+        feeds: {},
+        dials: dials as never,
+        frame: 1,
+        rate: 24,
+        prepared: undefined,
+        reduction: 1,
+        kernels,
+        store,
+      })
       return [...out.data]
     }
     const close = (v: number) => expect.closeTo(v, 3) as number

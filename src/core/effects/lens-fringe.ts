@@ -43,7 +43,8 @@ export default defineEffect({
   belongs: {
     after: ['light', 'depth', 'motion', 'shade', 'colour', 'matte'],
     before: [],
-    reason: 'The lens is between the scene and the film: light, mist and what moves are in front of it, grain is behind it.',
+    reason:
+      'The lens is between the scene and the film: light, mist and what moves are in front of it, grain is behind it.',
     isFirm: true,
   },
   reach: ({ amount }) => Math.abs(amount) + 2,
@@ -71,7 +72,13 @@ export default defineEffect({
     { name: 'Prism', dials: { amount: 10, growth: 1 } },
   ],
   example: { amount: 9, growth: 1 },
-  apply({ out, picture, dials: { amount, growth, centre }, frameSize = [picture.width, picture.height], kernels }) {
+  apply({
+    out,
+    picture,
+    dials: { amount, growth, centre },
+    frameSize = [picture.width, picture.height],
+    kernels,
+  }) {
     if (amount === 0) {
       out.data.set(picture.data)
       return
@@ -79,4 +86,4 @@ export default defineEffect({
     const half = Math.hypot(...frameSize) / 2
     kernels.fringe(out, picture, wavesOf(waveCount(amount)), centre, amount, half, growth)
   },
-}) // prettier-ignore
+})

@@ -75,7 +75,7 @@ export default defineEffect({
     { name: 'Clean lens', dials: { count: 4, size: 18, strength: 0.6, variety: 0.4 } },
     { name: 'Wet lens', dials: { count: 9, size: 60, strength: 1.4, variety: 1, colourSpread: 0.6 } },
     { name: 'Cool chain', dials: { count: 6, spread: 1.6, size: 30, tint: [0.4, 0.7, 1.2] } },
-  ], // prettier-ignore
+  ],
   example: { strength: 6, size: 20 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }
@@ -108,7 +108,11 @@ export default defineEffect({
         kernels.resample(copy, soft, back, 'bilinear')
         const hue = hueSaturationMatrix(kernels.space, 60 * chance(3), 1, 1)
         const only = hue.map((v, k) => (k % 3 === channel ? v : 0))
-        const { matrix, alpha } = linearColour(only, 0, dials.tint.map((v) => v * gain)) // prettier-ignore
+        const { matrix, alpha } = linearColour(
+          only,
+          0,
+          dials.tint.map((v) => v * gain),
+        )
         kernels.colourMatrix(copy, copy, matrix, alpha)
         kernels.addLight(sum, sum, copy, 'add', false)
       }

@@ -7,10 +7,15 @@ export default defineEffect({
   title: 'Matte levels',
   family: 'matte',
   kind: 'filter',
-  purpose: 'Cuts the faint and the nearly whole parts of a matte, lifts or lowers what lies between, turns it inside out.',
+  purpose:
+    'Cuts the faint and the nearly whole parts of a matte, lifts or lowers what lies between, turns it inside out.',
   search: 'black white gamma contrast clip crush invert matte density mask point gain',
   law: `Of the own alpha, held in 0–1: v = clamp((α − black) / (white − black), 0, 1)^(1 / gamma), inverted 1 − v. Colour follows its new cover as in Combine mattes.`,
-  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'A matte is settled before something acts by it.' },
+  belongs: {
+    after: [],
+    before: ['light', 'shade', 'finish'],
+    reason: 'A matte is settled before something acts by it.',
+  },
   reach: () => 0,
   dials: levelDials,
   isOnCover: true,
@@ -22,4 +27,4 @@ export default defineEffect({
     withCover(out, picture, cover, kernels)
     store.release(cover)
   },
-}) // prettier-ignore
+})

@@ -118,8 +118,11 @@ export default defineEffect({
     { name: 'Beams in haze', dials: { length: 700, falloff: 1.2, strength: 0.8 } },
     { name: 'Moving water', dials: { length: 900, falloff: 1.5, shimmer: 0.6, shimmerSize: 6, strength: 1 } },
     { name: 'Short burst', dials: { length: 160, falloff: 2, strength: 1.5 } },
-    { name: 'Dense shafts', dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 } },
-  ], // prettier-ignore
+    {
+      name: 'Dense shafts',
+      dials: { length: 1200, falloff: 0.8, black: 0.05, white: 0.6, gamma: 0.9, shimmer: 0.3 },
+    },
+  ],
   example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
   apply({ out, picture, feeds, dials, frame, rate, reduction, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials

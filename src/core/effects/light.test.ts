@@ -10,11 +10,17 @@ import { spikeCount } from './star-glare.ts'
 
 const { kernels, store } = createLoneKernels(1024)
 
-const picture = (width: number, height: number, fill: (x: number, y: number) => readonly number[], channels: 1 | 4 = 4) => {
+const picture = (
+  width: number,
+  height: number,
+  fill: (x: number, y: number) => readonly number[],
+  channels: 1 | 4 = 4,
+) => {
   const made = store.allocate(width, height, channels)
-  for (let i = 0; i < width * height; i++) made.data.set(fill(i % width, Math.floor(i / width)).slice(0, channels), i * channels)
+  for (let i = 0; i < width * height; i++)
+    made.data.set(fill(i % width, Math.floor(i / width)).slice(0, channels), i * channels)
   return made
-} // prettier-ignore
+}
 
 /** The light an effect gives; dials in pixels of a frame that is `reduction` times larger. */
 function lightOf(
@@ -71,16 +77,26 @@ const point = (width: number, height: number, value: number, at = [width >> 1, h
 
 const lightEffects = effects.filter((e) => e.kind === 'light').map((e) => e.id)
 test('the effects of light are these', () => {
-  expect(lightEffects.toSorted()).toEqual(['afterglow', 'bloom', 'cast-light', 'lens-reflections', 'light-rays', 'matte-glow', 'matte-light', 'star-glare'])
-}) // prettier-ignore
+  expect(lightEffects.toSorted()).toEqual([
+    'afterglow',
+    'bloom',
+    'cast-light',
+    'lens-reflections',
+    'light-rays',
+    'matte-glow',
+    'matte-light',
+    'star-glare',
+  ])
+})
 
 // Lamps take their light from nothing in the picture; they have tests of their own.
 describe.each(lightEffects.filter((id) => id !== 'cast-light'))('%s', (id) => {
   const lights = (w: number, h: number) =>
     picture(w, h, (x, y) => {
-      const inside = Math.hypot(x - w * 0.4, y - h * 0.35) < h / 9 || Math.hypot(x - w * 0.7, y - h * 0.6) < h / 14
+      const inside =
+        Math.hypot(x - w * 0.4, y - h * 0.35) < h / 9 || Math.hypot(x - w * 0.7, y - h * 0.6) < h / 14
       return inside ? [5, 3, 1, 1] : [0.05, 0.05, 0.1, 0]
-    }) // prettier-ignore
+    })
   test('its light is proportional to its strength, without an upper end', () => {
     const src = lights(96, 64)
     const [one, many] = [1, 250].map((strength) => energy(lightOf(id, src, { strength }))) as [number, number]
@@ -122,7 +138,6 @@ describe.each(lightEffects.filter((id) => id !== 'cast-light'))('%s', (id) => {
         [1, 1],
         [9, 4],
       ] as const)
-        // prettier-ignore
         for (const far of [-1e9, 0, 1e9]) {
           const src = lights(w, h)
           const dials = { length: size, reach: Math.max(0.1, size), radius: size, size: Math.min(4000, size) }
@@ -159,7 +174,11 @@ describe('bloom', () => {
     const seen = Array.from({ length: 24 }, (_, i) => {
       const src = point(160, 96, 100, [60 + i, 40])
       const { data } = lightOf('bloom', src, { threshold: 1, reach: 40 })
-      const values = [[0, 0], [6, 0], [-14, 3]].map(([dx, dy]) => data[((40 + dy!) * 160 + 60 + i + dx!) * 4]!) // prettier-ignore
+      const values = [
+        [0, 0],
+        [6, 0],
+        [-14, 3],
+      ].map(([dx, dy]) => data[((40 + dy!) * 160 + 60 + i + dx!) * 4]!)
       store.release(src)
       return values
     })
@@ -188,7 +207,18 @@ describe('bloom', () => {
       const out = store.allocate(src.width, src.height, 4)
       const effect = findEffect('blur')!
       const dials = { ...defaultDials(effect), radius: 6 } as never
-      effect.apply({ out, picture: src, feeds: {}, dials, frame: 1, rate: 24, prepared: undefined, reduction: 1, kernels, store }) // prettier-ignore
+      effect.apply({
+        out,
+        picture: src,
+        feeds: {},
+        dials,
+        frame: 1,
+        rate: 24,
+        prepared: undefined,
+        reduction: 1,
+        kernels,
+        store,
+      })
       return out
     }
     const src = point(160, 120, 10)
@@ -209,15 +239,24 @@ describe('star glare', () => {
       ['blades', 6, 6],
       ['count', 3, 3],
     ] as const) {
-      // prettier-ignore
-      const out = lightOf('star-glare', point(201, 201, 100), { from, number: n, turn: 7, length: 90, uneven: 0, softness: 2 }) // prettier-ignore
+      const out = lightOf('star-glare', point(201, 201, 100), {
+        from,
+        number: n,
+        turn: 7,
+        length: 90,
+        uneven: 0,
+        softness: 2,
+      })
       const ring = Array.from({ length: 720 }, (_, i) => {
         const angle = (i * Math.PI) / 360
         const [x, y] = [Math.round(100 + 40 * Math.cos(angle)), Math.round(100 + 40 * Math.sin(angle))]
         return out.data[(y * 201 + x) * 4]!
       })
       const level = Math.max(...ring) / 2
-      expect(ring.filter((v, i) => v > level && ring.at(i - 1)! <= level), `${from} ${n}`).toHaveLength(wanted) // prettier-ignore
+      expect(
+        ring.filter((v, i) => v > level && ring.at(i - 1)! <= level),
+        `${from} ${n}`,
+      ).toHaveLength(wanted)
     }
   })
 })
@@ -245,7 +284,10 @@ describe('matte glow', () => {
     const src = disc(120, 120, 30)
     const glow = lightOf('matte-glow', src, { radius: 30, strength: 1 })
     // From the middle outwards the picture with its glow only falls.
-    const lit = Array.from({ length: 50 }, (_, i) => src.data[(60 * 120 + 62 + i) * 4]! + glow.data[(60 * 120 + 62 + i) * 4]!) // prettier-ignore
+    const lit = Array.from(
+      { length: 50 },
+      (_, i) => src.data[(60 * 120 + 62 + i) * 4]! + glow.data[(60 * 120 + 62 + i) * 4]!,
+    )
     for (let i = 1; i < lit.length; i++) expect(lit[i]!).toBeLessThanOrEqual(lit[i - 1]! + 1e-4)
   })
   test('takes its colour from the picture or has its own; along an angle it runs one way', () => {
@@ -261,7 +303,15 @@ describe('matte glow', () => {
 
 test('lens reflections lie across the middle from their light, on one line with it', () => {
   const src = point(240, 160, 500, [60, 50])
-  const out = lightOf('lens-reflections', src, { threshold: 0, count: 1, spread: 1, size: 8, variety: 0, colourSpread: 0, tint: [1, 1, 1] }) // prettier-ignore
+  const out = lightOf('lens-reflections', src, {
+    threshold: 0,
+    count: 1,
+    spread: 1,
+    size: 8,
+    variety: 0,
+    colourSpread: 0,
+    tint: [1, 1, 1],
+  })
   let [sum, x, y] = [0, 0, 0]
   for (let i = 0; i < out.data.length; i += 4) {
     const [v, p] = [out.data[i]!, i >> 2]

@@ -25,8 +25,22 @@ export default defineEffect({
   dials: {
     low: end('Brightness from which it is whole.', 0.5),
     high: end('Brightness up to which it is whole.', 4),
-    softLow: number({ default: 0.2, range: [0, 2], hard: [0, 1e6], step: 0.01, label: 'Below, soft', hint: 'How far below the low mark it fades out.' }),
-    softHigh: number({ default: 0, range: [0, 2], hard: [0, 1e6], step: 0.01, label: 'Above, soft', hint: 'How far above the high mark it fades out.' }),
+    softLow: number({
+      default: 0.2,
+      range: [0, 2],
+      hard: [0, 1e6],
+      step: 0.01,
+      label: 'Below, soft',
+      hint: 'How far below the low mark it fades out.',
+    }),
+    softHigh: number({
+      default: 0,
+      range: [0, 2],
+      hard: [0, 1e6],
+      step: 0.01,
+      label: 'Above, soft',
+      hint: 'How far above the high mark it fades out.',
+    }),
     ...levelDials,
   },
   example: { low: 0.3, softLow: 0.2 },
@@ -45,4 +59,4 @@ export default defineEffect({
     kernels.levelMatte(out, matte, dials)
     store.release(matte)
   },
-}) // prettier-ignore
+})

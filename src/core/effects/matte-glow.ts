@@ -112,8 +112,11 @@ export default defineEffect({
     { name: 'Soft halo', dials: { radius: 70, tightness: 0.4, strength: 1 } },
     { name: 'Thin rim', dials: { radius: 10, tightness: 0.8, strength: 2 } },
     { name: 'Lit from within', dials: { side: 'inside', radius: 40, strength: 1.2, core: 0.2 } },
-    { name: 'Sinking light', dials: { spread: 'angle', angle: 90, radius: 180, falloff: 1.6, strength: 1.5 } },
-  ], // prettier-ignore
+    {
+      name: 'Sinking light',
+      dials: { spread: 'angle', angle: 90, radius: 180, falloff: 1.6, strength: 1.5 },
+    },
+  ],
   example: { strength: 3, radius: 60 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const { width, height } = picture
@@ -136,7 +139,13 @@ export default defineEffect({
     const spread = (src: typeof out) => {
       if (dials.spread === 'round') {
         const tight = (dials.tightness - 0.5) * 4
-        spreadLight(light, src, { widest: Math.max(0.05, radius / radius95), tight, gain: dials.strength, reduction, workshop }) // prettier-ignore
+        spreadLight(light, src, {
+          widest: Math.max(0.05, radius / radius95),
+          tight,
+          gain: dials.strength,
+          reduction,
+          workshop,
+        })
         return
       }
       gaussianBlur(src, src, 0.7, workshop)

@@ -41,8 +41,11 @@ export default defineEffect({
   starts: [
     { name: 'Thin rim', dials: { invert: true, moveX: 4, moveY: 3, softness: 2, strength: 1.2 } },
     { name: 'Broad side light', dials: { invert: true, moveX: 24, moveY: 10, softness: 18, strength: 0.7 } },
-    { name: 'Cool back light', dials: { invert: true, moveY: 6, softness: 4, tint: [0.4, 0.7, 1], strength: 1 } },
-  ], // prettier-ignore
+    {
+      name: 'Cool back light',
+      dials: { invert: true, moveY: 6, softness: 4, tint: [0.4, 0.7, 1], strength: 1 },
+    },
+  ],
   apply({ out, picture, feeds, dials, kernels, store }) {
     const { tint, strength } = dials
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })

@@ -37,7 +37,7 @@ export default defineEffect({
     { name: 'Core shadow', dials: { invert: true, moveX: -24, moveY: -16, softness: 20 } },
     { name: 'Hard side', dials: { invert: true, moveX: 30, softness: 1 } },
     { name: 'Cool tint', dials: { mode: 'mix', shade: [0.15, 0.3, 0.5], strength: 0.4, softness: 0 } },
-  ], // prettier-ignore
+  ],
   apply({ out, picture, feeds, dials, kernels, store }) {
     const [r, g, b] = dials.shade
     const matte = movedShape(picture, feeds.shape, dials, { kernels, store })

@@ -15,12 +15,16 @@ describe('OKLab', () => {
   test('is culori’s, also above display white; cube roots are exact', () => {
     const oklab = converter('oklab')
     for (let i = 0; i < 200; i++) {
-      const [r, g, b] = [0, 1, 2].map((c) => hashUnit(3, 1, i, c) * (i % 4 === 0 ? 20 : 1)) as [number, number, number]
+      const [r, g, b] = [0, 1, 2].map((c) => hashUnit(3, 1, i, c) * (i % 4 === 0 ? 20 : 1)) as [
+        number,
+        number,
+        number,
+      ]
       const { l, a, b: bb } = oklab({ mode: 'lrgb', r, g, b })
       linearToOklab(rec709, r, g, b).forEach((v, k) => {
         expect(v).toBeCloseTo([l, a, bb][k]!, 6)
       })
-    } // prettier-ignore
+    }
     for (const v of [1e-12, 0.001, 0.18, 1, 8, 27, 12345])
       expect(cubeRoot(v) / Math.cbrt(v)).toBeCloseTo(1, 12)
     expect(cubeRoot(-1)).toBe(0)
@@ -39,27 +43,49 @@ describe('colour key', () => {
       { lab: linearToOklab(rec709, 0.1, 0.9, 1.3), isWanted: true },
       { lab: linearToOklab(rec709, 0.5, 0.5, 0.5), isWanted: false },
     ]
-    for (const key of [{ reach: 0.1, soft: 0.3, lightness: 0.4 }, { reach: 0.2, soft: 0, lightness: 1 }]) {
+    for (const key of [
+      { reach: 0.1, soft: 0.3, lightness: 0.4 },
+      { reach: 0.2, soft: 0, lightness: 1 },
+    ]) {
       kernels.keyColour(fast, src, picks, key)
       plainKernels.keyColour(plain, src, picks, key)
       const unlike = fast.data.filter((v, i) => Math.abs(v - plain.data[i]!) > 1e-4).length
       // A hard edge may fall either way for a value on it.
       expect(unlike).toBeLessThan(key.soft > 0 ? 1 : 3)
       expect(Math.max(...fast.data)).toBeGreaterThan(0.4)
-    } // prettier-ignore
+    }
   })
   test('takes what was picked, adds further colours, leaves out what is not meant, light and dark alike on wish', () => {
-    const colours = [[0.8, 0.1, 0.1], [0.1, 0.6, 0.1], [0.2, 0.025, 0.025], [0.77, 0.12, 0.1], [0.5, 0.5, 0.5]] as const
+    const colours = [
+      [0.8, 0.1, 0.1],
+      [0.1, 0.6, 0.1],
+      [0.2, 0.025, 0.025],
+      [0.77, 0.12, 0.1],
+      [0.5, 0.5, 0.5],
+    ] as const
     const src = picture(5, 1, (x) => [...colours[x]!, 1])
     const keyed = (picked: number[][], more: Record<string, DialValue> = {}) =>
       alphas(tried('colour-key', src, { picked, reach: 0.03, softness: 0, lightness: 1, ...more }))
     expect(keyed([])).toEqual([0, 0, 0, 0, 0])
     expect(keyed([[...colours[0], 1]])).toEqual([1, 0, 0, 1, 0])
-    expect(keyed([[...colours[0], 1], [...colours[1], 1]])).toEqual([1, 1, 0, 1, 0])
-    expect(keyed([[...colours[0], 1], [...colours[3], -1]], { reach: 0.008 })).toEqual([1, 0, 0, 0, 0])
+    expect(
+      keyed([
+        [...colours[0], 1],
+        [...colours[1], 1],
+      ]),
+    ).toEqual([1, 1, 0, 1, 0])
+    expect(
+      keyed(
+        [
+          [...colours[0], 1],
+          [...colours[3], -1],
+        ],
+        { reach: 0.008 },
+      ),
+    ).toEqual([1, 0, 0, 0, 0])
     expect(keyed([[...colours[0], 1]], { lightness: 0, reach: 0.12 })).toEqual([1, 0, 1, 1, 0])
     expect(keyed([[...colours[0], 1]], { invert: true })).toEqual([0, 1, 1, 0, 1])
-  }) // prettier-ignore
+  })
 })
 
 describe('shaping', () => {
@@ -68,24 +94,32 @@ describe('shaping', () => {
     const cover = Math.min(1, Math.max(0, radius + 0.5 - Math.hypot(x + 0.5 - 60.5, y + 0.5 - 60.5)))
     return [0.9 * cover, 0.3 * cover, 0.1 * cover, cover]
   })
-  test.each([12, 4.5, -3, -10])('a disc spread by %d px has the area of a disc of that radius within 1 %%', (spread) => {
-    const out = tried('choke-spread', disc, { spread })
-    expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeGreaterThan(0.99)
-    expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeLessThan(1.01)
-    // Its colour goes with it.
-    const at = (60 * size + 60 + Math.round(radius + spread) - 3) * 4
-    expect(out[at]! / out[at + 3]!).toBeCloseTo(0.9, 3)
-  }) // prettier-ignore
+  test.each([12, 4.5, -3, -10])(
+    'a disc spread by %d px has the area of a disc of that radius within 1 %%',
+    (spread) => {
+      const out = tried('choke-spread', disc, { spread })
+      expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeGreaterThan(0.99)
+      expect(sum(alphas(out)) / (Math.PI * (radius + spread) ** 2)).toBeLessThan(1.01)
+      // Its colour goes with it.
+      const at = (60 * size + 60 + Math.round(radius + spread) - 3) * 4
+      expect(out[at]! / out[at + 3]!).toBeCloseTo(0.9, 3)
+    },
+  )
   test('softening inwards never covers more, outwards never less; both sides keep the area', () => {
     const before = alphas(disc.data)
-    const [inside, outside, both] = ['inside', 'outside', 'both'].map((side) => alphas(tried('soften', disc, { softness: 10, side }))) as [number[], number[], number[]] // prettier-ignore
+    const [inside, outside, both] = ['inside', 'outside', 'both'].map((side) =>
+      alphas(tried('soften', disc, { softness: 10, side })),
+    ) as [number[], number[], number[]]
     expect(inside.every((v, i) => v <= before[i]! + 1e-6)).toBe(true)
     expect(outside.every((v, i) => v >= before[i]! - 1e-6)).toBe(true)
     expect(sum(both) / sum(before)).toBeCloseTo(1, 3)
     expect(sum(outside)).toBeGreaterThan(1.15 * sum(before))
   })
   test('levels cut and stretch, combining joins, keeps or takes away', () => {
-    const [a, b] = [[0, 0.25, 0.5, 0.75, 1], [1, 0.5, 0.5, 0, 0.25]]
+    const [a, b] = [
+      [0, 0.25, 0.5, 0.75, 1],
+      [1, 0.5, 0.5, 0, 0.25],
+    ]
     const src = picture(5, 1, (x) => new Array<number>(4).fill(a[x]!))
     const other = store.allocate(5, 1, 1)
     other.data.set(b)
@@ -94,5 +128,5 @@ describe('shaping', () => {
     expect(joined('union')).toEqual([1, 0.5, 0.5, 0.75, 1])
     expect(joined('intersect')).toEqual([0, 0.125, 0.25, 0, 0.25])
     expect(joined('subtract')).toEqual([0, 0.125, 0.25, 0.75, 0.75])
-  }) // prettier-ignore
+  })
 })

@@ -33,18 +33,24 @@ export default defineEffect({
   title: 'Motion blur',
   family: 'motion',
   kind: 'filter',
-  purpose: 'Smears what moves as an open shutter does: by a motion pass, by its own keys, or by making moments between frames.',
+  purpose:
+    'Smears what moves as an open shutter does: by a motion pass, by its own keys, or by making moments between frames.',
   search:
     'shutter angle smear vector vectors velocity speed directional moving exposure subframes subframe camera trail streak fast whip pan',
   law: `The mean of the picture over the time from opens / 360° to (opens + shutter) / 360° frames, premultiplied colour and alpha alike, weighed by 1 − sharp centre · |2s − 1|, s the share of that time. By a motion pass every pixel moves straight on by its motion (pixels to the next frame, as the pass is meant; held to longest px a frame): where all pixels that may come to a tile of 16 × 16 go the same way within 1.5 px over that time, it is the line integral along the pixel's own motion, in whole pixels along its longer axis (two at a time, as far aside as their middle, between its ends and away from edges) and interpolated across. Elsewhere at each of ⌈0.85 · length⌉ moments (4 – 256) the surfaces are looked for that come to be at the pixel then, within a pixel, along the ways of all tiles that sweep over its own (at most four of a tile, six together, the fastest first) and its own, and up to eight are laid over each other by depth, the nearest on top (without a depth feed the faster on top); where none comes, what is seen there is what lies behind. Own movement: the mean of the lane at moments between, one for each pixel that its placings and drawings move (8 – 128), with its media as on this frame. Sub-frames: the mean at so many moments, media at the nearest frame. Beyond the edge its pixels repeat. A shutter of 0 leaves the picture as it is.`,
   belongs: {
     after: ['colour', 'shade', 'matte', 'depth', 'light'],
     before: ['finish'],
-    reason: 'Light smears with what moves, so it stands before; the lens and grain do not move, so they come after.',
+    reason:
+      'Light smears with what moves, so it stands before; the lens and grain do not move, so they come after.',
     isFirm: true,
   },
   feeds: {
-    motion: { kind: 'motion', required: false, hint: 'How far each pixel moves to the next frame: the motion pass.' },
+    motion: {
+      kind: 'motion',
+      required: false,
+      hint: 'How far each pixel moves to the next frame: the motion pass.',
+    },
     depth: {
       kind: 'depth',
       required: false,
@@ -131,4 +137,4 @@ export default defineEffect({
     const how = { scale: 1 / reduction, opening, longest: dials.longest, depth: feeds.depth }
     smearBy(out, picture, feeds.motion, how, { kernels, store })
   },
-}) // prettier-ignore
+})

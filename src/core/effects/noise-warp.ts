@@ -53,7 +53,8 @@ export default defineEffect({
   title: 'Noise warp',
   family: 'motion',
   kind: 'filter',
-  purpose: 'Moves the picture by smooth noise that changes: flames waver, heat shimmers, water bends what is behind it.',
+  purpose:
+    'Moves the picture by smooth noise that changes: flames waver, heat shimmers, water bends what is behind it.',
   search:
     'waver wobble turbulence distort distortion ripple flicker flame heat haze shimmer water underwater displace displacement fractal wave organic edge roughen wind smoke curl flow',
   law: `out(p) = picture(p − d(p) · (1 − hold(p))), p the middle of a pixel, between pixels by Catmull–Rom on premultiplied light. d = strength · Σ roughness^o · n_o / Σ roughness^o over the octaves o = 0, 1, …, where n_o is gradient noise (Perlin 2002) at (p − drift · t) · 2^o / size px and at time speed · t, t in seconds of the shot; each octave and direction begins at whole numbers of the lattice of its own, by the seed. Both ways: one noise across and another downwards. Along an angle, or across it: one noise, on that line only. Swirling: d is (∂n/∂y, −∂n/∂x) in units of the lattice, over ${slopeRms}, so that nothing is squeezed on the whole (its divergence is 0). Where the picture is squeezed to less than four fifths the filter grows with it, by 0.8 of the squeeze and up to 16 times. Beyond the edge there is nothing, or its pixels repeat, or the picture is mirrored.`,
@@ -156,11 +157,15 @@ export default defineEffect({
     }),
     seed: number({ default: 1, range: [0, 999], step: 1, hint: 'Another number, another noise.' }),
   },
-  varies: ({ strength, speed, driftX, driftY }) => strength > 0 && (speed > 0 || driftX !== 0 || driftY !== 0),
+  varies: ({ strength, speed, driftX, driftY }) =>
+    strength > 0 && (speed > 0 || driftX !== 0 || driftY !== 0),
   starts: [
     { name: 'Flame', dials: { size: 70, strength: 16, octaves: 3, speed: 1.4, driftY: -140 } },
     { name: 'Heat', dials: { size: 26, strength: 2.2, octaves: 2, speed: 3, driftY: -60 } },
-    { name: 'Under water', dials: { size: 180, strength: 7, octaves: 2, roughness: 0.35, speed: 0.5, swirl: true } },
+    {
+      name: 'Under water',
+      dials: { size: 180, strength: 7, octaves: 2, roughness: 0.35, speed: 0.5, swirl: true },
+    },
     { name: 'Frayed edge', dials: { size: 14, strength: 5, octaves: 4, roughness: 0.7, speed: 0 } },
   ],
   example: { size: 60, strength: 18 },
@@ -177,4 +182,4 @@ export default defineEffect({
     store.release(right)
     store.release(down)
   },
-}) // prettier-ignore
+})

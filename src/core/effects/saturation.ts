@@ -12,11 +12,18 @@ export default defineEffect({
   family: 'colour',
   kind: 'filter',
   purpose: 'Makes colours more or less vivid; their luminance stays.',
-  search: 'vivid grey desaturate chroma colourful vibrance black and white greyscale gray monochrome washed dull desaturated colours intensity',
+  search:
+    'vivid grey desaturate chroma colourful vibrance black and white greyscale gray monochrome washed dull desaturated colours intensity',
   belongs: { after: [], before: ['light'], reason: 'Light taken from a picture follows its colour.' },
   reach: () => 0,
   dials: {
-    saturation: number({ default: 1, range: [0, 2], hard: [0, 100], step: 0.01, hint: '0 is grey of the same luminance; above 1 is more vivid.' }),
+    saturation: number({
+      default: 1,
+      range: [0, 2],
+      hard: [0, 100],
+      step: 0.01,
+      hint: '0 is grey of the same luminance; above 1 is more vivid.',
+    }),
   },
   example: { saturation: 1.8 },
   linear: matrixOf,
@@ -24,4 +31,4 @@ export default defineEffect({
     const { matrix, alpha } = matrixOf(dials, kernels.space)
     kernels.colourMatrix(out, picture, matrix, alpha)
   },
-}) // prettier-ignore
+})

@@ -35,7 +35,8 @@ function run(id: string, dials: Record<string, DialValue>, feeds: Record<string,
   })
   return out
 }
-const at = ({ data }: Picture, x: number, y: number) => Array.from(data.slice((y * size + x) * 4, (y * size + x) * 4 + 4)) // prettier-ignore
+const at = ({ data }: Picture, x: number, y: number) =>
+  Array.from(data.slice((y * size + x) * 4, (y * size + x) * 4 + 4))
 
 test('a rim from the own outline, shifted and inverted, lies on one side, inside its cover alone', () => {
   const rim = run('matte-light', { invert: true, moveX: 6, softness: 2, tint: [1, 0.5, 0.25], strength: 2 })
@@ -56,7 +57,9 @@ test('a shade multiplies or mixes inside its shape, and cover stays as it was', 
     left.data[i] = i % size < 60 ? 1 : 0
   })
   const dials = { shade: [0.5, 0.25, 1], softness: 0 }
-  const [multiplied, mixed] = ['multiply', 'mix'].map((mode) => run('matte-shade', { ...dials, mode }, { shape: left })) // prettier-ignore
+  const [multiplied, mixed] = ['multiply', 'mix'].map((mode) =>
+    run('matte-shade', { ...dials, mode }, { shape: left }),
+  )
   expect(at(multiplied!, 50, 60)).toEqual([0.2, 0.1, 0.4, 1].map((v) => expect.closeTo(v, 5) as number))
   expect(at(mixed!, 50, 60)).toEqual([0.5, 0.25, 1, 1].map((v) => expect.closeTo(v, 5) as number))
   for (const out of [multiplied!, mixed!]) {
@@ -68,23 +71,33 @@ test('a shade multiplies or mixes inside its shape, and cover stays as it was', 
 test('colours come from another picture where one is fed, and an edge may be soft along one line alone', () => {
   const half = (fill: readonly number[], channels: 1 | 4) => {
     const made = store.allocate(size, size, channels)
-    for (let i = 0; i < size * size; i++) made.data.set(i % size < 60 ? fill : fill.map(() => 0), i * channels)
+    for (let i = 0; i < size * size; i++)
+      made.data.set(i % size < 60 ? fill : fill.map(() => 0), i * channels)
     return made
   }
   const [shape, colours] = [half([1], 1), half([0.1, 0.3, 0.2, 0.5], 4)]
   const dials = { softness: 0, mode: 'mix' }
-  expect(at(run('matte-shade', dials, { shape, colours }), 50, 60)).toEqual([0.2, 0.6, 0.4, 1].map((v) => expect.closeTo(v, 5) as number))
-  expect(at(run('matte-shade', { ...dials, mode: 'multiply' }, { shape, colours }), 50, 60)[1]).toBeCloseTo(0.24, 5)
-  expect(at(run('matte-light', { softness: 0, strength: 2 }, { shape, colours }), 50, 60)[1]).toBeCloseTo(1.2, 5)
+  expect(at(run('matte-shade', dials, { shape, colours }), 50, 60)).toEqual(
+    [0.2, 0.6, 0.4, 1].map((v) => expect.closeTo(v, 5) as number),
+  )
+  expect(at(run('matte-shade', { ...dials, mode: 'multiply' }, { shape, colours }), 50, 60)[1]).toBeCloseTo(
+    0.24,
+    5,
+  )
+  expect(at(run('matte-light', { softness: 0, strength: 2 }, { shape, colours }), 50, 60)[1]).toBeCloseTo(
+    1.2,
+    5,
+  )
   // Along the edge nothing softens; across it the ramp is as wide as said, symmetric, and whole inside.
-  const soft = (edgeAngle: number) => run('matte-light', { softness: 16, edge: 'angle', edgeAngle, tint: [1, 1, 1] }, { shape })
+  const soft = (edgeAngle: number) =>
+    run('matte-light', { softness: 16, edge: 'angle', edgeAngle, tint: [1, 1, 1] }, { shape })
   const [across, along] = [soft(0), soft(90)]
   expect([at(along, 58, 60)[0], at(along, 61, 60)[0]]).toEqual([expect.closeTo(1, 2), 0])
   expect(at(across, 40, 60)[0]).toBeCloseTo(1, 1)
   expect(at(across, 59, 60)[0]! + at(across, 60, 60)[0]!).toBeCloseTo(1, 1)
   expect(at(across, 70, 60)[0]!).toBeGreaterThan(0.05)
   expect(at(across, 78, 60)[0]!).toBeLessThan(1e-3)
-}) // prettier-ignore
+})
 
 test('a contact shadow lies behind: the picture is as it was, the shadow beside it', () => {
   const source = disc()

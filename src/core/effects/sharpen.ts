@@ -26,7 +26,13 @@ export default defineEffect({
       taper: 'log',
       hint: 'How fine the detail is: small crisps edges, large lifts whole parts.',
     }),
-    amount: number({ default: 0.6, range: [0, 3], hard: [0, 100], step: 0.01, hint: 'How much is brought out.' }),
+    amount: number({
+      default: 0.6,
+      range: [0, 3],
+      hard: [0, 100],
+      step: 0.01,
+      hint: 'How much is brought out.',
+    }),
     threshold: number({
       default: 0,
       range: [0, 0.2],
@@ -50,4 +56,4 @@ export default defineEffect({
     kernels.sharpen(out, picture, soft, amount, threshold)
     store.release(soft)
   },
-}) // prettier-ignore
+})

@@ -11,10 +11,21 @@ export default defineEffect({
   purpose: 'Makes the edge of a shape soft: on both sides, only inwards or only outwards.',
   search: 'feather blur matte edge inner outer smooth edges mask blurry smoother',
   law: `Of the own alpha a, held in 0–1, with g its Gaussian of σ = softness / 2 px (edges of the frame repeat): both sides g, inwards min(a, 2g − 1), outwards max(a, 2g), held in 0–1. Softness is so 2 σ. Colour follows its new cover as in Combine mattes.`,
-  belongs: { after: [], before: ['light', 'shade', 'finish'], reason: 'The shape is settled before something acts by it.' },
+  belongs: {
+    after: [],
+    before: ['light', 'shade', 'finish'],
+    reason: 'The shape is settled before something acts by it.',
+  },
   reach: ({ softness }) => 2 * softness + 2,
   dials: {
-    softness: number({ default: 12, range: [0, 200], hard: [0, 4000], unit: 'px', step: 0.5, hint: 'How far the edge runs out.' }),
+    softness: number({
+      default: 12,
+      range: [0, 200],
+      hard: [0, 4000],
+      unit: 'px',
+      step: 0.5,
+      hint: 'How far the edge runs out.',
+    }),
     side: choice({
       default: 'both',
       options: { both: 'Both sides', inside: 'Inwards only', outside: 'Outwards only' },
@@ -32,10 +43,11 @@ export default defineEffect({
     gaussianBlur(flat, flat, softness / 2, { kernels, store })
     for (let i = 0; i < cover.data.length; i++) {
       const [was, soft] = [cover.data[i]!, flat.data[i * 4 + 3]!]
-      const next = side === 'both' ? soft : side === 'inside' ? Math.min(was, 2 * soft - 1) : Math.max(was, 2 * soft)
+      const next =
+        side === 'both' ? soft : side === 'inside' ? Math.min(was, 2 * soft - 1) : Math.max(was, 2 * soft)
       cover.data[i] = next < 0 ? 0 : next > 1 ? 1 : next
     }
     withCover(out, picture, cover, kernels)
     for (const taken of [flat, cover]) store.release(taken)
   },
-}) // prettier-ignore
+})

@@ -112,11 +112,58 @@ export default defineEffect({
   },
   profile: ({ length, falloff }) => ({ reach: length, at: (px) => Math.max(0, 1 - px / length) ** falloff }),
   starts: [
-    { name: 'Rivet sparkle', dials: { length: 60, number: 4, falloff: 2.5, uneven: 0, colourSpread: 0.15, turn: 45, softness: 0.8, strength: 1.5 } },
-    { name: 'Seven blades', dials: { from: 'blades', number: 7, length: 140, falloff: 2, uneven: 0.2, pattern: 'random', colourSpread: 0.5 } },
-    { name: 'Wet lashes', dials: { number: 11, pattern: 'random', uneven: 0.8, length: 220, falloff: 3, softness: 1.6, strength: 1.4 } },
-    { name: 'Long streak', dials: { number: 2, turn: 0, length: 900, falloff: 1.5, uneven: 0, colourSpread: 0, softness: 1.4, tint: [0.6, 0.8, 1.2], strength: 2 } },
-  ], // prettier-ignore
+    {
+      name: 'Rivet sparkle',
+      dials: {
+        length: 60,
+        number: 4,
+        falloff: 2.5,
+        uneven: 0,
+        colourSpread: 0.15,
+        turn: 45,
+        softness: 0.8,
+        strength: 1.5,
+      },
+    },
+    {
+      name: 'Seven blades',
+      dials: {
+        from: 'blades',
+        number: 7,
+        length: 140,
+        falloff: 2,
+        uneven: 0.2,
+        pattern: 'random',
+        colourSpread: 0.5,
+      },
+    },
+    {
+      name: 'Wet lashes',
+      dials: {
+        number: 11,
+        pattern: 'random',
+        uneven: 0.8,
+        length: 220,
+        falloff: 3,
+        softness: 1.6,
+        strength: 1.4,
+      },
+    },
+    {
+      name: 'Long streak',
+      dials: {
+        number: 2,
+        turn: 0,
+        length: 900,
+        falloff: 1.5,
+        uneven: 0,
+        colourSpread: 0,
+        softness: 1.4,
+        tint: [0.6, 0.8, 1.2],
+        strength: 2,
+      },
+    },
+  ],
   example: { threshold: 1.2, length: 130, strength: 1.2 },
   apply({ out, picture, feeds, dials, reduction, kernels, store }) {
     const workshop = { kernels, store }

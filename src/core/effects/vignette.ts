@@ -80,4 +80,4 @@ export default defineEffect({
     const radii = [radius(width), radius(height)] as const
     kernels.vignette(out, picture, { by: 'oval', centre, radii, softness: dials.softness }, dials.colour)
   },
-}) // prettier-ignore
+})

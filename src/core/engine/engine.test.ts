@@ -86,11 +86,18 @@ test('off, amount 0 and an empty matte each leave the picture as it was; mute is
   const bright = putDial(comp, id, 'stops', 2)
   const plainData = (await compute(cave())).data
   for (const same of [
-    editStep(bright, id, (s) => { s.on = false }),
-    editStep(bright, id, (s) => { s.amount = 0 }),
+    editStep(bright, id, (s) => {
+      s.on = false
+    }),
+    editStep(bright, id, (s) => {
+      s.amount = 0
+    }),
     putDial(bright, id, 'stops', 0),
-    editLane(addLane(cave(), 'Front', source('emission')), 'lane2', (l) => { l.muted = true }),
-  ]) expect((await compute(same)).data).toEqual(plainData) // prettier-ignore
+    editLane(addLane(cave(), 'Front', source('emission')), 'lane2', (l) => {
+      l.muted = true
+    }),
+  ])
+    expect((await compute(same)).data).toEqual(plainData)
 })
 
 test('a step acts by out = in + amount · matte · (effect(in) − in)', async () => {
@@ -157,7 +164,10 @@ test('what is unknown or missing is reported at its place and left out', async (
       s.effect = 'from-the-future'
     }),
   )
-  expect(problems.map((p) => [p.laneId, p.stepId])).toEqual([['lane1', id], ['lane2', undefined]]) // prettier-ignore
+  expect(problems.map((p) => [p.laneId, p.stepId])).toEqual([
+    ['lane1', id],
+    ['lane2', undefined],
+  ])
   expect(data).toEqual(Array.from(blocks['beauty']!.data))
 })
 
@@ -210,7 +220,8 @@ test('a matte is grown and shrunk where it is used, by pixels of the full frame 
 })
 
 test('small pictures stay while large ones go, up to their share of the memory', async () => {
-  const flat = (red: number) => addLane(emptyComp(64, 64), 'Flat', { type: 'colour', colour: [red, 0, 0], alpha: 1 }) // prettier-ignore
+  const flat = (red: number) =>
+    addLane(emptyComp(64, 64), 'Flat', { type: 'colour', colour: [red, 0, 0], alpha: 1 })
   // Room for six at full size, of 65 kB; at a quarter they have 4 kB.
   const { evaluator } = newEvaluator(420_000)
   const make = (red: number, reduction: Reduction) =>
@@ -562,14 +573,26 @@ describe('properties, over random desks and edits', () => {
 describe('colour tables', () => {
   // A cube of two entries a side in which red and blue change places.
   const table: PassBlock = {
-    width: 4, height: 2, x: 0, y: 0, channels: 4,
-    data: Float32Array.from([0, 1].flatMap((b) => [0, 1].flatMap((g) => [0, 1].flatMap((r) => [b, g, r, 1])))),
-  } // prettier-ignore
-  const detail = { table: { size: 2, cube: true, from: [0, 0, 0], to: [1, 1, 1] } } as { table: { size: number; cube: boolean; from: [number, number, number]; to: [number, number, number] } } // prettier-ignore
+    width: 4,
+    height: 2,
+    x: 0,
+    y: 0,
+    channels: 4,
+    data: Float32Array.from(
+      [0, 1].flatMap((b) => [0, 1].flatMap((g) => [0, 1].flatMap((r) => [b, g, r, 1]))),
+    ),
+  }
+  const detail = { table: { size: 2, cube: true, from: [0, 0, 0], to: [1, 1, 1] } } as {
+    table: { size: number; cube: boolean; from: [number, number, number]; to: [number, number, number] }
+  }
   const withTable: MediaTable = {
     ...media,
-    look: { name: 'look', frames: { 1: 'd'.repeat(64) }, passes: [{ name: 'table', kind: 'table', channels: ['R', 'G', 'B', 'A'], type: 'float', detail }] },
-  } // prettier-ignore
+    look: {
+      name: 'look',
+      frames: { 1: 'd'.repeat(64) },
+      passes: [{ name: 'table', kind: 'table', channels: ['R', 'G', 'B', 'A'], type: 'float', detail }],
+    },
+  }
   const link = { type: 'pass', media: 'look', pass: 'table' } as const
   const loadBoth: LoadPass = (ref) => (ref.pass.name === 'table' ? Promise.resolve(table) : load(ref))
   const small = block(4, (x, y) => [x / 40, y / 40, 0.5, 1])
@@ -577,7 +600,12 @@ describe('colour tables', () => {
   test('a look table is fed with the entries of its file, whatever the frame is, and at any size', async () => {
     blocks['beauty'] = small
     const [stepped, id] = addStep(cave(), 'lane1', 0, 'look-table')
-    const comp = setFeed(putDial(putDial(stepped, id, 'takes', 'linear'), id, 'gives', 'linear'), id, 'table', { from: link })
+    const comp = setFeed(
+      putDial(putDial(stepped, id, 'takes', 'linear'), id, 'gives', 'linear'),
+      id,
+      'table',
+      { from: link },
+    )
     for (const reduction of [1, 2] as const) {
       const { kernels, store } = createLoneKernels(64)
       const evaluator = new Evaluator({ kernels, store }, loadBoth, 2 ** 26)
@@ -589,7 +617,7 @@ describe('colour tables', () => {
       expect(data[(width / reduction - 1) * 4 + 2]).toBeGreaterThan(0.8)
     }
     blocks['beauty'] = block(4, pixel)
-  }) // prettier-ignore
+  })
   test('without a table, or with a pass that is none, the step is left out and says so', async () => {
     const [comp, id] = addStep(cave(), 'lane1', 0, 'look-table')
     for (const fed of [comp, setFeed(comp, id, 'table', { from: source('beauty') })]) {
@@ -607,23 +635,41 @@ describe('colour tables', () => {
     const look = (viewing: Comp['viewing'], channel: 'colour' | 'alpha' = 'colour') => {
       const codes = new Uint8Array(8)
       const pass = withTable['look']!.passes[0]!
-      displayViewed(codes, picture, { gain: 1, channel, checker: 0 }, { viewing }, { picture: entries, pass }, { kernels, store })
+      displayViewed(
+        codes,
+        picture,
+        { gain: 1, channel, checker: 0 },
+        { viewing },
+        { picture: entries, pass },
+        { kernels, store },
+      )
       return [...codes]
     }
     // Linear 0.5 and 0.25 are the codes 188 and 137 of sRGB (IEC 61966-2-1).
     const close = (codes: readonly number[]) => codes.map((v) => expect.closeTo(v, -0.4) as number)
-    expect(look({ type: 'table', table: link, takes: 'srgb' }).slice(0, 4)).toEqual(close([137, 188, 255, 255]))
+    expect(look({ type: 'table', table: link, takes: 'srgb' }).slice(0, 4)).toEqual(
+      close([137, 188, 255, 255]),
+    )
     expect(look({ type: 'shoulder', white: 4 }).slice(4, 7)).toEqual(close([255, 255, 255]))
     expect(look({ type: 'shoulder', white: 4 })[0]).toBeLessThan(250)
     expect(look({ type: 'shoulder', white: 4 }, 'alpha').slice(0, 3)).toEqual([255, 255, 255])
-  }) // prettier-ignore
+  })
 })
 
 describe('distances that are not as they should be', () => {
   const misty = (table: MediaTable, frame: number) => {
     const [stepped, id] = addStep(cave(), 'lane1', 0, 'depth-mist')
     let comp = setFeed(stepped, id, 'depth', { from: { type: 'pass', media: 'm1', pass: 'depth' } })
-    for (const [key, value] of Object.entries({ profile: 'linear', near: 2, far: 8, ceiling: 1, background: 0, colour: 'own', nearColour: [9, 9, 9], farColour: [9, 9, 9] }))
+    for (const [key, value] of Object.entries({
+      profile: 'linear',
+      near: 2,
+      far: 8,
+      ceiling: 1,
+      background: 0,
+      colour: 'own',
+      nearColour: [9, 9, 9],
+      farColour: [9, 9, 9],
+    }))
       comp = putDial(comp, id, key, value)
     const { node, problems } = plan(comp, table, frame, 1, { type: 'picture' })
     return { node, problems, comp }
@@ -642,7 +688,13 @@ describe('distances that are not as they should be', () => {
     return { left: at(4), right: at(30), problems }
   }
   const withDepth = (more: Partial<MediaTable[string]>, detail = {}): MediaTable => ({
-    m1: { ...media['m1']!, passes: media['m1']!.passes.map((p) => (p.name === 'depth' ? { ...p, detail, ...(more.beside ? { beside: 'depth' } : {}) } : p)), ...more },
+    m1: {
+      ...media['m1']!,
+      passes: media['m1']!.passes.map((p) =>
+        p.name === 'depth' ? { ...p, detail, ...(more.beside ? { beside: 'depth' } : {}) } : p,
+      ),
+      ...more,
+    },
   })
   const frames = { 1: 'a'.repeat(64), 2: 'b'.repeat(64), 3: 'c'.repeat(64) }
 
@@ -651,15 +703,25 @@ describe('distances that are not as they should be', () => {
     expect([left, right]).toEqual([0.5, 0].map((v) => expect.closeTo(v, 5) as number))
     const before = blocks['depth']!
     blocks['depth'] = block(1, (x) => [x < 18 ? NaN : -Infinity])
-    expect(await weights(media)).toMatchObject({ left: expect.closeTo(0, 5) as number, right: expect.closeTo(0, 5) as number, problems: [] })
+    expect(await weights(media)).toMatchObject({
+      left: expect.closeTo(0, 5) as number,
+      right: expect.closeTo(0, 5) as number,
+      problems: [],
+    })
     blocks['depth'] = before
   })
   test('normalised depth that runs the other way, and 1 / distance, become distances by how the pass is read', async () => {
     const before = blocks['depth']!
     blocks['depth'] = block(1, (x) => [x < 18 ? 1 / 5 : 0])
-    expect(await weights(withDepth({}, { depth: 'inverse' }))).toMatchObject({ left: expect.closeTo(0.5, 5) as number, right: expect.closeTo(0, 5) as number })
+    expect(await weights(withDepth({}, { depth: 'inverse' }))).toMatchObject({
+      left: expect.closeTo(0.5, 5) as number,
+      right: expect.closeTo(0, 5) as number,
+    })
     blocks['depth'] = block(1, (x) => [x < 18 ? -4 : -9])
-    expect(await weights(withDepth({}, { depth: 'flipped' }))).toMatchObject({ left: expect.closeTo(0.5, 5) as number, right: expect.closeTo(1, 5) as number })
+    expect(await weights(withDepth({}, { depth: 'flipped' }))).toMatchObject({
+      left: expect.closeTo(0.5, 5) as number,
+      right: expect.closeTo(1, 5) as number,
+    })
     blocks['depth'] = before
   })
   test('a frame without its depth takes that of the frame before, or none, as the media says', async () => {
@@ -668,4 +730,4 @@ describe('distances that are not as they should be', () => {
     const black = await weights(withDepth({ frames, beside, gaps: 'black' }), 2)
     expect([black.left, black.right, black.problems]).toEqual([0, 0, []])
   })
-}) // prettier-ignore
+})

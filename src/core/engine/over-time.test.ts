@@ -48,10 +48,13 @@ function cover(x: number, y: number, frame: number): number {
   let inside = 0
   for (let j = 0; j < 8; j++)
     for (let i = 0; i < 8; i++)
-      if (Math.hypot(x + (i + 0.5) / 8 - begin[0] - way[0] * t, y + (j + 0.5) / 8 - begin[1] - way[1] * t) < radius)
+      if (
+        Math.hypot(x + (i + 0.5) / 8 - begin[0] - way[0] * t, y + (j + 0.5) / 8 - begin[1] - way[1] * t) <
+        radius
+      )
         inside++
   return inside / 64
-} // prettier-ignore
+}
 
 const blurred = (comp: Comp, dials: Record<string, unknown>): Comp => {
   let next = comp
@@ -109,7 +112,15 @@ describe('afterglow', () => {
   const glowing = (dials: Record<string, unknown>) => {
     const comp = flyingDisc()
     let [next, id] = addStep(comp, comp.lanes[0]!.id, 0, 'afterglow')
-    const all = { threshold: 0, knee: 0, tint: [1, 1, 1], strength: 1, alone: true, coverAlpha: false, ...dials }
+    const all = {
+      threshold: 0,
+      knee: 0,
+      tint: [1, 1, 1],
+      strength: 1,
+      alone: true,
+      coverAlpha: false,
+      ...dials,
+    }
     for (const [key, value] of Object.entries(all)) next = putDial(next, id, key, value)
     return next
   }
@@ -124,10 +135,16 @@ describe('afterglow', () => {
   })
   test('the oldest light has the tint', async () => {
     const { data } = await made(glowing({ frames: 2, halfLife: 1, tint: [1, 0.5, 0] }), 3)
-    const at = (x: number, y: number) => [...data.subarray((Math.floor(y) * width + Math.floor(x)) * 4).subarray(0, 3)]
+    const at = (x: number, y: number) => [
+      ...data.subarray((Math.floor(y) * width + Math.floor(x)) * 4).subarray(0, 3),
+    ]
     const old = 0.25 * (1 - 2 / 3)
-    at(begin[0], begin[1]).forEach((v, c) => { expect(v).toBeCloseTo(old * [1, 0.5, 0][c]!, 4); })
+    at(begin[0], begin[1]).forEach((v, c) => {
+      expect(v).toBeCloseTo(old * [1, 0.5, 0][c]!, 4)
+    })
     const young = 0.5 * (1 - 1 / 3)
-    at(begin[0] + way[0], begin[1] + way[1]).forEach((v) => { expect(v).toBeCloseTo(young, 4); })
+    at(begin[0] + way[0], begin[1] + way[1]).forEach((v) => {
+      expect(v).toBeCloseTo(young, 4)
+    })
   })
-}) // prettier-ignore
+})

@@ -17,7 +17,13 @@ import { workArea, type Part } from './work-area.ts'
 // What is seen of a frame, made alone, is what is seen of the whole frame.
 
 const [width, height] = [870, 650]
-const lamps = [[150, 120, 14, 20], [450, 90, 30, 6], [500, 350, 50, 2], [820, 600, 5, 60], [260, 560, 2, 90]] as const // prettier-ignore
+const lamps = [
+  [150, 120, 14, 20],
+  [450, 90, 30, 6],
+  [500, 350, 50, 2],
+  [820, 600, 5, 60],
+  [260, 560, 2, 90],
+] as const
 const made = (channels: number, value: (x: number, y: number) => readonly number[]): PassBlock => {
   const data = new Float32Array(width * height * channels)
   for (let i = 0; i < width * height; i++) data.set(value(i % width, Math.floor(i / width)), i * channels)
@@ -52,8 +58,13 @@ const media: MediaTable = {
   },
 }
 const passFor: Record<Exclude<FeedKind, 'table'>, string> = {
-  light: 'beauty', matte: 'matte', depth: 'depth', normal: 'normal', position: 'position', motion: 'motion',
-} // prettier-ignore
+  light: 'beauty',
+  matte: 'matte',
+  depth: 'depth',
+  normal: 'normal',
+  position: 'position',
+  motion: 'motion',
+}
 
 function compOf(effect: string, dials: Readonly<Record<string, unknown>>, margin = 0): Comp {
   const empty = emptyComp(width, height)
@@ -169,15 +180,19 @@ test.each([
 test('a chain of steps in mattes, drawings, gradients and lanes that are placed', async () => {
   let comp = compOf('bloom', { threshold: 0.8, reach: 90 })
   const steps: [string, Record<string, unknown>][] = [
-    ['blur', { radius: 5 }], ['exposure', { stops: 0.5 }], ['vignette', {}], ['grain', {}], ['sharpen', { radius: 3 }],
-  ] // prettier-ignore
+    ['blur', { radius: 5 }],
+    ['exposure', { stops: 0.5 }],
+    ['vignette', {}],
+    ['grain', {}],
+    ['sharpen', { radius: 3 }],
+  ]
   for (const [effect, dials] of steps) {
     const [next, id] = addStep(comp, 'lane1', comp.lanes[0]!.steps.length, effect)
     comp = Object.entries(dials).reduce((c, [key, value]) => putDial(c, id, key, value as Setting), next)
     comp = editStep(comp, id, (step) => {
       step.matte = { from: { type: 'pass', media: 'm1', pass: 'matte' }, spread: 6, soft: 9 }
     })
-  } // prettier-ignore
+  }
   const end = (at: [number, number], red: number) => ({
     at,
     colour: [red, 0.2, 0.4] as [number, number, number],
@@ -191,7 +206,11 @@ test('a chain of steps in mattes, drawings, gradients and lanes that are placed'
   })
   const [moved, place] = addStep(comp, comp.lanes.at(-1)!.id, 0, 'place')
   comp = putDial(putDial(moved, place, 'moveX', 37), place, 'turn', 20)
-  const path = [[100, 90], [700, 160], [420, 560]].map(([x, y]) => ({ at: [x!, y!] as [number, number] })) // prettier-ignore
+  const path = [
+    [100, 90],
+    [700, 160],
+    [420, 560],
+  ].map(([x, y]) => ({ at: [x!, y!] as [number, number] }))
   const [begun, drawing] = addDrawing(comp, 'Flag')
   comp = addLane(addShape(begun, drawing, 1, 'Flag', path)[0], 'Flag', {
     type: 'drawing',
@@ -208,7 +227,9 @@ test('a chain of steps in mattes, drawings, gradients and lanes that are placed'
 // Ways that cross, of odd lengths: places between pixels are as exact far from the corner of a picture as near to it.
 test('what moves is smeared in a part as it is in the whole frame, and only what is around it is made', async () => {
   const was = [blocks['motion']!, blocks['depth']!] as const
-  blocks['motion'] = made(2, (x, y) => ((x >> 5) + (y >> 5)) % 3 === 0 ? [13.37, -7.7] : [-3.1 * Math.cos(x / 40), 11.3]) // prettier-ignore
+  blocks['motion'] = made(2, (x, y) =>
+    ((x >> 5) + (y >> 5)) % 3 === 0 ? [13.37, -7.7] : [-3.1 * Math.cos(x / 40), 11.3],
+  )
   blocks['depth'] = made(1, (x, y) => [((x >> 5) + (y >> 5)) % 3 === 0 ? 5 : 9])
   const comp = compOf('motion-blur', { shutter: 300, opens: -100, centre: 0.3, longest: 30 })
   const whole = await pictureOf(comp)
@@ -262,7 +283,7 @@ test('what is no less work is made whole', () => {
   const far = compOf('motion-blur', { shutter: 720, opens: -360, longest: 300 })
   const corner = { x: 100, y: 100, width: 90, height: 60 }
   expect(area(corner, far)).toMatchObject({ width: 160, height: 128 })
-  expect(area(corner)).toMatchObject({ width: 96, height: 96, left: -96, top: -96 }) // prettier-ignore
+  expect(area(corner)).toMatchObject({ width: 96, height: 96, left: -96, top: -96 })
 })
 
 // Laws that share nothing with the whole picture: the integral of a Gaussian over a half-plane, and cos⁴ about the middle of the frame.

@@ -14,10 +14,14 @@ const data = new Float32Array(width * height * 4)
 for (let i = 0; i < width * height; i++) {
   const [x, y] = [i % width, Math.floor(i / width)]
   let v = 0.1 + 0.1 * Math.sin(x / 90) * Math.cos(y / 70)
-  for (const [cx, cy, radius, light] of [[250, 200, 14, 20], [650, 150, 30, 6], [750, 400, 60, 2]] as const)
+  for (const [cx, cy, radius, light] of [
+    [250, 200, 14, 20],
+    [650, 150, 30, 6],
+    [750, 400, 60, 2],
+  ] as const)
     v += light * Math.min(1, Math.max(0, radius - Math.hypot(x - cx, y - cy) + 0.5))
   data.set([v, 0.8 * v, 0.6 * v, 1], i * 4)
-} // prettier-ignore
+}
 const block = { width, height, x: 0, y: 0, channels: 4, data }
 const media: MediaTable = {
   m1: {

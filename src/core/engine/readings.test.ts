@@ -16,8 +16,16 @@ import { Session } from './session/session.ts'
 const noFiles = () => Promise.reject(new Error('no files here'))
 const start = () => new Session(createLoneKernels(128), noFiles, 4e7)
 const picture = { type: 'picture' } as const
-const riding = (rider: Rider, value: number | [number, number] = [0, 0]): Track => ({ keys: [{ frame: 1, value }], riders: [rider] }) // prettier-ignore
-const following = (of: Follow['of'], offset: [number, number] = [0, 0]): Rider => ({ type: 'follow', on: true, of, offset }) // prettier-ignore
+const riding = (rider: Rider, value: number | [number, number] = [0, 0]): Track => ({
+  keys: [{ frame: 1, value }],
+  riders: [rider],
+})
+const following = (of: Follow['of'], offset: [number, number] = [0, 0]): Rider => ({
+  type: 'follow',
+  on: true,
+  of,
+  offset,
+})
 
 const disc = (x: number, y: number, r: number) => ellipse(x - r, y - r, x + r, y + r)
 
@@ -51,16 +59,32 @@ describe('the centre of a matte', () => {
     const [begun, drawing] = addDrawing(emptyComp(160, 90), 'Discs')
     const [one] = addShape(begun, drawing, 1, 'Left', disc(30.4, 25.7, 9.3))
     const [both, right] = addShape(one, drawing, 1, 'Right', disc(110.2, 60.6, 12.1))
-    const comp = { ...both, drawings: both.drawings.map((d) => d.time === 'keyed' ? { ...d, shapes: d.shapes.map((s) => s.id === right ? { ...s, by: 'subtract' as const } : s) } : d) } // prettier-ignore
-    const of = (shape: string): Follow['of'] => ({ type: 'matte', matte: { from: { type: 'drawing', drawing, shape } } })
-    const [[x, y]] = (await start().answer('readings', { comp, media: {} }, { of: of(right), frames: [1] })) as [[number, number]]
+    const comp = {
+      ...both,
+      drawings: both.drawings.map((d) =>
+        d.time === 'keyed'
+          ? { ...d, shapes: d.shapes.map((s) => (s.id === right ? { ...s, by: 'subtract' as const } : s)) }
+          : d,
+      ),
+    }
+    const of = (shape: string): Follow['of'] => ({
+      type: 'matte',
+      matte: { from: { type: 'drawing', drawing, shape } },
+    })
+    const [[x, y]] = (await start().answer(
+      'readings',
+      { comp, media: {} },
+      { of: of(right), frames: [1] },
+    )) as [[number, number]]
     expect(Math.hypot(x - 110.2, y - 60.6)).toBeLessThan(0.05)
     const [placed, lane] = [addLane(comp, 'Shapes', { type: 'drawing', drawing }), comp.lanes.length]
-    const [stepped, step] = addStep(placed, placed.lanes[lane]!.id, 0, "light-rays")
+    const [stepped, step] = addStep(placed, placed.lanes[lane]!.id, 0, 'light-rays')
     const lost = putDial(stepped, step, 'origin', riding(following(of('gone'))))
     const { problems } = plan(lost, {}, 1, 1, picture)
-    expect(problems.map((p) => p.message)).toContain('Discs has no shape gone any more. Choose another, or all of it.')
-  }) // prettier-ignore
+    expect(problems.map((p) => p.message)).toContain(
+      'Discs has no shape gone any more. Choose another, or all of it.',
+    )
+  })
   test('of a tilted ellipse sampled 16 × 16 in each pixel, by nothing of the product: at its middle within 0.02 px, cut by the frame where its part is', () => {
     const [width, height, fine] = [57, 41, 16]
     for (const [cx, cy, isCut] of [
@@ -94,7 +118,12 @@ describe('the centre of a matte', () => {
 
 describe('a point that follows', () => {
   const moved = (comp: Comp) => {
-    const [with_, step] = addStep(addLane(comp, 'Light', { type: 'colour', colour: [1, 1, 1], alpha: 1 }), 'lane2', 0, 'light-rays') // prettier-ignore
+    const [with_, step] = addStep(
+      addLane(comp, 'Light', { type: 'colour', colour: [1, 1, 1], alpha: 1 }),
+      'lane2',
+      0,
+      'light-rays',
+    )
     return { comp: with_, step, ref: { of: 'dial', step, key: 'origin' } as const }
   }
   /** The plan once everything is read. */
@@ -116,12 +145,28 @@ describe('a point that follows', () => {
   test('is bridged where what it follows is not there, and says so', async () => {
     const [begun, drawing] = addDrawing(emptyComp(100, 60), 'Spark')
     let comp: Comp = { ...begun, frames: { first: 1, last: 12, rate: 24 } }
-    comp = { ...comp, drawings: comp.drawings.map((d) => ({ id: d.id, name: d.name, time: 'frames', between: 'empty', cels: [] })) } // prettier-ignore
-    for (const [frame, x] of [[3, 20], [7, 60]] as const) comp = addShape(addCel(comp, drawing, frame, 'empty'), drawing, frame, 'Spark', disc(x, 30, 5))[0] // prettier-ignore
+    comp = {
+      ...comp,
+      drawings: comp.drawings.map((d) => ({
+        id: d.id,
+        name: d.name,
+        time: 'frames',
+        between: 'empty',
+        cels: [],
+      })),
+    }
+    for (const [frame, x] of [
+      [3, 20],
+      [7, 60],
+    ] as const)
+      comp = addShape(addCel(comp, drawing, frame, 'empty'), drawing, frame, 'Spark', disc(x, 30, 5))[0]
     const of: Follow['of'] = { type: 'matte', matte: { from: { type: 'drawing', drawing } } }
     const found = await start().answer('readings', { comp, media: {} }, { of, frames: [1, 3, 5, 7, 9] })
     expect(found.map((r) => Math.round(r![0]! * 10) / 10)).toEqual([20, 20, 40, 60, 60])
-    const { comp: with_, ref } = moved({ ...comp, lanes: [...addLane(comp, 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }).lanes] }) // prettier-ignore
+    const { comp: with_, ref } = moved({
+      ...comp,
+      lanes: [...addLane(comp, 'Back', { type: 'colour', colour: [0, 0, 0], alpha: 1 }).lanes],
+    })
     const { problems } = await planned(putSetting(with_, ref, riding(following(of))), 5)
     expect(problems.map((p) => p.message).join()).toMatch(/not on frame 5; bridged from frame 3 to 7/)
   })
@@ -136,7 +181,11 @@ describe('a point that follows', () => {
     const itself = putSetting(comp, ref, riding(following({ type: 'point', step, key: 'origin' })))
     expect((await planned(itself, 4)).problems.map((p) => p.message).join()).toMatch(/follows itself/)
     expect(editProblem(comp, itself)).toMatch(/follow itself.*Origin/)
-    const own = putSetting(comp, ref, riding(following({ type: 'matte', matte: { from: { type: 'tap', lane: 'lane2' } } }))) // prettier-ignore
+    const own = putSetting(
+      comp,
+      ref,
+      riding(following({ type: 'matte', matte: { from: { type: 'tap', lane: 'lane2' } } })),
+    )
     expect(editProblem(comp, own)).toMatch(/take its picture from itself: Light → Light/)
   })
 })
@@ -147,7 +196,10 @@ describe('brightness', () => {
     picture.data.set(numbers)
     return picture
   }
-  const four = filled(plainPicture(2, 2), [0, 0.2, 0.4, 4].flatMap((v) => [v, v, v, 1])) // prettier-ignore
+  const four = filled(
+    plainPicture(2, 2),
+    [0, 0.2, 0.4, 4].flatMap((v) => [v, v, v, 1]),
+  )
   const area = { left: 0, top: 0, canvasWidth: 2, canvasHeight: 2 }
   const inside = (m: number[]) => filled(plainPicture(2, 2, 1), m)
   const near = (got: Reading, wanted: number) => {
@@ -172,12 +224,25 @@ describe('brightness', () => {
       autoKey: true,
     })
     comp = addLane(comp, 'Glow', { type: 'colour', colour: [0, 0, 0], alpha: 1 })
-    const measure: Measure = { type: 'measure', on: true, of: { type: 'tap', lane: 'lane1' }, what: 'mean', from: [1, 3], to: [0, 1], lag: 0, as: 'value' } // prettier-ignore
+    const measure: Measure = {
+      type: 'measure',
+      on: true,
+      of: { type: 'tap', lane: 'lane1' },
+      what: 'mean',
+      from: [1, 3],
+      to: [0, 1],
+      lag: 0,
+      as: 'value',
+    }
     const ref = { of: 'opacity', lane: 'lane2' } as const
     const glow = putSetting(comp, ref, riding(measure, 1))
     const session = start()
     const pixel = async (frame: number) => {
-      await session.answer('show', { comp: glow, media: {} }, { frame, target: picture, reduction: 1, view: { gain: 1, channel: 'colour', checker: 0 } }) // prettier-ignore
+      await session.answer(
+        'show',
+        { comp: glow, media: {} },
+        { frame, target: picture, reduction: 1, view: { gain: 1, channel: 'colour', checker: 0 } },
+      )
       return (await session.answer('probe', { comp: glow, media: {} }, { frame, x: 1, y: 1 }))!.rgba[0]
     }
     // Black at the opacity over the fire.

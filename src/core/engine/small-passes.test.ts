@@ -9,16 +9,22 @@ import { reductionFor, reductionsOf, workArea } from './work-area.ts'
 const [width, height] = [96, 50]
 const pass = (kind: Pass['kind']): Pass => ({ name: 'beauty', kind, channels: ['R'], type: 'float' })
 const whole: PassBlock = {
-  width, height, x: 0, y: 0, channels: 1,
+  width,
+  height,
+  x: 0,
+  y: 0,
+  channels: 1,
   data: new Float32Array(width * height).map((_, i) => (i % width) ** 2 + 3 * Math.floor(i / width)),
-} // prettier-ignore
+}
 
 test('passes below a quarter are made from the quarter: cells are means of their pixels, data is picked', async () => {
   const asked: number[] = []
   const load = withSmallSizes((ref) => {
     asked.push(ref.reduction)
     const filter = ref.pass.kind === 'depth' ? 'pick' : 'mean'
-    return Promise.resolve(ref.reduction === 1 ? whole : reducePass(whole, filter, ref.reduction, { width, height })) // prettier-ignore
+    return Promise.resolve(
+      ref.reduction === 1 ? whole : reducePass(whole, filter, ref.reduction, { width, height }),
+    )
   })
   for (const reduction of [8, 16, 32] as const) {
     const ref = { hash: 'x', as: { isData: false }, reduction }

@@ -84,7 +84,16 @@ export function displayViewed(
   } else if (table && entries) {
     const { size, cube: isCube, from, to } = entries
     const takesEncoded = viewing?.takes === 'srgb'
-    kernels.lookUp(seen, picture, { table: table.picture, size, isCube, from, to, gain: view.gain, takesEncoded, givesEncoded: true }) // prettier-ignore
+    kernels.lookUp(seen, picture, {
+      table: table.picture,
+      size,
+      isCube,
+      from,
+      to,
+      gain: view.gain,
+      takesEncoded,
+      givesEncoded: true,
+    })
   }
   show(seen, 1)
   store.release(seen)

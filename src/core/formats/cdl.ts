@@ -52,7 +52,13 @@ export function parseCdl(text: string): ColourCorrection[] {
   } catch (error) {
     fail(`it is no XML: ${error instanceof Error ? error.message : String(error)}`)
   }
-  const parser = new XMLParser({ ignoreAttributes: false, attributeNamePrefix: '@', removeNSPrefix: true, parseTagValue: false, processEntities: true }) // prettier-ignore
+  const parser = new XMLParser({
+    ignoreAttributes: false,
+    attributeNamePrefix: '@',
+    removeNSPrefix: true,
+    parseTagValue: false,
+    processEntities: true,
+  })
   const corrections = findAll(parser.parse(text), 'ColorCorrection')
   if (corrections.length === 0) fail('it holds no ColorCorrection')
   if (corrections.length > mostCorrections) fail(`it holds more than ${mostCorrections} corrections`)
@@ -67,10 +73,14 @@ export function parseCdl(text: string): ColourCorrection[] {
         missing.push(name)
         return undefined
       }
-      const words = textOf(part).trim().split(/[\s,]+/) // prettier-ignore
+      const words = textOf(part)
+        .trim()
+        .split(/[\s,]+/)
       const found = words.map(Number)
       if (found.length !== count || !found.every(Number.isFinite))
-        fail(`${name} of ${id} wants ${count === 1 ? 'a number' : `${count} numbers`}, but holds “${textOf(part).slice(0, 60)}”`)
+        fail(
+          `${name} of ${id} wants ${count === 1 ? 'a number' : `${count} numbers`}, but holds “${textOf(part).slice(0, 60)}”`,
+        )
       return found
     }
     const slope = numbers('Slope', 3) ?? [1, 1, 1]
@@ -80,9 +90,16 @@ export function parseCdl(text: string): ColourCorrection[] {
     if (slope.some((v) => v < 0)) fail(`Slope of ${id} is ${slope.join(' ')}; it can not be below 0`)
     if (power.some((v) => !(v > 0))) fail(`Power of ${id} is ${power.join(' ')}; it must be above 0`)
     if (saturation < 0) fail(`Saturation of ${id} is ${saturation}; it can not be below 0`)
-    return { id, slope: slope as unknown as Rgb, offset: offset as unknown as Rgb, power: power as unknown as Rgb, saturation, missing }
+    return {
+      id,
+      slope: slope as unknown as Rgb,
+      offset: offset as unknown as Rgb,
+      power: power as unknown as Rgb,
+      saturation,
+      missing,
+    }
   })
-} // prettier-ignore
+}
 
 const escaped = (text: string) =>
   text.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;')

@@ -70,13 +70,24 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
   } catch (error) {
     fail(`it is no XML: ${error instanceof Error ? error.message : String(error)}`)
   }
-  const parser = new XMLParser({ preserveOrder: true, ignoreAttributes: false, attributeNamePrefix: '@', removeNSPrefix: true, parseTagValue: false, processEntities: true })
-  const list = (parser.parse(text) as Element[]).find((one) => nameOf(one) === 'ProcessList') ?? fail('it holds no ProcessList')
+  const parser = new XMLParser({
+    preserveOrder: true,
+    ignoreAttributes: false,
+    attributeNamePrefix: '@',
+    removeNSPrefix: true,
+    parseTagValue: false,
+    processEntities: true,
+  })
+  const list =
+    (parser.parse(text) as Element[]).find((one) => nameOf(one) === 'ProcessList') ??
+    fail('it holds no ProcessList')
   const version = Number(attribute(list, 'compCLFversion') ?? attribute(list, 'version') ?? NaN)
-  if (!(version < 4)) fail(`its version ${attribute(list, 'compCLFversion') ?? '(none)'} is not known; 1 to 3 are read`)
+  if (!(version < 4))
+    fail(`its version ${attribute(list, 'compCLFversion') ?? '(none)'} is not known; 1 to 3 are read`)
   const elements = childrenOf(list).filter((one) => !notNodes.has(nameOf(one)))
   if (elements.length === 0) fail('it holds no node, so it would do nothing')
-  if (elements.length > mostNodes) fail(`it holds ${elements.length} nodes, but at most ${mostNodes} are read`)
+  if (elements.length > mostNodes)
+    fail(`it holds ${elements.length} nodes, but at most ${mostNodes} are read`)
 
   const parts: Float32Array[] = []
   let filled = 0
@@ -87,14 +98,20 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
     const bad = (message: string): never => fail(`${where}: ${message}`)
     const scaleOf = (key: 'inBitDepth' | 'outBitDepth') => {
       const said = attribute(element, key)
-      return scales[said ?? ''] ?? bad(`its ${key} is ${said ?? 'left out'}, but must be one of ${Object.keys(scales).join(', ')}`)
+      return (
+        scales[said ?? ''] ??
+        bad(`its ${key} is ${said ?? 'left out'}, but must be one of ${Object.keys(scales).join(', ')}`)
+      )
     }
     const [into, out] = [scaleOf('inBitDepth'), scaleOf('outBitDepth')]
-    if (depth !== undefined && depth !== attribute(element, 'inBitDepth')) bad(`it takes ${attribute(element, 'inBitDepth')!}, but the node before it gives ${depth}`)
+    if (depth !== undefined && depth !== attribute(element, 'inBitDepth'))
+      bad(`it takes ${attribute(element, 'inBitDepth')!}, but the node before it gives ${depth}`)
     depth = attribute(element, 'outBitDepth')
     const one = (said: string | undefined, what: string): number => {
       const value = Number(said?.trim() === '' ? NaN : said)
-      return Number.isFinite(value) ? value : bad(`${what} wants a number, but is “${(said ?? '').slice(0, 40)}”`)
+      return Number.isFinite(value)
+        ? value
+        : bad(`${what} wants a number, but is “${(said ?? '').slice(0, 40)}”`)
     }
     const numbers = (said: string, count: number, what: string): number[] => {
       const words = said.trim() === '' ? [] : said.trim().split(/[\s,]+/)
@@ -106,13 +123,17 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
     }
     const style = <S extends string>(known: readonly S[], usual?: S): S => {
       const said = attribute(element, 'style') ?? usual
-      return known.find((s) => s === said) ?? bad(`its style is ${said ?? 'left out'}, but must be one of ${known.join(', ')}`)
+      return (
+        known.find((s) => s === said) ??
+        bad(`its style is ${said ?? 'left out'}, but must be one of ${known.join(', ')}`)
+      )
     }
     /** An array of numbers, and its dimensions. */
     const array = (): { readonly dim: number[]; readonly values: (count: number) => number[] } => {
       const found = child(element, 'Array') ?? bad('it has no Array')
       const dim = (attribute(found, 'dim') ?? '').trim().split(/\s+/).map(Number)
-      if (!dim.every((d) => Number.isInteger(d) && d > 0)) bad(`the dim of its Array is “${attribute(found, 'dim') ?? ''}”`)
+      if (!dim.every((d) => Number.isInteger(d) && d > 0))
+        bad(`the dim of its Array is “${attribute(found, 'dim') ?? ''}”`)
       return { dim, values: (count) => numbers(textOf(found), count, 'its Array') }
     }
     const put = (values: Float32Array): number => {
@@ -125,19 +146,30 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
     const byChannel = <P>(name: string, read: (params: Element) => P): [P, P, P] => {
       const all = childrenOf(element).filter((e) => nameOf(e) === name)
       const shared = all.find((e) => attribute(e, 'channel') === undefined)
-      return (['R', 'G', 'B'] as const).map((letter) => read(all.find((e) => attribute(e, 'channel') === letter) ?? shared ?? bad(`it has no ${name}${all.length > 0 ? ` for ${letter}` : ''}`))) as [P, P, P]
+      return (['R', 'G', 'B'] as const).map((letter) =>
+        read(
+          all.find((e) => attribute(e, 'channel') === letter) ??
+            shared ??
+            bad(`it has no ${name}${all.length > 0 ? ` for ${letter}` : ''}`),
+        ),
+      ) as [P, P, P]
     }
     switch (kind) {
       case 'Matrix': {
         const { dim, values } = array()
         const [rows, columns] = dim as [number, number]
-        if (rows !== 3 || (columns !== 3 && columns !== 4)) bad(`its Array is ${dim.join(' × ')}, but 3 × 3 and 3 × 4 are read`)
+        if (rows !== 3 || (columns !== 3 && columns !== 4))
+          bad(`its Array is ${dim.join(' × ')}, but 3 × 3 and 3 × 4 are read`)
         const all = values(rows * columns)
         const cell = (r: number, c: number) => (all[r * columns + c]! * into) / out
         return {
           type: 'matrix',
           matrix: [0, 1, 2].flatMap((r) => [cell(r, 0), cell(r, 1), cell(r, 2)]),
-          offset: [0, 1, 2].map((r) => (columns === 4 ? all[r * columns + 3]! / out : 0)) as [number, number, number],
+          offset: [0, 1, 2].map((r) => (columns === 4 ? all[r * columns + 3]! / out : 0)) as [
+            number,
+            number,
+            number,
+          ],
         }
       }
       case 'Range': {
@@ -145,15 +177,22 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
           const found = child(element, name)
           return found ? one(textOf(found), name) : undefined
         }
-        const [minIn, maxIn, minOut, maxOut] = ['minInValue', 'maxInValue', 'minOutValue', 'maxOutValue'].map(value)
-        if ((minIn === undefined) !== (minOut === undefined) || (maxIn === undefined) !== (maxOut === undefined)) bad('minInValue goes with minOutValue, and maxInValue with maxOutValue')
+        const [minIn, maxIn, minOut, maxOut] = ['minInValue', 'maxInValue', 'minOutValue', 'maxOutValue'].map(
+          value,
+        )
+        if (
+          (minIn === undefined) !== (minOut === undefined) ||
+          (maxIn === undefined) !== (maxOut === undefined)
+        )
+          bad('minInValue goes with minOutValue, and maxInValue with maxOutValue')
         if (minIn === undefined && maxIn === undefined) bad('it has neither a lower nor an upper end')
         const isHeld = style(['Clamp', 'noClamp'], 'Clamp') === 'Clamp'
         const hasBoth = minIn !== undefined && maxIn !== undefined
         if (hasBoth && !(minIn < maxIn)) bad(`it goes from ${minIn} to ${maxIn}, which holds nothing`)
         if (!isHeld && !hasBoth) bad('without a clamp it wants both ends')
-        const scale = hasBoth ? ((maxOut! - minOut!) / out) / ((maxIn - minIn) / into) : 1
-        const offset = minIn === undefined ? maxOut! / out - maxIn! / into : minOut! / out - (minIn / into) * scale
+        const scale = hasBoth ? (maxOut! - minOut!) / out / ((maxIn - minIn) / into) : 1
+        const offset =
+          minIn === undefined ? maxOut! / out - maxIn! / into : minOut! / out - (minIn / into) * scale
         return {
           type: 'range',
           scale,
@@ -168,7 +207,8 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
         const isRaw = attribute(element, 'rawHalfs') === 'true'
         const { dim, values } = array()
         const [count, channels] = dim as [number, number]
-        if (dim.length !== 2 || (channels !== 1 && channels !== 3)) bad(`its Array is ${dim.join(' × ')}, but so many × 1 or × 3 are read`)
+        if (dim.length !== 2 || (channels !== 1 && channels !== 3))
+          bad(`its Array is ${dim.join(' × ')}, but so many × 1 or × 3 are read`)
         if (count < 2 || count > mostLine) bad(`it has ${count} entries, but 2 to ${mostLine} are read`)
         if (isHalf && count !== 65_536) bad(`a table over half floats has 65536 entries, not ${count}`)
         const all = values(count * channels)
@@ -183,11 +223,18 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
         if (child(element, 'IndexMap')) bad('its IndexMap is not read; write the table without one')
         const { dim, values } = array()
         const [n, g, b, c] = dim as [number, number, number, number]
-        if (dim.length !== 4 || n !== g || n !== b || c !== 3) bad(`its Array is ${dim.join(' × ')}, but a cube of three values is wanted`)
+        if (dim.length !== 4 || n !== g || n !== b || c !== 3)
+          bad(`its Array is ${dim.join(' × ')}, but a cube of three values is wanted`)
         if (n < 2 || n > mostCube) bad(`its side is ${n}, but 2 to ${mostCube} are read`)
         const said = attribute(element, 'interpolation') ?? 'trilinear'
-        if (said !== 'trilinear' && said !== 'tetrahedral') bad(`its interpolation is ${said}, but must be trilinear or tetrahedral`)
-        return { type: 'cube', at: put(Float32Array.from(values(n ** 3 * 3), (v) => v / out)), size: n, isTetrahedral: said === 'tetrahedral' }
+        if (said !== 'trilinear' && said !== 'tetrahedral')
+          bad(`its interpolation is ${said}, but must be trilinear or tetrahedral`)
+        return {
+          type: 'cube',
+          at: put(Float32Array.from(values(n ** 3 * 3), (v) => v / out)),
+          size: n,
+          isTetrahedral: said === 'tetrahedral',
+        }
       }
       case 'Log': {
         const own = style(logStyles)
@@ -197,7 +244,8 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
             const said = attribute(element_, name)
             return said === undefined ? usual : one(said, name)
           }
-          const optional = (name: string, key: string) => (attribute(element_, name) === undefined ? {} : { [key]: value(name, 0) })
+          const optional = (name: string, key: string) =>
+            attribute(element_, name) === undefined ? {} : { [key]: value(name, 0) }
           const found: LogParams = {
             base: value('base', 2),
             logSlope: value('logSideSlope', 1),
@@ -210,11 +258,16 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
           if (!(found.base > 0) || found.base === 1) bad(`its base is ${found.base}`)
           if (found.logSlope === 0 || found.linSlope === 0) bad('a slope of 0 has no way back')
           if (own.startsWith('camera') && found.linBreak === undefined) bad('its style wants a linSideBreak')
-          if (own.startsWith('camera') && !(found.linSlope * found.linBreak! + found.linOffset > 0)) bad('its curve is not there at the linSideBreak')
+          if (own.startsWith('camera') && !(found.linSlope * found.linBreak! + found.linOffset > 0))
+            bad('its curve is not there at the linSideBreak')
           return found
         }
         const usual: LogParams = { base: 2, logSlope: 1, logOffset: 0, linSlope: 1, linOffset: 0 }
-        return { type: 'log', style: own, params: plain ? [usual, usual, usual] : byChannel('LogParams', params) }
+        return {
+          type: 'log',
+          style: own,
+          params: plain ? [usual, usual, usual] : byChannel('LogParams', params),
+        }
       }
       case 'Exponent': {
         const own = style(exponentStyles)
@@ -222,11 +275,19 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
         const params = (element_: Element): ExponentParams => {
           const exponent = one(attribute(element_, 'exponent'), 'exponent')
           const offset = isCurve ? one(attribute(element_, 'offset'), 'offset') : 0
-          if (!(exponent >= 0.01 && exponent <= 100)) bad(`its exponent is ${exponent}, but 0.01 to 100 are read`)
-          if (isCurve && (exponent < 1 || offset < 0 || offset > 0.9)) bad(`a curve with a straight part wants an exponent of 1 and more and an offset of 0 to 0.9, not ${exponent} and ${offset}`)
+          if (!(exponent >= 0.01 && exponent <= 100))
+            bad(`its exponent is ${exponent}, but 0.01 to 100 are read`)
+          if (isCurve && (exponent < 1 || offset < 0 || offset > 0.9))
+            bad(
+              `a curve with a straight part wants an exponent of 1 and more and an offset of 0 to 0.9, not ${exponent} and ${offset}`,
+            )
           return { exponent, offset }
         }
-        return { type: 'exponent', style: own, params: byChannel(child(element, 'ExponentParams') ? 'ExponentParams' : 'GammaParams', params) }
+        return {
+          type: 'exponent',
+          style: own,
+          params: byChannel(child(element, 'ExponentParams') ? 'ExponentParams' : 'GammaParams', params),
+        }
       }
       case 'ASC_CDL': {
         const sop = child(element, 'SOPNode')
@@ -239,16 +300,20 @@ export function parseClf(bytes: Uint8Array): ColourProcess {
         const [slope, offset, power] = [three('Slope', 1), three('Offset', 0), three('Power', 1)]
         const saturation = said ? one(textOf(said), 'Saturation') : 1
         const own = style(cdlStyles, 'Fwd')
-        if (slope.some((v) => v < 0) || power.some((v) => !(v > 0)) || saturation < 0) bad('slope and saturation can not be below 0, nor power 0 and below')
-        if (own.startsWith('Rev') && (slope.some((v) => v === 0) || saturation === 0)) bad('what a slope or a saturation of 0 took away can not come back')
+        if (slope.some((v) => v < 0) || power.some((v) => !(v > 0)) || saturation < 0)
+          bad('slope and saturation can not be below 0, nor power 0 and below')
+        if (own.startsWith('Rev') && (slope.some((v) => v === 0) || saturation === 0))
+          bad('what a slope or a saturation of 0 took away can not come back')
         return { type: 'cdl', style: own, slope, offset, power, saturation }
       }
       default:
-        return bad('this kind of node is not known; Matrix, Range, LUT1D, LUT3D, Log, Exponent and ASC_CDL are')
+        return bad(
+          'this kind of node is not known; Matrix, Range, LUT1D, LUT3D, Log, Exponent and ASC_CDL are',
+        )
     }
   })
   const entries = new Float32Array(Math.max(1, filled) * 3)
   parts.reduce((at, part) => (entries.set(part, at), at + part.length), 0)
   const name = attribute(list, 'name') ?? textOf(child(list, 'Description')).trim().slice(0, 80)
   return { name, nodes, entries }
-} // prettier-ignore
+}

@@ -50,7 +50,10 @@ export function parseCube(bytes: Uint8Array): CubeTable {
     const numbers = (wanted: number, given: readonly string[]): number[] => {
       const found = given.map(Number)
       if (given.length !== wanted || !found.every(Number.isFinite))
-        fail(line, `wants ${wanted === 1 ? 'a number' : `${wanted} numbers`}, but holds “${text.slice(0, 60)}”`)
+        fail(
+          line,
+          `wants ${wanted === 1 ? 'a number' : `${wanted} numbers`}, but holds “${text.slice(0, 60)}”`,
+        )
       return found
     }
     switch (word) {
@@ -74,7 +77,8 @@ export function parseCube(bytes: Uint8Array): CubeTable {
       }
       case 'LUT_1D_SIZE':
       case 'LUT_3D_SIZE': {
-        if (size > 0) fail(line, 'a second table begins here; files of two tables are not read, save them as one')
+        if (size > 0)
+          fail(line, 'a second table begins here; files of two tables are not read, save them as one')
         isCubic = word === 'LUT_3D_SIZE'
         size = numbers(1, rest)[0]!
         const most = isCubic ? mostCube : mostLine
@@ -98,8 +102,14 @@ export function parseCube(bytes: Uint8Array): CubeTable {
   }
   if (size === 0) fail(0, 'it does not say the size of its table (LUT_1D_SIZE or LUT_3D_SIZE)')
   if (count < values.length)
-    fail(0, `it holds ${count / 3} entries, but its size says ${values.length / 3}; it may have been cut short`)
+    fail(
+      0,
+      `it holds ${count / 3} entries, but its size says ${values.length / 3}; it may have been cut short`,
+    )
   if (from.some((low, c) => !(low < to[c]!)))
-    fail(0, `its domain from ${from.join(' ')} to ${to.join(' ')} is empty; DOMAIN_MIN must be below DOMAIN_MAX`)
+    fail(
+      0,
+      `its domain from ${from.join(' ')} to ${to.join(' ')} is empty; DOMAIN_MIN must be below DOMAIN_MAX`,
+    )
   return { title, isCube: isCubic, size, from, to, values }
-} // prettier-ignore
+}

@@ -41,10 +41,20 @@ test('where alpha is 0 a single value that nothing covered reaches means it; sev
   expect(findMissByAlpha(depths, alphas)).toMatchObject({ value: 100 })
   const among = depths.map((d, i) => (i < 300 ? 60 : d))
   expect(findMissByAlpha(among, alphas)).toBeUndefined()
-  expect(findMissByAlpha(depths.map((d, i) => (i === 7 ? 99 : d)), alphas)).toBeUndefined() // prettier-ignore
+  expect(
+    findMissByAlpha(
+      depths.map((d, i) => (i === 7 ? 99 : d)),
+      alphas,
+    ),
+  ).toBeUndefined()
   const zeros = depths.map((d, i) => (i < 300 ? 0 : d / 1000))
   expect(findMissByAlpha(zeros, alphas)).toMatchObject({ value: 0 })
-  expect(findMissByAlpha(depths, alphas.map(() => 1))).toBeUndefined() // prettier-ignore
+  expect(
+    findMissByAlpha(
+      depths,
+      alphas.map(() => 1),
+    ),
+  ).toBeUndefined()
 })
 test('a depth pass is given it with the reason, other passes are not', () => {
   const stats = passStats({

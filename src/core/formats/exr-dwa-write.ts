@@ -10,11 +10,17 @@ import { cosines, prefixOf, suffixOf, typeBytes, types, zigzag, type DwaChannel 
 const baseError = 45 / 100_000
 
 const luma = [
-  16, 11, 10, 16, 24, 40, 51, 61, 12, 12, 14, 19, 26, 58, 60, 55, 14, 13, 16, 24, 40, 57, 69, 56, 14, 17, 22, 29, 51, 87, 80, 62, 18,
-  22, 37, 56, 68, 109, 103, 77, 24, 35, 55, 64, 81, 104, 113, 92, 49, 64, 78, 87, 103, 121, 120, 101, 72, 92, 95, 98, 112, 100, 103, 99,
-].map((q) => (q / 10) * baseError) // prettier-ignore
+  16, 11, 10, 16, 24, 40, 51, 61, 12, 12, 14, 19, 26, 58, 60, 55, 14, 13, 16, 24, 40, 57, 69, 56, 14, 17, 22,
+  29, 51, 87, 80, 62, 18, 22, 37, 56, 68, 109, 103, 77, 24, 35, 55, 64, 81, 104, 113, 92, 49, 64, 78, 87, 103,
+  121, 120, 101, 72, 92, 95, 98, 112, 100, 103, 99,
+].map((q) => (q / 10) * baseError)
 const chroma = Array.from({ length: 64 }, (_, i) => {
-  const rows = [[17, 18, 24, 47], [18, 21, 26, 66], [24, 26, 56, 99], [47, 66, 99, 99]] // prettier-ignore
+  const rows = [
+    [17, 18, 24, 47],
+    [18, 21, 26, 66],
+    [24, 26, 56, 99],
+    [47, 66, 99, 99],
+  ]
   return ((rows[i >> 3]?.[i & 7] ?? 99) / 17) * baseError
 })
 
@@ -187,6 +193,15 @@ export function packDwa(bytes: Uint8Array, channels: readonly DwaChannel[], zlib
     packed(splitBytes(words(dc))),
     packed(shortened),
   ] as const
-  const sizes = [2, other.length, ...pieces.map((p) => p.length), shortened.length, runs.length, ac.length, dc.length, 0] // prettier-ignore
+  const sizes = [
+    2,
+    other.length,
+    ...pieces.map((p) => p.length),
+    shortened.length,
+    runs.length,
+    ac.length,
+    dc.length,
+    0,
+  ]
   return joined([new Uint8Array(BigUint64Array.from(sizes, BigInt).buffer), ruleBytes, ...pieces])
 }

@@ -32,11 +32,23 @@ const schemes: readonly Scheme[] = ['zlib', 'cosine', 'runs']
 const oldRules: readonly Rule[] = [
   ...(['half', 'float'] as const).flatMap((type) =>
     (
-      [['r', 0], ['red', 0], ['g', 1], ['grn', 1], ['green', 1], ['b', 2], ['blu', 2], ['blue', 2], ['y', -1], ['by', -1], ['ry', -1]] as const
+      [
+        ['r', 0],
+        ['red', 0],
+        ['g', 1],
+        ['grn', 1],
+        ['green', 1],
+        ['b', 2],
+        ['blu', 2],
+        ['blue', 2],
+        ['y', -1],
+        ['by', -1],
+        ['ry', -1],
+      ] as const
     ).map(([suffix, part]): Rule => ({ suffix, type, scheme: 'cosine', part, ignoresCase: true })),
   ),
   ...types.map((type): Rule => ({ suffix: 'a', type, scheme: 'runs', part: -1, ignoresCase: true })),
-] // prettier-ignore
+]
 
 /** Order in which the 64 values of a block are stored: by rising frequency, to and fro along the diagonals. */
 export const zigzag = (() => {
@@ -179,9 +191,19 @@ export function unpackDwa(
   if (packed.length < 88) return undefined
   const view = new DataView(packed.buffer, packed.byteOffset, packed.byteLength)
   const sizes = Array.from({ length: 11 }, (_, i) => Number(view.getBigUint64(i * 8, true)))
-  const [version, otherSize, otherPacked, acPacked, dcPacked, runsPacked, runsSize, runsRaw, acCount, dcCount, acMethod] = sizes as [
-    number, number, number, number, number, number, number, number, number, number, number,
-  ] // prettier-ignore
+  const [
+    version,
+    otherSize,
+    otherPacked,
+    acPacked,
+    dcPacked,
+    runsPacked,
+    runsSize,
+    runsRaw,
+    acCount,
+    dcCount,
+    acMethod,
+  ] = sizes as [number, number, number, number, number, number, number, number, number, number, number]
   const total = channels.reduce((sum, c) => sum + c.width * c.height * typeBytes[c.type], 0)
   // What a chunk holds bounds what it may ask for; a block has at most 63 values beside its first.
   const most = total * 4 + 65536

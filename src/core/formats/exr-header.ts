@@ -6,8 +6,17 @@ import { FormatError } from './format-error.ts'
 export const exrTypes = ['uint', 'half', 'float'] as const
 export type ExrType = (typeof exrTypes)[number]
 export const exrCompressions = [
-  'none', 'rle', 'zips', 'zip', 'piz', 'pxr24', 'b44', 'b44a', 'dwaa', 'dwab',
-] as const // prettier-ignore
+  'none',
+  'rle',
+  'zips',
+  'zip',
+  'piz',
+  'pxr24',
+  'b44',
+  'b44a',
+  'dwaa',
+  'dwab',
+] as const
 export type ExrCompression = (typeof exrCompressions)[number]
 
 export interface ExrChannel {
@@ -52,8 +61,17 @@ export const exrLimits = { side: 65536, pixels: 2 ** 28, channels: 1024, parts: 
 
 /** Scan lines that are compressed together. */
 export const linesPerChunk: Readonly<Record<ExrCompression, number>> = {
-  none: 1, rle: 1, zips: 1, zip: 16, piz: 32, pxr24: 16, b44: 32, b44a: 32, dwaa: 32, dwab: 256,
-} // prettier-ignore
+  none: 1,
+  rle: 1,
+  zips: 1,
+  zip: 16,
+  piz: 32,
+  pxr24: 16,
+  b44: 32,
+  b44a: 32,
+  dwaa: 32,
+  dwab: 256,
+}
 
 export const bytesPerValue: Readonly<Record<ExrType, number>> = { uint: 4, half: 2, float: 4 }
 

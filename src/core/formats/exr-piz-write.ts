@@ -17,7 +17,15 @@ const forward16 = (a: number, b: number): number => {
   return ((difference < 0 ? (mean + 0x8000) & 0xffff : mean) << 16) | (difference & 0xffff)
 }
 
-function wavelet(data: Uint16Array, from: number, nx: number, ox: number, ny: number, oy: number, most: number): void {
+function wavelet(
+  data: Uint16Array,
+  from: number,
+  nx: number,
+  ox: number,
+  ny: number,
+  oy: number,
+  most: number,
+): void {
   const forward = most < 1 << 14 ? forward14 : forward16
   for (let p = 1; p * 2 <= Math.min(nx, ny); p *= 2) {
     const [ox1, oy1] = [ox * p, oy * p]
@@ -39,9 +47,10 @@ function wavelet(data: Uint16Array, from: number, nx: number, ox: number, ny: nu
       }
       if (nx & p) pair(at, at + oy1)
     }
-    if (ny & p) for (let x = 0; x <= nx - p * 2; x += p * 2) pair(from + y * oy + x * ox, from + y * oy + x * ox + ox1)
+    if (ny & p)
+      for (let x = 0; x <= nx - p * 2; x += p * 2) pair(from + y * oy + x * ox, from + y * oy + x * ox + ox1)
   }
-} // prettier-ignore
+}
 
 /** Packs the planes of a chunk, one after the other; they are changed. */
 export function packPiz(data: Uint16Array, planes: readonly PizPlane[]): Uint8Array {

@@ -260,8 +260,17 @@ function chunkArea(part: ExrPart, reader: ByteReader): Area | undefined {
  * in 3; the codes of PIZ and DWA are generously bounded. A little file that claims a huge picture is refused before it takes memory.
  */
 const mostGrowth: Readonly<Record<ExrPart['compression'], number>> = {
-  none: 1.01, rle: 70, zips: 1100, zip: 1100, piz: 8000, pxr24: 2200, b44: 12, b44a: 12, dwaa: 80_000, dwab: 80_000,
-} // prettier-ignore
+  none: 1.01,
+  rle: 70,
+  zips: 1100,
+  zip: 1100,
+  piz: 8000,
+  pxr24: 2200,
+  b44: 12,
+  b44a: 12,
+  dwaa: 80_000,
+  dwab: 80_000,
+}
 
 /**
  * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats

@@ -17,7 +17,11 @@ test('values between samples are linear, at the samples exact, beyond them held'
 })
 
 test('colours go to luminance and chroma, as OpenEXR defines them, and back', () => {
-  const colours = [[0.2, 0.5, 0.1], [3, 0.1, 0.7], [0.4, 0.4, 0.4]] as const // prettier-ignore
+  const colours = [
+    [0.2, 0.5, 0.1],
+    [3, 0.1, 0.7],
+    [0.4, 0.4, 0.4],
+  ] as const
   const y = Float32Array.from(colours, ([r, g, b]) => rec709.luminance(r, g, b))
   const ry = Float32Array.from(colours, ([r], i) => (r - y[i]!) / y[i]!)
   const by = Float32Array.from(colours, ([, , b], i) => (b - y[i]!) / y[i]!)

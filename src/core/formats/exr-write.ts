@@ -3,9 +3,15 @@ import type { Chromaticities } from '../colour/spaces.ts'
 import { packDwa } from './exr-dwa-write.ts'
 import { packPiz } from './exr-piz-write.ts'
 import {
-  bytesPerValue, exrCompressions, exrTypes, linesPerChunk, windowSize,
-  type ExrAttribute, type ExrType, type Window,
-} from './exr-header.ts' // prettier-ignore
+  bytesPerValue,
+  exrCompressions,
+  exrTypes,
+  linesPerChunk,
+  windowSize,
+  type ExrAttribute,
+  type ExrType,
+  type Window,
+} from './exr-header.ts'
 import type { ExrValues } from './exr-read.ts'
 
 /** How chunks are packed: as they are, by line or 16 lines of zlib, by wavelet, or by cosines, which keeps no colour to the last bit. */
@@ -34,8 +40,17 @@ export interface ExrPartPicture extends ExrPicture {
 }
 
 const ownAttributes = new Set([
-  'channels', 'compression', 'dataWindow', 'displayWindow', 'lineOrder', 'name', 'type', 'chunkCount', 'tiles', 'version',
-]) // prettier-ignore
+  'channels',
+  'compression',
+  'dataWindow',
+  'displayWindow',
+  'lineOrder',
+  'name',
+  'type',
+  'chunkCount',
+  'tiles',
+  'version',
+])
 
 const utf8 = new TextEncoder()
 

@@ -40,9 +40,13 @@ class Bytes {
 
 /** A text in one language, English. */
 const words = (text: string) => {
-  const out = new Bytes().text('mluc').u32(0, 1, 12).text('enUS').u32(2 * text.length, 28)
+  const out = new Bytes()
+    .text('mluc')
+    .u32(0, 1, 12)
+    .text('enUS')
+    .u32(2 * text.length, 28)
   return out.u16(...Array.from(text, (c) => c.charCodeAt(0)))
-} // prettier-ignore
+}
 
 /** The profile of codes of a space under the sRGB curve, some 600 bytes. */
 export function writeIcc(space: OutputSpace): Uint8Array<ArrayBuffer> {
@@ -52,14 +56,28 @@ export function writeIcc(space: OutputSpace): Uint8Array<ArrayBuffer> {
   const bradford = adaptation(white, iccWhite)
   const toD50 = multiply(bradford, toXyz(own))
   const column = (c: 0 | 1 | 2) => apply(toD50, [Number(c === 0), Number(c === 1), Number(c === 2)])
-  const xyz = (value: readonly number[]) => new Bytes().text('XYZ ').u32(0).fixed(...value)
+  const xyz = (value: readonly number[]) =>
+    new Bytes()
+      .text('XYZ ')
+      .u32(0)
+      .fixed(...value)
   // Y = (a X + b)^g from d on, c X below it (IEC 61966-2-1).
-  const curve = new Bytes().text('para').u32(0).u16(3, 0).fixed(2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
+  const curve = new Bytes()
+    .text('para')
+    .u32(0)
+    .u16(3, 0)
+    .fixed(2.4, 1 / 1.055, 0.055 / 1.055, 1 / 12.92, 0.04045)
   const tags: readonly (readonly [string, Bytes])[] = [
     ['desc', words(names[space])],
     ['cprt', words('No copyright, use freely.')],
     ['wtpt', xyz(iccWhite)],
-    ['chad', new Bytes().text('sf32').u32(0).fixed(...bradford)],
+    [
+      'chad',
+      new Bytes()
+        .text('sf32')
+        .u32(0)
+        .fixed(...bradford),
+    ],
     ['rXYZ', xyz(column(0))],
     ['gXYZ', xyz(column(1))],
     ['bXYZ', xyz(column(2))],
@@ -79,11 +97,19 @@ export function writeIcc(space: OutputSpace): Uint8Array<ArrayBuffer> {
     }
     table.text(name).u32(at, data.list.length)
   }
-  const head = new Bytes().u32(begin + body.list.length).text('\0\0\0\0').u32(0x04400000)
-  head.text('mntrRGB XYZ ').u16(2026, 1, 1, 0, 0, 0).text('acsp').u32(0, 0, 0, 0, 0, 0, 0).fixed(...iccWhite)
+  const head = new Bytes()
+    .u32(begin + body.list.length)
+    .text('\0\0\0\0')
+    .u32(0x04400000)
+  head
+    .text('mntrRGB XYZ ')
+    .u16(2026, 1, 1, 0, 0, 0)
+    .text('acsp')
+    .u32(0, 0, 0, 0, 0, 0, 0)
+    .fixed(...iccWhite)
   head.list.push(...new Array<number>(128 - head.list.length).fill(0))
   return Uint8Array.from([...head.list, ...table.list, ...body.list])
-} // prettier-ignore
+}
 
 /** A JPEG with a profile in front of all else: its codes stay. */
 export function jpegWithProfile(jpeg: Uint8Array, profile: Uint8Array): Uint8Array {
@@ -120,6 +146,8 @@ export function tiffWithProfile(tiff: Uint8Array, profile: Uint8Array): Uint8Arr
   const written = new DataView(out.buffer)
   written.setUint32(4, directory, true)
   written.setUint16(directory, all.length, true)
-  all.forEach((entry, i) => { out.set(entry, directory + 2 + 12 * i) })
+  all.forEach((entry, i) => {
+    out.set(entry, directory + 2 + 12 * i)
+  })
   return out
-} // prettier-ignore
+}

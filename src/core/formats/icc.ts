@@ -90,12 +90,17 @@ function readText(bytes: Uint8Array, view: DataView, at: number, end: number): s
   const type = view.getUint32(at)
   if (type === 0x64657363) {
     const length = Math.min(view.getUint32(at + 8), end - at - 12)
-    return new TextDecoder('latin1').decode(bytes.subarray(at + 12, at + 12 + length)).split('\0')[0]!.trim()
+    return new TextDecoder('latin1')
+      .decode(bytes.subarray(at + 12, at + 12 + length))
+      .split('\0')[0]!
+      .trim()
   }
   if (type !== 0x6d6c7563 || at + 28 > end) return ''
   const [length, offset] = [view.getUint32(at + 20), view.getUint32(at + 24)]
-  return new TextDecoder('utf-16be').decode(bytes.subarray(at + offset, Math.min(end, at + offset + length))).trim()
-} // prettier-ignore
+  return new TextDecoder('utf-16be')
+    .decode(bytes.subarray(at + offset, Math.min(end, at + offset + length)))
+    .trim()
+}
 
 /** Reads a profile; what keeps it from being followed is said in it. */
 export function readIcc(bytes: Uint8Array): IccProfile {
@@ -144,7 +149,10 @@ export function readIcc(bytes: Uint8Array): IccProfile {
     (x) => Math.abs(red!(x) - green!(x)) < 1e-3 && Math.abs(red!(x) - blue!(x)) < 1e-3,
   )
   const matrix = [0, 1, 2].flatMap((row) => [r[row]!, g[row]!, b[row]!])
-  const det = matrix[0]! * (matrix[4]! * matrix[8]! - matrix[5]! * matrix[7]!) - matrix[1]! * (matrix[3]! * matrix[8]! - matrix[5]! * matrix[6]!) + matrix[2]! * (matrix[3]! * matrix[7]! - matrix[4]! * matrix[6]!) // prettier-ignore
+  const det =
+    matrix[0]! * (matrix[4]! * matrix[8]! - matrix[5]! * matrix[7]!) -
+    matrix[1]! * (matrix[3]! * matrix[8]! - matrix[5]! * matrix[6]!) +
+    matrix[2]! * (matrix[3]! * matrix[7]! - matrix[4]! * matrix[6]!)
   if (Math.abs(det) < 1e-6) return { ...own, problem: 'has primaries that span nothing' }
   return {
     ...own,

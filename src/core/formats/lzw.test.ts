@@ -21,7 +21,12 @@ test('no data make it give more than was asked for, loop or read beyond its tabl
   for (let i = 0; i < 2000; i++) {
     const bytes = Uint8Array.from({ length: 1 + (next() % 400) }, () => next() & 255)
     // Begun as real data are, so that not all is refused at the first code.
-    bytes.set(pack([[256, 9], [next() & 255, 9]]).subarray(0, bytes.length)) // prettier-ignore
+    bytes.set(
+      pack([
+        [256, 9],
+        [next() & 255, 9],
+      ]).subarray(0, bytes.length),
+    )
     try {
       expect(lzwDecode(bytes, 500).length).toBeLessThanOrEqual(500)
     } catch (error) {

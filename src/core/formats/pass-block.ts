@@ -49,8 +49,14 @@ export function rowsOfBlock(
   const length = passBlockLength(new Uint8Array(header))
   if (length === undefined) throw new FormatError('pass', 0, 'it does not begin as a pass does')
   const [, width, height, x, y, channels, size] = new Int32Array(header, 0, 8) as unknown as [
-    number, number, number, number, number, number, number,
-  ] // prettier-ignore
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   const first = Math.min(height - 1, Math.max(0, from - y))
   const last = Math.min(height, Math.max(first + 1, to - y))
   const row = width * channels * size
@@ -85,8 +91,14 @@ export function columnsOfBlock(block: PassBlock, [from, to]: readonly [from: num
 export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')
   const [mark, width, height, x, y, channels, size] = new Int32Array(buffer, 0, 8) as unknown as [
-    number, number, number, number, number, number, number,
-  ] // prettier-ignore
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   if (mark !== magic) throw new FormatError('pass', 0, 'it does not begin as a pass does')
   const count = width * height * channels
   if (width < 1 || height < 1 || channels < 1 || (size !== 2 && size !== 4) || count * size > mostBytes)

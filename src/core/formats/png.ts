@@ -110,7 +110,12 @@ export function pngColour({ chunks, gamma, profileBytes, coded, chromaticities }
   if (coded) {
     const found = codedColour(coded[0], coded[1], 'its cICP tag says so')
     if (found) return found
-    return namedColour('rec709', 'srgb', 'taken as that', `its cICP tag names primaries ${coded[0]} and transfer function ${coded[1]}, which are not followed: colours are read as sRGB. Say what they are, if that is wrong`)
+    return namedColour(
+      'rec709',
+      'srgb',
+      'taken as that',
+      `its cICP tag names primaries ${coded[0]} and transfer function ${coded[1]}, which are not followed: colours are read as sRGB. Say what they are, if that is wrong`,
+    )
   }
   if (profileBytes) return profileColour(profileBytes)
   if (chunks.includes('sRGB')) return namedColour('rec709', 'srgb', 'its sRGB tag says so')
@@ -127,13 +132,20 @@ export function pngColour({ chunks, gamma, profileBytes, coded, chromaticities }
             ? 'power-2.4'
             : { power }
   if (chromaticities) {
-    const at = (i: number): readonly [number, number] => [chromaticities[i]! / 1e5, chromaticities[i + 1]! / 1e5]
-    const half = power === undefined ? { doubt: 'its tags name primaries but no curve, which is taken as sRGB' } : {}
-    return { ...colourOf({ white: at(0), red: at(2), green: at(4), blue: at(6) }, curve, 'its cHRM tag says so'), ...half }
+    const at = (i: number): readonly [number, number] => [
+      chromaticities[i]! / 1e5,
+      chromaticities[i + 1]! / 1e5,
+    ]
+    const half =
+      power === undefined ? { doubt: 'its tags name primaries but no curve, which is taken as sRGB' } : {}
+    return {
+      ...colourOf({ white: at(0), red: at(2), green: at(4), blue: at(6) }, curve, 'its cHRM tag says so'),
+      ...half,
+    }
   }
   if (power !== undefined) return namedColour('rec709', curve, 'its gAMA tag says so')
   return namedColour('rec709', 'srgb', 'as is usual for PNG')
-} // prettier-ignore
+}
 
 /** Whether readPng takes it: few bits are left to a larger library unless they index a palette row by row. */
 export function isPlainPng({ bitDepth, colourType, isInterlaced }: PngHeader): boolean {

@@ -20,22 +20,25 @@ test.each([
   ['straight', ['R', 'G', 'B', 'A'], (light: number, alpha: number) => light * alpha],
   ['ignored', ['R', 'G', 'B', 'A'], (light: number) => light],
   ['straight', ['R', 'G', 'B'], (light: number) => light],
-] as const)('codes of sRGB, alpha %s, channels %s, are within half a step of halves', (alphaUse, channels, law) => {
-  const out = codesToHalves(samples(channels), 'srgb', alphaUse)!
-  let worst = 0
-  for (let i = 0; i < 65536; i++) {
-    const alpha = alphaUse === 'ignored' || channels.length === 3 ? 1 : (i >> 8) / 255
-    for (let c = 0; c < 3; c++) {
-      const wanted = law(decoded((i + c * 85) & 255), alpha)
-      const got = halfToNumber(out[i * 4 + c]!)
-      // Half of the last place: 2⁻¹¹ of the value, and 2⁻²⁵ of what is too small for that.
-      worst = Math.max(worst, Math.abs(got - wanted) / Math.max(wanted * 2 ** -11, 2 ** -25))
+] as const)(
+  'codes of sRGB, alpha %s, channels %s, are within half a step of halves',
+  (alphaUse, channels, law) => {
+    const out = codesToHalves(samples(channels), 'srgb', alphaUse)!
+    let worst = 0
+    for (let i = 0; i < 65536; i++) {
+      const alpha = alphaUse === 'ignored' || channels.length === 3 ? 1 : (i >> 8) / 255
+      for (let c = 0; c < 3; c++) {
+        const wanted = law(decoded((i + c * 85) & 255), alpha)
+        const got = halfToNumber(out[i * 4 + c]!)
+        // Half of the last place: 2⁻¹¹ of the value, and 2⁻²⁵ of what is too small for that.
+        worst = Math.max(worst, Math.abs(got - wanted) / Math.max(wanted * 2 ** -11, 2 ** -25))
+      }
+      const cover = halfToNumber(out[i * 4 + 3]!)
+      expect(Math.abs(cover - alpha)).toBeLessThanOrEqual(Math.max(alpha * 2 ** -11, 2 ** -25))
     }
-    const cover = halfToNumber(out[i * 4 + 3]!)
-    expect(Math.abs(cover - alpha)).toBeLessThanOrEqual(Math.max(alpha * 2 ** -11, 2 ** -25))
-  }
-  expect(worst).toBeLessThan(1.01)
-}) // prettier-ignore
+    expect(worst).toBeLessThan(1.01)
+  },
+)
 
 test('data are their codes over 255; what needs more than tables is left to others', () => {
   const out = codesToHalves(samples(['R', 'G', 'B', 'A']), 'linear', 'premultiplied')!

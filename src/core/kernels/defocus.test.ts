@@ -39,15 +39,23 @@ function bruteDisc(src: Picture, radius: number): Float32Array {
 }
 
 describe('defocus', () => {
-  test.each([1.3, 4, 20])('a radius of %d px equals a disc summed pixel by pixel, under 1 % RMS of the picture', (radius) => {
-    const next = random(5)
-    const src = filled(97, 71, (x, y) => [Math.max(0, next()), (x % 16 < 2 ? 8 : 0.1) + 0.01 * y, Math.max(0, next()) ** 3, 1])
-    const out = store.allocate(97, 71, 4)
-    apertureBlur(out, src, radius, disc, workshop)
-    const truth = bruteDisc(src, radius)
-    const sum = (of: (i: number) => number) => truth.reduce((s, _, i) => s + of(i) ** 2, 0)
-    expect(Math.sqrt(sum((i) => out.data[i]! - truth[i]!) / sum((i) => truth[i]!))).toBeLessThan(0.01)
-  }) // prettier-ignore
+  test.each([1.3, 4, 20])(
+    'a radius of %d px equals a disc summed pixel by pixel, under 1 % RMS of the picture',
+    (radius) => {
+      const next = random(5)
+      const src = filled(97, 71, (x, y) => [
+        Math.max(0, next()),
+        (x % 16 < 2 ? 8 : 0.1) + 0.01 * y,
+        Math.max(0, next()) ** 3,
+        1,
+      ])
+      const out = store.allocate(97, 71, 4)
+      apertureBlur(out, src, radius, disc, workshop)
+      const truth = bruteDisc(src, radius)
+      const sum = (of: (i: number) => number) => truth.reduce((s, _, i) => s + of(i) ** 2, 0)
+      expect(Math.sqrt(sum((i) => out.data[i]! - truth[i]!) / sum((i) => truth[i]!))).toBeLessThan(0.01)
+    },
+  )
   test('a bright point keeps its energy and becomes the shape of the aperture', () => {
     const src = filled(81, 81, (x, y) => (x === 40 && y === 40 ? [900, 300, 0, 1] : [0, 0, 0, 1]))
     const out = store.allocate(81, 81, 4)
@@ -55,13 +63,14 @@ describe('defocus', () => {
       apertureBlur(out, src, 15, aperture, workshop)
       expect(out.data.reduce((s, v, i) => (i % 4 === 0 ? s + v : s), 0) / 900).toBeCloseTo(1, 3)
     }
-    const area = (blades: number, roundness: number) => apertureRuns(30, { blades, turn: 7, roundness }).area / 900
+    const area = (blades: number, roundness: number) =>
+      apertureRuns(30, { blades, turn: 7, roundness }).area / 900
     // A circle, and regular polygons in it: n/2 · sin(2π/n).
     expect(area(0, 0)).toBeCloseTo(Math.PI, 2)
     expect(area(6, 1)).toBeCloseTo(Math.PI, 2)
     for (const n of [3, 5, 6, 8]) expect(area(n, 0)).toBeCloseTo((n / 2) * Math.sin((2 * Math.PI) / n), 2)
     expect(rimAt({ blades: 6, turn: 0, roundness: 0 }, 0)).toBeCloseTo(1, 9)
-  }) // prettier-ignore
+  })
   test('by depth, one distance for all is the constant blur of its own radius, wherever it lies in the range', () => {
     const next = random(9)
     const src = filled(60, 40, () => [Math.max(0, next()), Math.max(0, next()), 0.2, 1])

@@ -195,7 +195,11 @@ export function defocusByDepth(
   placeIn(places, nearness, layers)
   const extents = extentsOf(places, layers.length)
   const [layer, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
-  const [open, seen, known] = [store.allocate(width, height, 1), store.allocate(width, height, 1), store.allocate(width, height, 1)]
+  const [open, seen, known] = [
+    store.allocate(width, height, 1),
+    store.allocate(width, height, 1),
+    store.allocate(width, height, 1),
+  ]
   kernels.fill(out, 0, 0, 0, 0)
   known.data.fill(0)
   let isFilled = false
@@ -220,10 +224,15 @@ export function defocusByDepth(
       fillUnknown(isFilled ? rows(out) : out, isFilled ? rows(known) : known, workshop)
       isFilled = true
     }
-    kernels.layOver(rows(out), rows(known), rows(radius > 0 ? blurred : layer), rows(radius > 0 ? seen : open))
+    kernels.layOver(
+      rows(out),
+      rows(known),
+      rows(radius > 0 ? blurred : layer),
+      rows(radius > 0 ? seen : open),
+    )
   }
   for (const taken of [places, layer, blurred, open, seen, known]) store.release(taken)
-} // prettier-ignore
+}
 
 /** The first and the last row that a layer has pixels in; undefined where it has none. */
 function extentsOf({ data, width, height }: Picture, layers: number): ([number, number] | undefined)[] {
@@ -262,7 +271,7 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
   kernels.fill(weight, 1, 1, 1, 1)
   kernels.weigh(weight, weight, known, 0, 1)
   const levels: { colour: Picture; weight: Picture }[] = [{ colour: out, weight }]
-  for (let w = width, h = height; w > 1 || h > 1; ) {
+  for (let w = width, h = height; w > 1 || h > 1;) {
     ;[w, h] = [Math.ceil(w / 2), Math.ceil(h / 2)]
     const [colour, less] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
     const last = levels.at(-1)!
@@ -291,4 +300,4 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
     if (colour !== out) store.release(colour)
     store.release(taken)
   }
-} // prettier-ignore
+}

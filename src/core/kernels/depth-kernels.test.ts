@@ -56,13 +56,14 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       const depth = hasDepth ? single(a, (i) => (i % 5 === 0 ? 3.4e38 : 2)) : undefined
       const [far, thin] = [single(a, () => 0), single(a, () => 0)]
       k.distancesFrom(far, a, depth, [0.5, -1, 3])
-      for (const axis of [1, 2] as const) k.thinWithHeight(thin, m, a, depth, { axis, camera: 0.8, ground: 0.3, thins: 1.7 })
+      for (const axis of [1, 2] as const)
+        k.thinWithHeight(thin, m, a, depth, { axis, camera: 0.8, ground: 0.3, thins: 1.7 })
       // Only what was hit has a distance to compare.
       k.weigh(out, b, thin, 1, 1)
       for (let i = 0; i < far.data.length; i++) if (far.data[i]! > 1e30) far.data[i] = -7
       k.weigh(out, out, far, 1, 0.1)
     }, 2e-5)
-  }) // prettier-ignore
+  })
   const tones = Float32Array.from({ length: toneEntries * 4 }, (_, i) => {
     const v = toneEntry(i >> 2)
     return [v ** 1.5, 0.1 + v, v * 0.5, Math.sqrt(v)][i % 4]!
@@ -74,7 +75,13 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
   })
   test.each([true, false])('decision list, held: %s', (isHeld) => {
     compare((k, out, a) => {
-      const decisions = { slope: [1.2, 0.8, 1], offset: [0.1, -0.05, 0], power: [0.8, 1.3, 2], saturation: 1.4, isHeld } as const // prettier-ignore
+      const decisions = {
+        slope: [1.2, 0.8, 1],
+        offset: [0.1, -0.05, 0],
+        power: [0.8, 1.3, 2],
+        saturation: 1.4,
+        isHeld,
+      } as const
       k.decisionList(out, a, decisions)
     }, 2e-5)
   })
@@ -84,22 +91,40 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
     })
   })
   test.each([
-    [true, false, false], [true, true, true], [false, true, false], [false, false, true],
+    [true, false, false],
+    [true, true, true],
+    [false, true, false],
+    [false, false, true],
   ] as const)('looking up, cube: %s, encoded: %s → %s', (isCube, takesEncoded, givesEncoded) => {
     compare((k, out, a) => {
       const size = 5
       const table = (a.at < 0 ? plainStore : store).allocate(isCube ? 25 : 5, isCube ? 5 : 1, 4)
-      for (let i = 0; i < table.data.length; i++) table.data[i] = Math.abs(Math.sin(i * 12.9898)) // prettier-ignore
-      k.lookUp(out, a, { table, size, isCube, from: [0, -0.1, 0], to: [1, 2, 1.5], gain: 0.9, takesEncoded, givesEncoded })
+      for (let i = 0; i < table.data.length; i++) table.data[i] = Math.abs(Math.sin(i * 12.9898))
+      k.lookUp(out, a, {
+        table,
+        size,
+        isCube,
+        from: [0, -0.1, 0],
+        to: [1, 2, 1.5],
+        gain: 0.9,
+        takesEncoded,
+        givesEncoded,
+      })
     }, 2e-5)
-  }) // prettier-ignore
+  })
   test('shoulder', () => {
     compare((k, out, a) => {
       k.shoulder(out, a, 1.5, 3)
     })
   })
   test('sums over areas, four channels and one', () => {
-    const area = [[-2, 0, 1, 0.1], [-1, -1.25, 2.25, 0.2], [0, -2.5, 3.5, 0.1], [1, -1.25, 2.25, 0.05], [2, 0.5, 0.75, 0.3]] as const // prettier-ignore
+    const area = [
+      [-2, 0, 1, 0.1],
+      [-1, -1.25, 2.25, 0.2],
+      [0, -2.5, 3.5, 0.1],
+      [1, -1.25, 2.25, 0.05],
+      [2, 0.5, 0.75, 0.3],
+    ] as const
     compare((k, out, a, b, m) => {
       k.rowSums(b, a)
       k.sumOfRuns(out, b, area)
@@ -124,25 +149,40 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
 })
 
 describe('what the kernels mean', () => {
-  const both: readonly (readonly [string, Kernels])[] = [['plain', plainKernels], ['SIMD', fast]] // prettier-ignore
+  const both: readonly (readonly [string, Kernels])[] = [
+    ['plain', plainKernels],
+    ['SIMD', fast],
+  ]
   const pixel = (kernels: Kernels, rgba: readonly number[], run: (k: Kernels, p: Picture) => void) => {
     const p = (kernels === fast ? store : plainStore).allocate(1, 1, 4)
     p.data.set(rgba)
     run(kernels, p)
     return [...p.data]
   }
-  test.each(both)('%s: decisions give worked values (ASC CDL 1.2: slope, offset, power, then BT.709 saturation)', (_, k) => {
-    const graded = pixel(k, [0.5, 0.25, 0.125, 1], (kernels, p) => {
-      kernels.decisionList(p, p, { slope: [1.2, 1, 0.9], offset: [0.05, 0, -0.02], power: [1, 2, 0.5], saturation: 0.5, isHeld: true })
-    })
-    // By hand: 0.65, 0.0625, sqrt(0.0925) = 0.3041381; luminance 0.2048487.
-    expect(graded[0]).toBeCloseTo(0.42742, 4)
-    expect(graded[1]).toBeCloseTo(0.13367, 4)
-    expect(graded[2]).toBeCloseTo(0.25449, 4)
-    expect(graded[3]).toBe(1)
-  }) // prettier-ignore
+  test.each(both)(
+    '%s: decisions give worked values (ASC CDL 1.2: slope, offset, power, then BT.709 saturation)',
+    (_, k) => {
+      const graded = pixel(k, [0.5, 0.25, 0.125, 1], (kernels, p) => {
+        kernels.decisionList(p, p, {
+          slope: [1.2, 1, 0.9],
+          offset: [0.05, 0, -0.02],
+          power: [1, 2, 0.5],
+          saturation: 0.5,
+          isHeld: true,
+        })
+      })
+      // By hand: 0.65, 0.0625, sqrt(0.0925) = 0.3041381; luminance 0.2048487.
+      expect(graded[0]).toBeCloseTo(0.42742, 4)
+      expect(graded[1]).toBeCloseTo(0.13367, 4)
+      expect(graded[2]).toBeCloseTo(0.25449, 4)
+      expect(graded[3]).toBe(1)
+    },
+  )
   test.each(both)('%s: the shoulder maps white to 1 and half of it by the paper’s equation 4', (_, k) => {
-    const grey = (v: number) => pixel(k, [v, v, v, 1], (kernels, p) => { kernels.shoulder(p, p, 1, 4) })[0]! // prettier-ignore
+    const grey = (v: number) =>
+      pixel(k, [v, v, v, 1], (kernels, p) => {
+        kernels.shoulder(p, p, 1, 4)
+      })[0]!
     expect(grey(4)).toBeCloseTo(1, 5)
     expect(grey(2)).toBeCloseTo((2 * (1 + 2 / 16)) / 3, 5)
   })
@@ -199,7 +239,11 @@ test('a table that changes nothing takes and gives the codes of IEC 61966-2-1, o
   const values = [0, 1e-7, 0.0031, 0.0031308, 0.0032, 0.04, 0.2, 0.5, 0.99, 1, 1.7, -0.002, -0.3, 3e-39]
   const covers = [1, 0.25, 0, 3]
   const count = values.length * covers.length + 3
-  const [src, out, table] = [store.allocate(count, 1, 4), store.allocate(count, 1, 4), store.allocate(4, 2, 4)]
+  const [src, out, table] = [
+    store.allocate(count, 1, 4),
+    store.allocate(count, 1, 4),
+    store.allocate(4, 2, 4),
+  ]
   for (let i = 0; i < 8; i++) table.data.set([i & 1, (i >> 1) & 1, i >> 2, 1], i * 4)
   for (let i = 0; i < count; i++) {
     const [v, cover] = [values[i % values.length]!, covers[Math.floor(i / values.length) % 4]!]
@@ -208,8 +252,21 @@ test('a table that changes nothing takes and gives the codes of IEC 61966-2-1, o
   const encoded = (v: number) => (v <= 0.0031308 ? 12.92 * v : 1.055 * v ** (1 / 2.4) - 0.055)
   const decoded = (v: number) => (v <= 0.04045 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4)
   const held = (v: number) => Math.min(1, Math.max(0, v))
-  for (const [takesEncoded, givesEncoded] of [[true, false], [false, true], [true, true]] as const) {
-    fast.lookUp(out, src, { table, size: 2, isCube: true, from: [0, 0, 0], to: [1, 1, 1], gain: 1, takesEncoded, givesEncoded })
+  for (const [takesEncoded, givesEncoded] of [
+    [true, false],
+    [false, true],
+    [true, true],
+  ] as const) {
+    fast.lookUp(out, src, {
+      table,
+      size: 2,
+      isCube: true,
+      from: [0, 0, 0],
+      to: [1, 1, 1],
+      gain: 1,
+      takesEncoded,
+      givesEncoded,
+    })
     for (let i = 0; i < count; i++) {
       const alpha = src.data[i * 4 + 3]!
       expect(out.data[i * 4 + 3]).toBe(alpha)
@@ -217,9 +274,12 @@ test('a table that changes nothing takes and gives the codes of IEC 61966-2-1, o
         const straight = src.data[i * 4 + c]! / (alpha || 1)
         const code = held(takesEncoded ? Math.sign(straight) * encoded(Math.abs(straight)) : straight)
         const wanted = (givesEncoded ? decoded(code) : code) * (alpha || 1)
-        expect(Math.abs(out.data[i * 4 + c]! - wanted), `${i} ${c} ${takesEncoded} ${givesEncoded}`).toBeLessThan(3e-6 * Math.max(1, alpha))
+        expect(
+          Math.abs(out.data[i * 4 + c]! - wanted),
+          `${i} ${c} ${takesEncoded} ${givesEncoded}`,
+        ).toBeLessThan(3e-6 * Math.max(1, alpha))
       }
     }
   }
   for (const p of [src, out, table]) store.release(p)
-}) // prettier-ignore
+})

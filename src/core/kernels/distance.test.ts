@@ -16,10 +16,18 @@ const distances = (src: Picture) => {
 }
 
 describe('distance', () => {
-  test.each([[1, 1], [7, 1], [1, 9], [23, 17], [48, 31]])('of random mattes at %i × %i is exact (brute force)', (w, h) => {
+  test.each([
+    [1, 1],
+    [7, 1],
+    [1, 9],
+    [23, 17],
+    [48, 31],
+  ])('of random mattes at %i × %i is exact (brute force)', (w, h) => {
     for (const share of [0.02, 0.3, 0.9]) {
       // Hard mattes: the nearest pixel is found without a doubt, where two are equally near they count alike.
-      const src = matte(w, h, (x, y) => ((x * 7919 + y * 104729 + x * y * 31) % 1000) / 1000 < share ? 1 : 0)
+      const src = matte(w, h, (x, y) =>
+        ((x * 7919 + y * 104729 + x * y * 31) % 1000) / 1000 < share ? 1 : 0,
+      )
       const plain = { ...plainPicture(w, h, 1), data: src.data.slice() }
       const wanted = plainPicture(w, h, 1)
       plainKernels.distance(wanted, plain)
@@ -27,13 +35,21 @@ describe('distance', () => {
       const worst = out.data.reduce((most, v, i) => Math.max(most, Math.abs(v - wanted.data[i]!)), 0)
       expect(worst).toBeLessThan(1e-4)
     }
-  }) // prettier-ignore
+  })
   test('of an empty or a full matte is beyond any reach', () => {
     expect(distances(matte(5, 4, () => 0)).data.every((v) => v === 1e9)).toBe(true)
     expect(distances(matte(5, 4, () => 1)).data.every((v) => v === -1e9)).toBe(true)
   })
-  test.each([[-5, 9], [3, 12], [-20, -4], [-0.8, -0.2], [0.2, 6]] as const)('from %d to %d is the same as of all, and beyond that on the same side of it', (from, to) => {
-    const src = matte(61, 47, (x, y) => Math.min(1, Math.max(0, 0.5 + Math.sin(x / 7) * 3 + Math.cos(y / 5 + x / 11) * 3)))
+  test.each([
+    [-5, 9],
+    [3, 12],
+    [-20, -4],
+    [-0.8, -0.2],
+    [0.2, 6],
+  ] as const)('from %d to %d is the same as of all, and beyond that on the same side of it', (from, to) => {
+    const src = matte(61, 47, (x, y) =>
+      Math.min(1, Math.max(0, 0.5 + Math.sin(x / 7) * 3 + Math.cos(y / 5 + x / 11) * 3)),
+    )
     const whole = distances(src)
     const near = store.allocate(61, 47, 1)
     kernels.distance(near, src, [from, to])
@@ -45,7 +61,7 @@ describe('distance', () => {
       } else expect(d < from ? near.data[i]! < from : near.data[i]! > to).toBe(true)
     }
     expect(met).toBeGreaterThan(20)
-  }) // prettier-ignore
+  })
   test('follows an edge within its pixels', () => {
     // A straight edge at x = 20.3: the pixel there is covered by 0.3.
     const src = matte(60, 5, (x) => Math.min(1, Math.max(0, 20.3 - x)))
@@ -163,10 +179,18 @@ test.each([6, -6, 13.5])(
 test('edges equal their plain twin, hard, soft and between, at borders too', () => {
   const src = matte(17, 9, (x, y) => Math.hypot(x - 5.3, (y - 4) * 1.1) - 4 + (x % 5 === 0 ? 0.2 : 0))
   const plain = { ...plainPicture(17, 9, 1), data: src.data.slice() }
-  for (const [spread, soft] of [[1.3, 2.5], [0.4, 1], [-1, 0.5], [2.2, 1.6], [0, 2]] as const) {
+  for (const [spread, soft] of [
+    [1.3, 2.5],
+    [0.4, 1],
+    [-1, 0.5],
+    [2.2, 1.6],
+    [0, 2],
+  ] as const) {
     const [a, b] = [plainPicture(17, 9, 1), store.allocate(17, 9, 1)]
     plainKernels.edge(a, plain, spread, soft)
     kernels.edge(b, src, spread, soft)
-    a.data.forEach((v, i) => { expect(b.data[i]!).toBeCloseTo(v, 3) })
+    a.data.forEach((v, i) => {
+      expect(b.data[i]!).toBeCloseTo(v, 3)
+    })
   }
-}) // prettier-ignore
+})

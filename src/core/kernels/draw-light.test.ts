@@ -13,7 +13,12 @@ const fast = { kernels, store }
 function lights(width: number, height: number, softness = 1): Picture {
   const picture = store.allocate(width, height, 4)
   picture.data.fill(0)
-  const spots = [[0.31, 0.42, 6, 3, 1], [0.62, 0.55, 1, 4, 2], [0.5, 0.2, 3, 3, 3], [0.77, 0.81, 9, 2, 5]] as const // prettier-ignore
+  const spots = [
+    [0.31, 0.42, 6, 3, 1],
+    [0.62, 0.55, 1, 4, 2],
+    [0.5, 0.2, 3, 3, 3],
+    [0.77, 0.81, 9, 2, 5],
+  ] as const
   for (const [x, y, r, g, b] of spots)
     for (let j = -1; j <= 1; j++)
       for (let i = -1; i <= 1; i++) {
@@ -37,7 +42,16 @@ function sampled(src: Picture, x: number, y: number, c: number): number {
 }
 
 /** The integral along a line by 1,024 samples at their middles. */
-function integral(src: Picture, x: number, y: number, dx: number, dy: number, length: number, exponent: number, c: number) {
+function integral(
+  src: Picture,
+  x: number,
+  y: number,
+  dx: number,
+  dy: number,
+  length: number,
+  exponent: number,
+  c: number,
+) {
   const samples = 1024
   let sum = 0
   for (let i = 0; i < samples; i++) {
@@ -45,7 +59,7 @@ function integral(src: Picture, x: number, y: number, dx: number, dy: number, le
     sum += sampled(src, x - dx * s * length, y - dy * s * length, c) * (1 - s) ** exponent
   }
   return (sum * length) / samples
-} // prettier-ignore
+}
 
 /** Root of the mean squared difference over a grid of pixels, as a share of the reference's peak. */
 function rmsShare(out: Picture, reference: (x: number, y: number, c: number) => number): number {
@@ -123,7 +137,8 @@ describe('rays', () => {
   test('a point gives no light towards the origin nor beyond its length; exponent 0 is constant, 1 linear', () => {
     const light = store.allocate(300, 41, 4)
     light.data.fill(0)
-    for (let y = 18; y < 23; y++) for (let x = 58; x < 63; x++) light.data.fill(1, (y * 300 + x) * 4, (y * 300 + x) * 4 + 3)
+    for (let y = 18; y < 23; y++)
+      for (let x = 58; x < 63; x++) light.data.fill(1, (y * 300 + x) * 4, (y * 300 + x) * 4 + 3)
     const along = (exponent: number) => {
       const out = cast(light, { origin: [20.5, 20.5], exponent, length: 200 })
       return (x: number) => out.data[(20 * 300 + x) * 4]!
@@ -133,7 +148,7 @@ describe('rays', () => {
     for (const x of [70, 120, 200, 255]) expect(flat(x)).toBeCloseTo(5, 1)
     expect(flat(265)).toBeCloseTo(0, 6)
     for (const x of [80, 160, 240]) expect(linear(x)).toBeCloseTo(5 * (1 - (x - 60) / 200), 1)
-  }) // prettier-ignore
+  })
   test('are symmetric about their origin', () => {
     const light = store.allocate(101, 101, 4)
     for (let i = 0; i < 101 * 101; i++) {
@@ -147,7 +162,6 @@ describe('rays', () => {
       [20, 20],
       [5, 30],
     ] as const)
-      // prettier-ignore
       for (const other of [at(-x, y), at(x, -y), at(y, x), at(-y, -x)])
         expect(Math.abs(other - at(x, y))).toBeLessThan(0.02)
   })
@@ -202,9 +216,12 @@ describe('rays', () => {
       [0, 0],
       [80, 48.5],
     ] as [number, number][])
-      // prettier-ignore
       for (const length of [0, 0.2, 1e6])
-        for (const [w, h] of [[1, 1], [3, 2], [161, 97]] as const) // prettier-ignore
+        for (const [w, h] of [
+          [1, 1],
+          [3, 2],
+          [161, 97],
+        ] as const)
           expect(cast(lights(w, h), { origin, length }).data.every(Number.isFinite)).toBe(true)
     expect(raysOver(1920, 1080, [960, 540]).count).toBeGreaterThan(3400)
   })
@@ -264,53 +281,119 @@ describe('spikes', () => {
   })
 })
 
-describe.each([[1, 1], [2, 1], [3, 7], [23, 17]])('the fast lines equal their plain twins at %i × %i', (width, height) => {
-  const both = (work: (out: Picture, src: Picture, by: { kernels: typeof plainKernels; store: typeof plainStore }, occluder: Picture) => void) => {
+describe.each([
+  [1, 1],
+  [2, 1],
+  [3, 7],
+  [23, 17],
+])('the fast lines equal their plain twins at %i × %i', (width, height) => {
+  const both = (
+    work: (
+      out: Picture,
+      src: Picture,
+      by: { kernels: typeof plainKernels; store: typeof plainStore },
+      occluder: Picture,
+    ) => void,
+  ) => {
     const make = (take: (w: number, h: number, c: 1 | 4) => Picture) => {
       const [src, out, occluder] = [take(width, height, 4), take(width, height, 4), take(width, height, 1)]
-      src.data.forEach((_, i) => { src.data[i] = (i * 7919) % 13 / 4 })
-      occluder.data.forEach((_, i) => { occluder.data[i] = [0, 0, 0.4, 0, 1][i % 5]! })
+      src.data.forEach((_, i) => {
+        src.data[i] = ((i * 7919) % 13) / 4
+      })
+      occluder.data.forEach((_, i) => {
+        occluder.data[i] = [0, 0, 0.4, 0, 1][i % 5]!
+      })
       return { src, out, occluder }
     }
     const a = make((w, h, c) => plainPicture(w, h, c))
     const b = make((w, h, c) => store.allocate(w, h, c))
     work(a.out, a.src, { kernels: plainKernels, store: plainStore }, a.occluder)
     work(b.out, b.src, fast, b.occluder)
-    a.out.data.forEach((v, i) => { expect(Math.abs(v - b.out.data[i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v))) })
+    a.out.data.forEach((v, i) => {
+      expect(Math.abs(v - b.out.data[i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v)))
+    })
     for (const p of Object.values(b)) store.release(p)
   }
   test('rays, with and without something in the way', () => {
-    for (const origin of [[width / 3, height / 2], [-9, 4]] as [number, number][])
+    for (const origin of [
+      [width / 3, height / 2],
+      [-9, 4],
+    ] as [number, number][])
       for (const isBlocked of [false, true])
         both((out, src, by, occluder) => {
-          castRays(out, src, { origin, length: 8.3, exponent: 1.4, gain: 0.5, occluder: isBlocked ? occluder : undefined, gainAt: (a) => 1 + Math.sin(a) / 2 }, by)
+          castRays(
+            out,
+            src,
+            {
+              origin,
+              length: 8.3,
+              exponent: 1.4,
+              gain: 0.5,
+              occluder: isBlocked ? occluder : undefined,
+              gainAt: (a) => 1 + Math.sin(a) / 2,
+            },
+            by,
+          )
         })
   })
   test('spikes all round, with spread colours and without', () => {
     for (const colourSpread of [0, 0.7])
       both((out, src, by) => {
-        drawSpikes(out, src, [0, 40, 90, 130, 220].map((angle) => ({ angle, length: 6.5 })), { exponent: 1, gain: 1, colourSpread }, by)
+        drawSpikes(
+          out,
+          src,
+          [0, 40, 90, 130, 220].map((angle) => ({ angle, length: 6.5 })),
+          { exponent: 1, gain: 1, colourSpread },
+          by,
+        )
       })
   })
   test('levels of light', () => {
-    both((out, src, { kernels: k }) => { k.lightLevels(out, src, 0.3, 1.6, 1.8) })
-    both((out, src, { kernels: k }) => { k.lightLevels(out, src, 0, 1, 1) })
+    both((out, src, { kernels: k }) => {
+      k.lightLevels(out, src, 0.3, 1.6, 1.8)
+    })
+    both((out, src, { kernels: k }) => {
+      k.lightLevels(out, src, 0, 1, 1)
+    })
   })
-}) // prettier-ignore
+})
 
 test('few lights, at corners and borders too, near and far beyond the picture', () => {
-  const lights = [[0, 0, 9000], [89, 67, 2], [63, 64, 30], [64, 31, 5], [89, 0, 0.5], [20, 66, 700]] as const // prettier-ignore
-  for (const [length, exponent, colourSpread] of [[6.5, 1, 0], [40, 1.5, 0.7], [300, 0.5, 0.4]] as const) {
+  const lights = [
+    [0, 0, 9000],
+    [89, 67, 2],
+    [63, 64, 30],
+    [64, 31, 5],
+    [89, 0, 0.5],
+    [20, 66, 700],
+  ] as const
+  for (const [length, exponent, colourSpread] of [
+    [6.5, 1, 0],
+    [40, 1.5, 0.7],
+    [300, 0.5, 0.4],
+  ] as const) {
     const drawn = ([{ kernels: plainKernels, store: plainStore }, fast] as const).map((by) => {
-      const [src, out, rays] = [0, 1, 2].map(() => by.store.allocate(90, 68, 4)) as [Picture, Picture, Picture]
+      const [src, out, rays] = [0, 1, 2].map(() => by.store.allocate(90, 68, 4)) as [
+        Picture,
+        Picture,
+        Picture,
+      ]
       src.data.fill(0)
       for (const [x, y, light] of lights) src.data.set([light, light / 2, light / 3, light], (y * 90 + x) * 4)
-      const spikes = [[0, 1], [180, 0.6], [37, 1], [90, 1], [250, 0.3]].map(([angle, part]) => ({ angle: angle!, length: length * part! }))
+      const spikes = [
+        [0, 1],
+        [180, 0.6],
+        [37, 1],
+        [90, 1],
+        [250, 0.3],
+      ].map(([angle, part]) => ({ angle: angle!, length: length * part! }))
       drawSpikes(out, src, spikes, { exponent, gain: 1, colourSpread }, by)
       castRays(rays, src, { origin: [40.2, -4], length, exponent, gain: 0.5 }, by)
       return [Float32Array.from(out.data), Float32Array.from(rays.data)] as const
     })
     for (const which of [0, 1] as const)
-      drawn[0]![which].forEach((v, i) => { expect(Math.abs(v - drawn[1]![which][i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v))) })
-  } // prettier-ignore
+      drawn[0]![which].forEach((v, i) => {
+        expect(Math.abs(v - drawn[1]![which][i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v)))
+      })
+  }
 })

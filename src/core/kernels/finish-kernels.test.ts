@@ -22,11 +22,20 @@ const line = (sigmas: readonly number[]): GrainLine => {
 describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width, height) => {
   const compare = comparing(width, height)
   test('ways by noise, and what goes along them', () => {
-    const right = pair(width, height, 4, 1), down = pair(width, height, 5, 1) // prettier-ignore
+    const right = pair(width, height, 4, 1),
+      down = pair(width, height, 5, 1)
     const [plainWays, fastWays] = [0, 1].map((i) => ({ right: right[i]!, down: down[i]! })) as [Ways, Ways]
     for (const edge of ['empty', 'stretched', 'mirrored'] as const)
       for (const isHeld of [true, false]) {
-        compare((k, out, a, b, m) => { k.warp(out, a, out.data.buffer === right[1].data.buffer ? fastWays : plainWays, isHeld ? m : undefined, edge) }, 2e-5) // prettier-ignore
+        compare((k, out, a, b, m) => {
+          k.warp(
+            out,
+            a,
+            out.data.buffer === right[1].data.buffer ? fastWays : plainWays,
+            isHeld ? m : undefined,
+            edge,
+          )
+        }, 2e-5)
       }
     plainKernels.noiseWay(plainWays, noiseParts, [-7, 3])
     fast.noiseWay(fastWays, noiseParts, [-7, 3])
@@ -36,8 +45,12 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
     }
   })
   test('weighted sums', () => {
-    compare((k, out, a, b) => { k.addWeighted(out, a, b, [0.5, 2, -1, 0.25]) }) // prettier-ignore
-    compare((k, out, a) => { k.addWeighted(out, undefined, a, [0.5, 2, -1, 0.25]) }) // prettier-ignore
+    compare((k, out, a, b) => {
+      k.addWeighted(out, a, b, [0.5, 2, -1, 0.25])
+    })
+    compare((k, out, a) => {
+      k.addWeighted(out, undefined, a, [0.5, 2, -1, 0.25])
+    })
   })
   test('fringe, vignette, sharpen', () => {
     const waves = [
@@ -46,16 +59,28 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
       { out: 1.2, share: [0.8, 0.1, 0, 0.3] },
     ] as const
     for (const growth of [1, 2.5])
-      compare((k, out, a) => { k.fringe(out, a, waves, [width / 3, height], 3, 40, growth) }, 5e-5) // prettier-ignore
-    compare((k, out, a) => { k.vignette(out, a, { by: 'angle', centre: [2, 1], focal: 30 }, [0, 0, 0]) }) // prettier-ignore
-    compare((k, out, a) => { k.vignette(out, a, { by: 'oval', centre: [2, 1], radii: [9, 20], softness: 0.6 }, [0.2, 0, 1]) }, 5e-6) // prettier-ignore
-    compare((k, out, a, b) => { k.sharpen(out, a, b, 1.5, 0.1) }) // prettier-ignore
+      compare((k, out, a) => {
+        k.fringe(out, a, waves, [width / 3, height], 3, 40, growth)
+      }, 5e-5)
+    compare((k, out, a) => {
+      k.vignette(out, a, { by: 'angle', centre: [2, 1], focal: 30 }, [0, 0, 0])
+    })
+    compare((k, out, a) => {
+      k.vignette(out, a, { by: 'oval', centre: [2, 1], radii: [9, 20], softness: 0.6 }, [0.2, 0, 1])
+    }, 5e-6)
+    compare((k, out, a, b) => {
+      k.sharpen(out, a, b, 1.5, 0.1)
+    })
   })
   test('grain', () => {
     const own = line([0.6, 0.8, 1.1, 0.8])
     const r = own.length - 1
-    compare((k, out) => { k.grainRows(out, 12345, [-20, 7], own) }) // prettier-ignore
-    compare((k, out) => { k.grainRows(out, -5, [3, -9], own.slice(0, 1)) }) // prettier-ignore
+    compare((k, out) => {
+      k.grainRows(out, 12345, [-20, 7], own)
+    })
+    compare((k, out) => {
+      k.grainRows(out, -5, [3, -9], own.slice(0, 1))
+    })
     const [tall, fastTall] = pair(width, height + 2 * r, 6)
     const [src, fastSrc] = pair(width, height, 7)
     const [out, fastOut] = [plainPicture(width, height), store.allocate(width, height, 4)]
@@ -66,8 +91,19 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
     for (const p of [fastTall, fastSrc, fastOut]) store.release(p)
   })
   test('means along lines and about a point', () => {
-    for (const [slope, first, isSteep] of [[0, 0, false], [0.4, -width, false], [-1, -2, false], [0.4, -height, true], [-0.7, -2, true]] as const)
-      for (const [back, ahead] of [[0, 0], [0.3, 0.2], [1.4, 0.2], [6.25, 6.25]] as const) {
+    for (const [slope, first, isSteep] of [
+      [0, 0, false],
+      [0.4, -width, false],
+      [-1, -2, false],
+      [0.4, -height, true],
+      [-0.7, -2, true],
+    ] as const)
+      for (const [back, ahead] of [
+        [0, 0],
+        [0.3, 0.2],
+        [1.4, 0.2],
+        [6.25, 6.25],
+      ] as const) {
         const [along, across] = isSteep ? [height, width] : [width, height]
         const run = (k: Kernels, out: Picture, a: Picture) => {
           k.fill(out, 0, 0, 0, 0)
@@ -80,7 +116,7 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
           }
         }
         compare(run, 2e-5, [along, across + 2 * along])
-      } // prettier-ignore
+      }
     for (const isSteep of [false, true]) {
       const [lines, fastLines] = isSteep ? pair(height, width + 6, 8) : pair(width, height + 6, 8)
       const [back, fastBack] = [plainPicture(width, height), store.allocate(width, height, 4)]
@@ -90,7 +126,9 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
       for (const p of [fastLines, fastBack]) store.release(p)
     }
     for (const by of ['turn', 'distance'] as const)
-      compare((k, out, a) => { k.aroundPoint(out, a, by, [width * 0.7, -2], 0.2) }, 2e-4) // prettier-ignore
+      compare((k, out, a) => {
+        k.aroundPoint(out, a, by, [width * 0.7, -2], 0.2)
+      }, 2e-4)
   })
   test('codes without bands', () => {
     const [a, fa] = pair(width, height, 1)
@@ -113,7 +151,9 @@ describe.each(sizes)('at %i × %i the kernels are as their plain twins:', (width
       { at: [1, 2, 3], light: [1, 0.5, 2], limit: 0.3, size: 0 },
       { at: [-4, 0, 1], light: [3, 1, 0], limit: 2, size: 1.5 },
     ] as const
-    compare((k, out, a, b) => { k.castLight(out, a, b, a, lamps) }, 2e-5) // prettier-ignore
+    compare((k, out, a, b) => {
+      k.castLight(out, a, b, a, lamps)
+    }, 2e-5)
   })
   test('motion', () => {
     const [a, fa] = pair(width, height, 1)

@@ -8,19 +8,36 @@ const { kernels, store } = createLoneKernels(1024)
 const workshop = { kernels, store }
 const eye = { field: 20, age: 30, pigment: 0.5 }
 
-test.each([[2, 2], [4, 8], [16, 2], [32, 64], [64, 16], [6, 10], [12, 48], [40, 20], [96, 4], [5, 80]])('the transform at %i × %i is the sum of its definition, and there and back', (w, h) => {
+test.each([
+  [2, 2],
+  [4, 8],
+  [16, 2],
+  [32, 64],
+  [64, 16],
+  [6, 10],
+  [12, 48],
+  [40, 20],
+  [96, 4],
+  [5, 80],
+])('the transform at %i × %i is the sum of its definition, and there and back', (w, h) => {
   const plain = plainPicture(w, h)
   const fast = store.allocate(w, h, 4)
-  plain.data.forEach((_, i) => { fast.data[i] = plain.data[i] = ((i * 7919) % 17) / 8 - 1 })
+  plain.data.forEach((_, i) => {
+    fast.data[i] = plain.data[i] = ((i * 7919) % 17) / 8 - 1
+  })
   const before = plain.data.slice()
   for (const isInverse of [false, true]) {
     plainKernels.fourier(plain, isInverse)
     kernels.fourier(fast, isInverse)
-    plain.data.forEach((v, i) => { expect(Math.abs(v - fast.data[i]!)).toBeLessThan(2e-5 * w * h) })
+    plain.data.forEach((v, i) => {
+      expect(Math.abs(v - fast.data[i]!)).toBeLessThan(2e-5 * w * h)
+    })
   }
-  before.forEach((v, i) => { expect(fast.data[i]! / (w * h)).toBeCloseTo(v, 4) })
+  before.forEach((v, i) => {
+    expect(fast.data[i]! / (w * h)).toBeCloseTo(v, 4)
+  })
   store.release(fast)
-}) // prettier-ignore
+})
 
 test('a shift in the picture turns phases only: all of its frequencies are as strong (theory)', () => {
   const [a, b] = [store.allocate(32, 16, 4), store.allocate(32, 16, 4)]
@@ -76,22 +93,31 @@ test('close to the light the veil is that of each pixel’s own distance, within
 
 test('many lights in a frame are the sum of all their veils, each pixel by its own distance, within 1/300 and 1/5000 of the brightest', () => {
   const [w, h] = [640, 200]
-  const lights = [[3, 2, 1], [320, 100, 4], [333, 104, 0.2], [636, 30, 2], [500, 199, 1]] as const
+  const lights = [
+    [3, 2, 1],
+    [320, 100, 4],
+    [333, 104, 0.2],
+    [636, 30, 2],
+    [500, 199, 1],
+  ] as const
   const [src, out] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
   src.data.fill(0)
   for (const [x, y, power] of lights) src.data[(y * w + x) * 4 + 1] = power
   glare(out, src, glareSpectrum(w, h, eye, w, workshop), [1, 1, 1], [1, 1, 1], workshop)
-  const veil = (x: number, y: number) => (Math.hypot(x, y) <= w / 2 ? glareVeil((Math.hypot(x, y) * eye.field) / w, eye) : 0)
+  const veil = (x: number, y: number) =>
+    Math.hypot(x, y) <= w / 2 ? glareVeil((Math.hypot(x, y) * eye.field) / w, eye) : 0
   let sum = 0
   for (let y = -w / 2; y <= w / 2; y++) for (let x = -w / 2; x <= w / 2; x++) sum += veil(x, y)
   for (let y = 1; y < h; y += 13)
     for (let x = 2; x < w; x += 17) {
       const wanted = lights.reduce((all, [lx, ly, power]) => all + (power * veil(x - lx, y - ly)) / sum, 0)
       const most = (4 * veil(0, 0)) / sum
-      expect(Math.abs(out.data[(y * w + x) * 4 + 1]! - wanted), `${x} ${y}`).toBeLessThan(wanted / 300 + most / 5000)
+      expect(Math.abs(out.data[(y * w + x) * 4 + 1]! - wanted), `${x} ${y}`).toBeLessThan(
+        wanted / 300 + most / 5000,
+      )
     }
   for (const p of [src, out]) store.release(p)
-}) // prettier-ignore
+})
 
 test('light is kept, in every direction alike, and what is scattered far can have a colour of its own', () => {
   const [w, h] = [201, 201]
@@ -104,8 +130,8 @@ test('light is kept, in every direction alike, and what is scattered far can hav
     [21, 9],
     [50, 50],
   ] as const)
-    // prettier-ignore
-    for (const other of [at(-x, y), at(x, -y), at(y, x)]) expect(Math.abs(other - at(x, y))).toBeLessThan(1e-6)
+    for (const other of [at(-x, y), at(x, -y), at(y, x)])
+      expect(Math.abs(other - at(x, y))).toBeLessThan(1e-6)
   const tinted = seen(w, h, [1, 0.5, 0])
   const ratio = (x: number) =>
     tinted.data[(100 * w + 100 + x) * 4 + 2]! / tinted.data[(100 * w + 100 + x) * 4]!
@@ -114,7 +140,12 @@ test('light is kept, in every direction alike, and what is scattered far can hav
 })
 
 test('a frame of any size is glared, large ones at a smaller size', () => {
-  for (const [w, h] of [[1, 1], [3, 2], [17, 5]] as const) expect(seen(w, h).data.every(Number.isFinite)).toBe(true) // prettier-ignore
+  for (const [w, h] of [
+    [1, 1],
+    [3, 2],
+    [17, 5],
+  ] as const)
+    expect(seen(w, h).data.every(Number.isFinite)).toBe(true)
   expect(glareSize(1920, 1080)).toMatchObject({ factor: 1, sides: [2048, 1280] })
   expect(glareSize(3840, 2160)).toMatchObject({ factor: 2, sides: [2048, 1280] })
 })

@@ -30,9 +30,22 @@ export type OperatorName = keyof typeof operators
 
 /** Blend modes in the order of their numbers in the kernels. */
 export const blends = [
-  'screen', 'multiply', 'overlay', 'darken', 'lighten', 'dodge', 'burn', 'hard-light', 'soft-light', 'difference',
-  'exclusion', 'hue', 'saturation', 'colour', 'luminosity',
-] as const // prettier-ignore
+  'screen',
+  'multiply',
+  'overlay',
+  'darken',
+  'lighten',
+  'dodge',
+  'burn',
+  'hard-light',
+  'soft-light',
+  'difference',
+  'exclusion',
+  'hue',
+  'saturation',
+  'colour',
+  'luminosity',
+] as const
 export type BlendName = (typeof blends)[number]
 
 export type JoinMode = OperatorName | BlendName

@@ -73,7 +73,6 @@ describe.each(sizes)('the SIMD kernels equal their plain twins at %i × %i', (wi
         [9, 1],
         [3.5, 2],
       ] as const)
-        // prettier-ignore
         compare((k, out) => {
           k.gradient(out, shape, { at: [3.5, 2], value: [0, 1, -2, 1] }, { at: to, value: [4, 0, 3, 0.25] })
         })
@@ -201,7 +200,16 @@ describe('half floats (IEEE 754-2019)', () => {
     }
   })
   test('rounds to nearest even; the largest is 65504', () => {
-    const cases: [number, number][] = [[1 + 2 ** -11, 0x3c00], [1 + 3 * 2 ** -11, 0x3c02], [65504, 0x7bff], [65519.99, 0x7bff], [65520, 0x7c00], [2 ** -25, 0], [2 ** -24 * 1.5, 2], [-2.5, 0xc100]] // prettier-ignore
+    const cases: [number, number][] = [
+      [1 + 2 ** -11, 0x3c00],
+      [1 + 3 * 2 ** -11, 0x3c02],
+      [65504, 0x7bff],
+      [65519.99, 0x7bff],
+      [65520, 0x7c00],
+      [2 ** -25, 0],
+      [2 ** -24 * 1.5, 2],
+      [-2.5, 0xc100],
+    ]
     const out = new Uint16Array(cases.length)
     fast.floatToHalf(out, Float32Array.from(cases.map(([v]) => v)))
     expect(Array.from(out)).toEqual(cases.map(([, code]) => code))
@@ -217,7 +225,11 @@ describe('over (Porter & Duff 1984)', () => {
     return Array.from(out.data)
   }
   test('the four corner cases: neither, only one, both', () => {
-    const [empty, red, blue] = [[0, 0, 0, 0], [1, 0, 0, 1], [0, 0, 1, 1]] // prettier-ignore
+    const [empty, red, blue] = [
+      [0, 0, 0, 0],
+      [1, 0, 0, 1],
+      [0, 0, 1, 1],
+    ]
     expect(joined(empty, empty)).toEqual(empty)
     expect(joined(red, empty)).toEqual(red)
     expect(joined(empty, blue)).toEqual(blue)
@@ -232,11 +244,28 @@ describe('over (Porter & Duff 1984)', () => {
   })
   // sharp's names of the modes that it has; it knows no non-separable ones, which the browser tests check against Chromium.
   const sharpNames: Partial<Record<JoinMode, Blend>> = {
-    over: 'over', behind: 'dest-over', inside: 'in', outside: 'out', atop: 'atop', xor: 'xor', keep: 'dest-in',
-    cut: 'dest-out', frame: 'dest-atop', plus: 'add', multiply: 'multiply', screen: 'screen', overlay: 'overlay',
-    darken: 'darken', lighten: 'lighten', dodge: 'colour-dodge', burn: 'colour-burn', 'hard-light': 'hard-light',
-    'soft-light': 'soft-light', difference: 'difference', exclusion: 'exclusion',
-  } // prettier-ignore
+    over: 'over',
+    behind: 'dest-over',
+    inside: 'in',
+    outside: 'out',
+    atop: 'atop',
+    xor: 'xor',
+    keep: 'dest-in',
+    cut: 'dest-out',
+    frame: 'dest-atop',
+    plus: 'add',
+    multiply: 'multiply',
+    screen: 'screen',
+    overlay: 'overlay',
+    darken: 'darken',
+    lighten: 'lighten',
+    dodge: 'colour-dodge',
+    burn: 'colour-burn',
+    'hard-light': 'hard-light',
+    'soft-light': 'soft-light',
+    difference: 'difference',
+    exclusion: 'exclusion',
+  }
   test.each(Object.entries(sharpNames))(
     '%s equals sharp (libvips) %s on 8-bit pictures',
     async (mode, blend) => {
@@ -298,13 +327,28 @@ describe('over (Porter & Duff 1984)', () => {
     }
   })
   test('over is associative, and the operators are the twelve of the paper', () => {
-    const [a, b, c] = [[0.1, 0.4, 0.2, 0.5], [0.6, 0, 0.3, 0.75], [0.2, 0.2, 1.4, 1]] // prettier-ignore
+    const [a, b, c] = [
+      [0.1, 0.4, 0.2, 0.5],
+      [0.6, 0, 0.3, 0.75],
+      [0.2, 0.2, 1.4, 1],
+    ]
     const left = joined(c, joined(b, a))
     joined(joined(c, b), a).forEach((v, i) => {
       expect(v).toBeCloseTo(left[i]!, 6)
     })
     // Paper, figure 1: the share of the pixel that each keeps, for S and B of half cover.
-    const shares = { over: [1, 0.5], behind: [0.5, 1], inside: [0.5, 0], outside: [0.5, 0], atop: [0.5, 0.5], xor: [0.5, 0.5], keep: [0, 0.5], cut: [0, 0.5], frame: [0.5, 0.5], plus: [1, 1] } // prettier-ignore
+    const shares = {
+      over: [1, 0.5],
+      behind: [0.5, 1],
+      inside: [0.5, 0],
+      outside: [0.5, 0],
+      atop: [0.5, 0.5],
+      xor: [0.5, 0.5],
+      keep: [0, 0.5],
+      cut: [0, 0.5],
+      frame: [0.5, 0.5],
+      plus: [1, 1],
+    }
     for (const [name, { a0, a1, b0, b1 }] of Object.entries(operators))
       expect([a0 + a1 / 2, b0 + b1 / 2], name).toEqual(shares[name as keyof typeof shares])
     expect(blends).toHaveLength(15)
@@ -475,7 +519,7 @@ describe('resampling', () => {
     }
   })
   test('placements chain and go back', () => {
-    const [a, b] = [placement([3, 4], [2, 0.5], 33, [1, -2]), placement([-1, 9], [0.7, 0.7], -120, [0, 5])] // prettier-ignore
+    const [a, b] = [placement([3, 4], [2, 0.5], 33, [1, -2]), placement([-1, 9], [0.7, 0.7], -120, [0, 5])]
     const there = chained(a, b)
     chained(there, inverse(there)!).forEach((v, i) => {
       expect(v).toBeCloseTo([1, 0, 0, 0, 1, 0][i]!, 9)

@@ -12,37 +12,78 @@ const uses: MatteUse[] = ['alpha', 'luminance', 'red', 'green', 'blue']
 describe.each(sizes)('at %i × %i loops over mattes are as their plain twins:', (width, height) => {
   const compare = comparing(width, height)
   /** A kernel that gives one channel, and its twin, on the same pictures. */
-  const single = (run: (k: Kernels, out: Picture, a: Picture, b: Picture, m: Picture, n: Picture) => void, tolerance?: number) => {
-    const all = [pair(width, height, 1), pair(width, height, 2), pair(width, height, 3, 1), pair(width, height, 4, 1)] as const // prettier-ignore
+  const single = (
+    run: (k: Kernels, out: Picture, a: Picture, b: Picture, m: Picture, n: Picture) => void,
+    tolerance?: number,
+  ) => {
+    const all = [
+      pair(width, height, 1),
+      pair(width, height, 2),
+      pair(width, height, 3, 1),
+      pair(width, height, 4, 1),
+    ] as const
     const out = pair(width, height, 5, 1)
     for (const [i, k] of [plainKernels, fast].entries())
       run(k, out[i]!, ...(all.map((one) => one[i]!) as [Picture, Picture, Picture, Picture]))
     expectClose(out[0].data, out[1].data, tolerance)
     for (const [, taken] of [...all, out]) store.release(taken)
-  } // prettier-ignore
+  }
   test.each(uses)('%s as a matte, and turned inside out', (use) => {
-    for (const invert of [false, true]) single((k, out, a) => { k.matteOf(out, a, use, invert) }) // prettier-ignore
+    for (const invert of [false, true])
+      single((k, out, a) => {
+        k.matteOf(out, a, use, invert)
+      })
   })
   test('a single channel, joined mattes, straight lines', () => {
-    single((k, out, _, __, m) => { k.matteOf(out, m, 'single', true) }) // prettier-ignore
+    single((k, out, _, __, m) => {
+      k.matteOf(out, m, 'single', true)
+    })
     for (const by of ['union', 'intersect', 'subtract'] as const)
-      single((k, out, _, __, m, n) => { k.combineMattes(out, m, n, by) }) // prettier-ignore
-    single((k, out, _, __, m) => { k.linearMatte(out, m, -2, 0.7, 0.1) }) // prettier-ignore
+      single((k, out, _, __, m, n) => {
+        k.combineMattes(out, m, n, by)
+      })
+    single((k, out, _, __, m) => {
+      k.linearMatte(out, m, -2, 0.7, 0.1)
+    })
   })
   test('levels, on one channel and on four', () => {
-    for (const levels of [{ black: 0, white: 1, gamma: 1, invert: false }, { black: 0.2, white: 0.7, gamma: 2.2, invert: true }, { black: 0.5, white: 0.5, gamma: 0.3, invert: false }, { black: 1, white: 0, gamma: 1, invert: false }]) {
-      single((k, out, _, __, m) => { k.levelMatte(out, m, levels) }) // prettier-ignore
-      compare((k, out, _, __, m) => { k.levelMatte(out, m, levels) }) // prettier-ignore
+    for (const levels of [
+      { black: 0, white: 1, gamma: 1, invert: false },
+      { black: 0.2, white: 0.7, gamma: 2.2, invert: true },
+      { black: 0.5, white: 0.5, gamma: 0.3, invert: false },
+      { black: 1, white: 0, gamma: 1, invert: false },
+    ]) {
+      single((k, out, _, __, m) => {
+        k.levelMatte(out, m, levels)
+      })
+      compare((k, out, _, __, m) => {
+        k.levelMatte(out, m, levels)
+      })
     }
-  }) // prettier-ignore
+  })
   test('marks, hard and soft; luminance of straight colour; cover', () => {
-    for (const [softFrom, softTo] of [[0, 0], [0.3, 0], [0.2, 0.5]] as const)
-      single((k, out, _, __, m) => { k.betweenMarks(out, m, { from: 0.3, to: 0.6, softFrom, softTo }) }) // prettier-ignore
-    single((k, out, a) => { k.straightLuminance(out, a) }, 1e-5) // prettier-ignore
-    single((k, out, a) => { k.straightLuminance(out, a); k.underCover(out, a) }, 1e-5) // prettier-ignore
-    compare((k, out, a, _, m) => { k.putCover(out, a, m, [0.3, 2, -1]) }, 1e-5) // prettier-ignore
+    for (const [softFrom, softTo] of [
+      [0, 0],
+      [0.3, 0],
+      [0.2, 0.5],
+    ] as const)
+      single((k, out, _, __, m) => {
+        k.betweenMarks(out, m, { from: 0.3, to: 0.6, softFrom, softTo })
+      })
+    single((k, out, a) => {
+      k.straightLuminance(out, a)
+    }, 1e-5)
+    single((k, out, a) => {
+      k.straightLuminance(out, a)
+      k.underCover(out, a)
+    }, 1e-5)
+    compare((k, out, a, _, m) => {
+      k.putCover(out, a, m, [0.3, 2, -1])
+    }, 1e-5)
     for (const as of ['light', 'mix', 'multiply'] as const)
-      compare((k, out, a, b) => { k.takeColours(out, a, b, 1.7, as) }, 1e-5) // prettier-ignore
+      compare((k, out, a, b) => {
+        k.takeColours(out, a, b, 1.7, as)
+      }, 1e-5)
   })
   test('sums of channels, the same bits', () => {
     const [plain, shared] = pair(width, height, 8)
@@ -52,7 +93,9 @@ describe.each(sizes)('at %i × %i loops over mattes are as their plain twins:', 
   test('facing, with and without places, plain and by refraction', () => {
     for (const index of [undefined, 1.5, 1])
       for (const isPlaced of [true, false])
-        single((k, out, a, b) => { k.facing(out, a, isPlaced ? b : undefined, [3, -1, 20], index) }, 1e-4) // prettier-ignore
+        single((k, out, a, b) => {
+          k.facing(out, a, isPlaced ? b : undefined, [3, -1, 20], index)
+        }, 1e-4)
   })
 })
 
@@ -92,8 +135,12 @@ test('a field of noise is the sum of its octaves at the corners of its pixels', 
   noiseField(shared, field, fast)
   for (let y = 0; y < 9; y++)
     for (let x = 0; x < 23; x++) {
-      const wanted = [0, 1, 2].reduce((sum, o) => sum + noise3(((x - 4.2) / 7.5) * 2 ** o + 17 * o, ((y + 11) / 7.5) * 2 ** o, 2.3 + 5 * o) / 2 ** o, 0)
+      const wanted = [0, 1, 2].reduce(
+        (sum, o) =>
+          sum + noise3(((x - 4.2) / 7.5) * 2 ** o + 17 * o, ((y + 11) / 7.5) * 2 ** o, 2.3 + 5 * o) / 2 ** o,
+        0,
+      )
       expect(out.data[y * 23 + x]).toBeCloseTo(wanted, 5)
       expect(shared.data[y * 23 + x]).toBeCloseTo(wanted, 4)
     }
-}) // prettier-ignore
+})

@@ -6,7 +6,12 @@ test('improved noise has the value of its reference implementation (Perlin 2002)
 })
 
 test('noise is 0 at whole numbers, smooth between, and repeats every 256', () => {
-  for (const p of [[0, 0, 0], [5, -3, 9], [255, 256, 257]] as [number, number, number][]) expect(noise3(...p)).toBeCloseTo(0, 12) // prettier-ignore
+  for (const p of [
+    [0, 0, 0],
+    [5, -3, 9],
+    [255, 256, 257],
+  ] as [number, number, number][])
+    expect(noise3(...p)).toBeCloseTo(0, 12)
   for (let i = 0; i < 500; i++) {
     const [x, y, z] = [i * 0.37, i * 0.11, i * 0.53]
     expect(Math.abs(noise3(x, y, z))).toBeLessThanOrEqual(1.05)

@@ -44,21 +44,56 @@ describe('several threads give the same bits as one', () => {
     return result
   }
   test.each<[string, Parameters<typeof run>[1]]>([
-    ['join', (k, out, a, b) => { k.join(out, a, b, undefined, 'screen', 0.3) }],
-    ['bright pass', (k, out, a) => { k.brightPass(out, a, { threshold: 0.5, knee: 0.2, ceiling: 10 }) }],
-    ['matrix', (k, out, a) => { k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12], 0.5) }],
-    ['halves', (k, out, a) => {
-      const codes = new Uint16Array(a.data.length)
-      k.floatToHalf(codes, a.data)
-      k.halfToFloat(out.data, codes)
-    }],
-    ['Gaussian', (k, out, a, _, store) => { gaussianBlur(out, a, 13, { kernels: k, store }) }],
-    ['spread light', (k, out, a, _, store) => { spreadLight(out, a, { widest: 40, tight: 0.5, gain: 2, reduction: 1, caught: { threshold: 1, knee: 0.5, ceiling: 3 }, workshop: { kernels: k, store } }) }],
+    [
+      'join',
+      (k, out, a, b) => {
+        k.join(out, a, b, undefined, 'screen', 0.3)
+      },
+    ],
+    [
+      'bright pass',
+      (k, out, a) => {
+        k.brightPass(out, a, { threshold: 0.5, knee: 0.2, ceiling: 10 })
+      },
+    ],
+    [
+      'matrix',
+      (k, out, a) => {
+        k.colourMatrix(out, a, [1, 2, 3, 4, 5, 6, 7, 8, 9, 10, 11, 12], 0.5)
+      },
+    ],
+    [
+      'halves',
+      (k, out, a) => {
+        const codes = new Uint16Array(a.data.length)
+        k.floatToHalf(codes, a.data)
+        k.halfToFloat(out.data, codes)
+      },
+    ],
+    [
+      'Gaussian',
+      (k, out, a, _, store) => {
+        gaussianBlur(out, a, 13, { kernels: k, store })
+      },
+    ],
+    [
+      'spread light',
+      (k, out, a, _, store) => {
+        spreadLight(out, a, {
+          widest: 40,
+          tight: 0.5,
+          gain: 2,
+          reduction: 1,
+          caught: { threshold: 1, knee: 0.5, ceiling: 3 },
+          workshop: { kernels: k, store },
+        })
+      },
+    ],
   ])('%s', (_, work) => {
     const expected = run(lone, work)
     // Often, so that threads that come late to a job would be noticed.
     for (let i = 0; i < 10; i++) expect(run(pool, work).equals(expected)).toBe(true)
-  }) // prettier-ignore
+  })
 })
 
 test.each([
@@ -99,9 +134,14 @@ test('thousands of jobs that follow each other at once, shared out and not, each
     kernels.fill(little, -i, -i, -i, -i)
     kernels.gains(out, src, 2, 2, 2, 2)
     const at = (i * 7919) % out.data.length
-    if (out.data[at] !== 2 * i || little.data[at % little.data.length] !== -i || out.data[0] !== 2 * i || out.data.at(-1) !== 2 * i)
+    if (
+      out.data[at] !== 2 * i ||
+      little.data[at % little.data.length] !== -i ||
+      out.data[0] !== 2 * i ||
+      out.data.at(-1) !== 2 * i
+    )
       throw new Error(`job ${i} is not whole`)
-  } // prettier-ignore
+  }
   expect(out.data.every((v) => v === 2 * 5999)).toBe(true)
   for (const picture of [src, out, little]) store.release(picture)
 })
@@ -110,7 +150,13 @@ describe('kernel memory', () => {
   test('pictures never overlap, and what is given back is used again', () => {
     const { store } = createLoneKernels(64)
     const before = store.usedBytes
-    const sizes = [[7, 3], [100, 50], [1, 1], [64, 64], [33, 2]] as const // prettier-ignore
+    const sizes = [
+      [7, 3],
+      [100, 50],
+      [1, 1],
+      [64, 64],
+      [33, 2],
+    ] as const
     for (let round = 0; round < 50; round++) {
       const taken = sizes.map(([w, h]) => store.allocate(w, h, round % 2 ? 1 : 4))
       taken.forEach((p, i) => {
@@ -126,7 +172,10 @@ describe('kernel memory', () => {
     }
     const whole = store.allocate(900, 1000, 4)
     expect(whole.at % 64).toBe(0)
-    expect(() => { store.release(whole); store.release(whole) }).toThrow(/twice/) // prettier-ignore
+    expect(() => {
+      store.release(whole)
+      store.release(whole)
+    }).toThrow(/twice/)
   })
   test('says when there is no room, and has it again once something is given back', () => {
     const { store } = createLoneKernels(64)

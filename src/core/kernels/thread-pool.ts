@@ -28,7 +28,7 @@ export function createKernelMemory(maximumMiB: number): WebAssembly.Memory {
 // Words of the control block. A job is one call of a row function, cut into bands that threads fetch one by one.
 const [generation, nextBand, bandCount, inside, functionIndex, argumentCount, rowCount, bandRows] = [
   0, 1, 2, 3, 4, 5, 6, 7,
-] // prettier-ignore
+]
 /** Workers that have begun to wait for jobs, and whether the present job still takes some in. */
 const [ready, isOpen] = [8, 9]
 const argumentsAt = 64

@@ -45,7 +45,15 @@ export function expectClose(a: Float32Array, b: Float32Array, tolerance = 2e-6):
 }
 
 // Odd, tiny and long sizes: raw pointers have no bounds to save them.
-export const sizes: [number, number][] = [[1, 1], [2, 1], [1, 3], [5, 4], [17, 13], [64, 3], [33, 40]] // prettier-ignore
+export const sizes: [number, number][] = [
+  [1, 1],
+  [2, 1],
+  [1, 3],
+  [5, 4],
+  [17, 13],
+  [64, 3],
+  [33, 40],
+]
 
 /** Runs a kernel and its twin on three random pictures, and compares what they give. */
 export function comparing(width: number, height: number) {

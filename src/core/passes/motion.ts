@@ -76,7 +76,10 @@ export default definePassKind({
         const [dx, dy] = [vx * shown, vy * shown]
         const head = Math.min(6, 2 + length * shown * 0.2)
         const [ux, uy] = [vx / length, vy / length]
-        for (const [shift, code] of [[1, 20], [0, 255]] as const) {
+        for (const [shift, code] of [
+          [1, 20],
+          [0, 255],
+        ] as const) {
           line(x + shift, y + shift, dx, dy, code)
           for (const side of [1, -1]) {
             const [hx, hy] = [-ux * head + side * uy * head * 0.6, -uy * head - side * ux * head * 0.6]
@@ -85,4 +88,4 @@ export default definePassKind({
         }
       }
   },
-}) // prettier-ignore
+})

@@ -58,7 +58,11 @@ test('motion the other way has the opposite hue; no motion is black', () => {
     ),
     'motion',
   )
-  expect([pixel(codes, 0), pixel(codes, 1), pixel(codes, 2)]).toEqual([[255, 0, 0], [0, 255, 255], [0, 0, 0]]) // prettier-ignore
+  expect([pixel(codes, 0), pixel(codes, 1), pixel(codes, 2)]).toEqual([
+    [255, 0, 0],
+    [0, 255, 255],
+    [0, 0, 0],
+  ])
 })
 
 test('every kind can be drawn from one or four channels of any values, and says what it is good for', () => {

@@ -24,7 +24,10 @@ const written = (value: number, dither: number | undefined) => {
   return Uint8Array.from(decode(encodePicture(src, 'png8', '', fast, portableZlib, dither)).data)
 }
 
-test.each([['on the screen', shown], ['in a file', written]] as const)('codes %s are right on the mean, within a 64th of a code, for twelve-bit values', (_, codes) => {
+test.each([
+  ['on the screen', shown],
+  ['in a file', written],
+] as const)('codes %s are right on the mean, within a 64th of a code, for twelve-bit values', (_, codes) => {
   for (const twelve of [0, 3, 9, 40, 333, 1777, 2048, 3001, 4080, 4095]) {
     const out = codes(linear(twelve / 4095), 7)
     for (const c of [0, 1, 2]) {
@@ -33,7 +36,7 @@ test.each([['on the screen', shown], ['in a file', written]] as const)('codes %s
       expect(Math.abs(sum / (size * size) - (twelve / 4095) * 255)).toBeLessThan(1 / 64)
     }
   }
-}) // prettier-ignore
+})
 test('black, white and full alpha stay whole; without it codes are the nearest', () => {
   expect(new Set(shown(0, 3))).toEqual(new Set([0, 255]))
   expect(new Set(written(1, 3))).toEqual(new Set([255]))

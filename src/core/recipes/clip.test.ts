@@ -29,7 +29,10 @@ test('steps come into another shot with their drawings; what they take from lane
   const other = addLane(emptyComp(64, 36), 'Other', beauty)
   const { comp, ids, lost } = pasteClip(other, {}, readClip(text), 'lane1', 0)
   expect(parseComp(JSON.parse(JSON.stringify(comp)))).toEqual(comp)
-  expect(comp.lanes[0]!.steps.map((s) => [s.id, s.effect])).toEqual([[ids[0], 'bloom'], [ids[1], 'matte-glow']]) // prettier-ignore
+  expect(comp.lanes[0]!.steps.map((s) => [s.id, s.effect])).toEqual([
+    [ids[0], 'bloom'],
+    [ids[1], 'matte-glow'],
+  ])
   expect([comp.drawings.map((d) => d.name), lost]).toEqual([['Window'], ['lane lane2']])
 })
 test('in their own shot they keep to the drawings and lanes that are there', () => {
@@ -45,7 +48,12 @@ test('in their own shot they keep to the drawings and lanes that are there', () 
   expect(comp.lanes[1]!.steps[1]!.feeds['shape']!.from).toEqual({ type: 'drawing', drawing: 'drawing1' })
 })
 test('a step that is made of others brings them along, in as many copies as it is pasted', () => {
-  const [made, id] = makeOneStep(desk(), {}, ['step1', 'step2'], { name: 'Glow', about: 'x', family: 'light', dials: [] }) // prettier-ignore
+  const [made, id] = makeOneStep(desk(), {}, ['step1', 'step2'], {
+    name: 'Glow',
+    about: 'x',
+    family: 'light',
+    dials: [],
+  })
   const clip = readClip(clipText(made, {}, { steps: [id] }))
   const other = addLane(emptyComp(64, 36), 'Other', beauty)
   const once = pasteClip(other, {}, clip, 'lane1', 0).comp
@@ -55,14 +63,21 @@ test('a step that is made of others brings them along, in as many copies as it i
 })
 test('a text that is damaged or of something else is refused in words', () => {
   const text = clipText(desk(), {}, { steps: ['step1'] })
-  for (const wrong of [text.slice(0, 300), '[]', JSON.stringify({ format: 'zafiro-steps', comp: 2, steps: [], lanes: [], drawings: [] }), text.replace('"on":true', '"on":"yes"')])
-    expect(() => readClip(wrong)).toThrow(ProblemError) // prettier-ignore
+  for (const wrong of [
+    text.slice(0, 300),
+    '[]',
+    JSON.stringify({ format: 'zafiro-steps', comp: 2, steps: [], lanes: [], drawings: [] }),
+    text.replace('"on":true', '"on":"yes"'),
+  ])
+    expect(() => readClip(wrong)).toThrow(ProblemError)
 })
 
 const passes = (...names: (readonly [string, PassKind])[]) =>
   names.map(([name, kind]) => ({ name, kind, channels: ['R'], type: 'half' as const }))
 const table = (media: Record<string, readonly [string, ReturnType<typeof passes>]>): MediaTable =>
-  Object.fromEntries(Object.entries(media).map(([ref, [name, of]]) => [ref, { name, frames: { 1: 'h' }, passes: of }])) // prettier-ignore
+  Object.fromEntries(
+    Object.entries(media).map(([ref, [name, of]]) => [ref, { name, frames: { 1: 'h' }, passes: of }]),
+  )
 const own = table({
   m1: ['grotto', passes(['beauty', 'colour'], ['depth', 'depth'], ['normal', 'normal'])],
   m2: ['seahorse', passes(['beauty', 'colour'])],

@@ -48,9 +48,19 @@ export function clipText(
 ): string {
   const { steps, lanes, drawings } = takeOut(comp, { ...what, withDrawings: true })
   const text = JSON.stringify([steps, lanes])
-  const used = Object.entries(knownMedia(media)).filter(([ref]) => text.includes(`"media":${JSON.stringify(ref)}`))
-  return JSON.stringify({ format: clipFormat, comp: compVersion, space: comp.space, steps, lanes, drawings, media: Object.fromEntries(used) })
-} // prettier-ignore
+  const used = Object.entries(knownMedia(media)).filter(([ref]) =>
+    text.includes(`"media":${JSON.stringify(ref)}`),
+  )
+  return JSON.stringify({
+    format: clipFormat,
+    comp: compVersion,
+    space: comp.space,
+    steps,
+    lanes,
+    drawings,
+    media: Object.fromEntries(used),
+  })
+}
 
 /** Whether a text looks like copied steps. */
 export const isClip = (text: string): boolean => text.slice(0, 200).includes(`"format":"${clipFormat}"`)
@@ -69,9 +79,16 @@ export function readClip(text: string): Clip {
   if (steps.length + lanes.length === 0)
     throw new ProblemError('These steps can not be pasted', [{ path: '', message: 'the text holds no step' }])
   const holder = {
-    id: 'holder', name: 'Holder', kind: 'picture', source: { type: 'colour', colour: [0, 0, 0], alpha: 0 }, steps,
-    join: { mode: 'over', opacity: 1 }, muted: false, solo: false, locked: false,
-  } // prettier-ignore
+    id: 'holder',
+    name: 'Holder',
+    kind: 'picture',
+    source: { type: 'colour', colour: [0, 0, 0], alpha: 0 },
+    steps,
+    join: { mode: 'over', opacity: 1 },
+    muted: false,
+    solo: false,
+    locked: false,
+  }
   const comp = parseComp({ ...emptyComp(1, 1), version, lanes: [holder, ...lanes], drawings })
   return {
     lanes: comp.lanes.slice(1),
@@ -103,15 +120,20 @@ export function pasteClip(
   const holder = { ...emptyComp(1, 1), lanes: [...clip.lanes], master: [...clip.steps], drawings: [] }
   const known = Object.keys(clip.media).length > 0
   const { comp: fit, lost: cut } = known ? withMediaOf(holder, clip.media, media) : { comp: holder, lost: [] }
-  const own = { lanes: fit.lanes, steps: fit.master, inputs: [], drawings: clip.drawings.filter((d) => !isSame(d)) }
+  const own = {
+    lanes: fit.lanes,
+    steps: fit.master,
+    inputs: [],
+    drawings: clip.drawings.filter((d) => !isSame(d)),
+  }
   const piece = piecesIn(own, clip.space, comp.space)
-  const [next, ids] = isLanes
-    ? putIn(comp, piece, { inFrontOf: laneId })
-    : putIn(comp, piece, { laneId, at })
+  const [next, ids] = isLanes ? putIn(comp, piece, { inFrontOf: laneId }) : putIn(comp, piece, { laneId, at })
   const outer = clip.lanes.filter((l) => l.in === undefined || !ids.has(l.in))
   const made = (isLanes ? outer : clip.steps).map((one) => ids.get(one.id) ?? '')
   const lanes = new Set(next.lanes.map((l) => l.id))
   const fresh = takeOut(next, isLanes ? { lanes: made } : { steps: made }).inputs
-  const away = fresh.flatMap((link) => (link.type === 'tap' && link.lane !== 'master' && !lanes.has(link.lane) ? [`lane ${link.lane}`] : []))
+  const away = fresh.flatMap((link) =>
+    link.type === 'tap' && link.lane !== 'master' && !lanes.has(link.lane) ? [`lane ${link.lane}`] : [],
+  )
   return { comp: next, ids: made, lost: [...new Set([...cut.map((l) => l.words), ...away])] }
-} // prettier-ignore
+}

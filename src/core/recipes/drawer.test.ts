@@ -54,7 +54,18 @@ describe.each([...drawer()])('%s', (_, file) => {
     const step = allSteps(comp).find((s) => s.id === id)!
     const open = step.recipe!.inputs.filter((i) => i.required && !step.feeds[i.key]).map((i) => i.name)
     expect(open.filter((name) => name !== 'reflection')).toEqual([])
-    const fed = open.length > 0 ? { ...comp, lanes: comp.lanes.map((l) => ({ ...l, steps: l.steps.map((s) => (s.id === id ? { ...s, feeds: { ...s.feeds, reflection: { from: beauty } } } : s)) })) } : comp
+    const fed =
+      open.length > 0
+        ? {
+            ...comp,
+            lanes: comp.lanes.map((l) => ({
+              ...l,
+              steps: l.steps.map((s) =>
+                s.id === id ? { ...s, feeds: { ...s.feeds, reflection: { from: beauty } } } : s,
+              ),
+            })),
+          }
+        : comp
     const { problems, node } = plan(fed, media, 16, 1, { type: 'picture' })
     expect(problems).toEqual([])
     expect(node.key).not.toBe(keyOf(desk()))
@@ -62,14 +73,22 @@ describe.each([...drawer()])('%s', (_, file) => {
     for (const dial of step.recipe!.dials) {
       const now = step.dials[dial.key]
       const other =
-        dial.type === 'number' ? (now === dial.range![0] ? dial.range![1] : dial.range![0])
-        : dial.type === 'choice' ? 'light'
-        : dial.type === 'flag' ? !now
-        : [0.11, 0.12, 0.13].slice(0, dial.type === 'point' ? 2 : 3)
-      expect(plan(putDial(fed, id, dial.key, other), media, 16, 1, { type: 'picture' }).node.key, dial.name).not.toBe(node.key)
+        dial.type === 'number'
+          ? now === dial.range![0]
+            ? dial.range![1]
+            : dial.range![0]
+          : dial.type === 'choice'
+            ? 'light'
+            : dial.type === 'flag'
+              ? !now
+              : [0.11, 0.12, 0.13].slice(0, dial.type === 'point' ? 2 : 3)
+      expect(
+        plan(putDial(fed, id, dial.key, other), media, 16, 1, { type: 'picture' }).node.key,
+        dial.name,
+      ).not.toBe(node.key)
     }
     expect(plan(takeApart(fed, id), media, 16, 1, { type: 'picture' }).node.key).toBe(node.key)
-  }) // prettier-ignore
+  })
   test('is taken out of a shot and put into another as it is, twice as large on twice the width', () => {
     const [comp, id] = putRecipe(desk(), media, file, 'lane1', 0)
     const again = recipeFileOf(comp, id)!
@@ -96,7 +115,11 @@ test('a choice shows the thing, its light, or both; both together are the whole'
   const [comp, id] = putRecipe(desk(), media, drawer().get('neon')!, 'lane1', 0)
   const show = (what: string) =>
     expanded(putDial(comp, id, 'show', what)).lanes.flatMap((l) => (l.in === id ? [l.join.opacity] : []))
-  expect([show('all'), show('light'), show('thing')]).toEqual([[1, 1, 1], [0, 1, 1], [1, 0, 0]]) // prettier-ignore
+  expect([show('all'), show('light'), show('thing')]).toEqual([
+    [1, 1, 1],
+    [0, 1, 1],
+    [1, 0, 0],
+  ])
 })
 
 test('another version keeps what was set and connected, and who took from the step', () => {
@@ -108,18 +131,32 @@ test('another version keeps what was set and connected, and who took from the st
     ...file,
     step: {
       ...file.step,
-      recipe: { ...file.step.recipe!, from: { id: 'neon', version: 2 }, dials: file.step.recipe!.dials.slice(0, 4) },
+      recipe: {
+        ...file.step.recipe!,
+        from: { id: 'neon', version: 2 },
+        dials: file.step.recipe!.dials.slice(0, 4),
+      },
     },
     lanes: file.lanes.slice(0, 2),
-  } // prettier-ignore
-  const cut = { ...next.step.recipe!, dials: next.step.recipe!.dials.map((d) => ({ ...d, moves: d.moves.filter((m) => !('step' in m.setting) || m.setting.step === 'step1') })) } // prettier-ignore
+  }
+  const cut = {
+    ...next.step.recipe!,
+    dials: next.step.recipe!.dials.map((d) => ({
+      ...d,
+      moves: d.moves.filter((m) => !('step' in m.setting) || m.setting.step === 'step1'),
+    })),
+  }
   const dials = Object.fromEntries(
     Object.entries(file.step.dials).filter(([key]) => key !== 'tube' && key !== 'show'),
   )
   const taken = takeVersion(tapped, id, { ...next, step: { ...next.step, dials, recipe: cut } })
   expect(parseComp(JSON.parse(JSON.stringify(taken)))).toEqual(taken)
   const step = allSteps(taken).find((s) => s.id === id)!
-  expect([step.recipe!.from, step.dials['reach'], step.dials['tube']]).toEqual([{ id: 'neon', version: 2 }, 77, undefined]) // prettier-ignore
+  expect([step.recipe!.from, step.dials['reach'], step.dials['tube']]).toEqual([
+    { id: 'neon', version: 2 },
+    77,
+    undefined,
+  ])
   expect(taken.lanes.filter((l) => l.in === id)).toHaveLength(2)
   expect(taken.lanes.find((l) => l.name === 'Copy')!.source).toMatchObject({ after: id })
 })
@@ -144,14 +181,17 @@ describe('a document that is no sound recipe', () => {
     expect(spoilt((c) => ({ ...c, lanes: [] }))).not.toThrow()
     expect(spoilt((c) => ({ ...c, lanes: [{ ...c.lanes[0], in: 'nowhere' }] }))).toThrow(/no bus/)
     expect(spoilt((c) => ({ ...c, step: { ...c.step, id: '__proto__' } }))).toThrow(ProblemError)
-    const loud = (name: string) => spoilt((c) => {
-      c.step.recipe.name = name
-      return c
-    })
+    const loud = (name: string) =>
+      spoilt((c) => {
+        c.step.recipe.name = name
+        return c
+      })
     expect(loud('x'.repeat(500))).toThrow(/120 characters/)
     // A name that looks like a script is only a name.
-    expect(loud('<script>alert(1)</script>')()).toMatchObject({ step: { recipe: { name: '<script>alert(1)</script>' } } })
-  }) // prettier-ignore
+    expect(loud('<script>alert(1)</script>')()).toMatchObject({
+      step: { recipe: { name: '<script>alert(1)</script>' } },
+    })
+  })
   test('with an effect that is not known here is kept, and says which', () => {
     const copy = JSON.parse(JSON.stringify(file)) as RecipeFile
     Object.assign(copy.lanes[0]!.steps[0]!, { effect: 'time-travel' })
@@ -161,7 +201,17 @@ describe('a document that is no sound recipe', () => {
     let lanes: unknown[] = []
     const recipe = { ...file.step.recipe!, dials: [], inputs: [] }
     for (let n = 0; n < 100; n++)
-      lanes = [...lanes, { ...file.lanes[0]!, id: `deep${n}`, in: n === 0 ? 'recipe' : `s${n - 1}`, steps: [{ ...file.step, id: `s${n}`, dials: {}, recipe }] }] // prettier-ignore
-    expect(() => parseRecipeFile({ ...file, step: { ...file.step, dials: {}, recipe }, lanes })).toThrow(/more than 12 deep/) // prettier-ignore
+      lanes = [
+        ...lanes,
+        {
+          ...file.lanes[0]!,
+          id: `deep${n}`,
+          in: n === 0 ? 'recipe' : `s${n - 1}`,
+          steps: [{ ...file.step, id: `s${n}`, dials: {}, recipe }],
+        },
+      ]
+    expect(() => parseRecipeFile({ ...file, step: { ...file.step, dials: {}, recipe }, lanes })).toThrow(
+      /more than 12 deep/,
+    )
   })
 })

@@ -16,9 +16,21 @@ import { defineEffect, type Effect } from '../effects/effect.ts'
 import { findEffect } from '../effects/registry.ts'
 
 /** The dial that a recipe declares, as effects declare theirs. */
-export function dialOf({ name: label, hint = '', type, default: value, range = [0, 1], unit = '', axis = 'unit', options = {} }: RecipeDial): Dial {
+export function dialOf({
+  name: label,
+  hint = '',
+  type,
+  default: value,
+  range = [0, 1],
+  unit = '',
+  axis = 'unit',
+  options = {},
+}: RecipeDial): Dial {
   /** Its own default where it is one of this type. */
-  const orElse = <D extends Dial>(usual: D): D => ({ ...usual, default: dialProblem(usual, value) === undefined ? value : usual.default })
+  const orElse = <D extends Dial>(usual: D): D => ({
+    ...usual,
+    default: dialProblem(usual, value) === undefined ? value : usual.default,
+  })
   switch (type) {
     case 'number':
       // How far it may be typed beyond is a matter of what it moves.
@@ -26,13 +38,44 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
     case 'flag':
       return flag({ default: value === true, label, hint })
     case 'colour':
-      return colour({ default: Array.isArray(value) && value.length === 3 ? (value as unknown as [number, number, number]) : [1, 1, 1], label, hint })
+      return colour({
+        default:
+          Array.isArray(value) && value.length === 3
+            ? (value as unknown as [number, number, number])
+            : [1, 1, 1],
+        label,
+        hint,
+      })
     case 'point':
-      return point({ default: Array.isArray(value) && value.length === 2 ? (value as unknown as [number, number]) : [0.5, 0.5], label, hint })
+      return point({
+        default:
+          Array.isArray(value) && value.length === 2 ? (value as unknown as [number, number]) : [0.5, 0.5],
+        label,
+        hint,
+      })
     case 'curve':
-      return orElse(curve({ default: [[0, 0], [1, 1]], axis, label, hint }))
+      return orElse(
+        curve({
+          default: [
+            [0, 0],
+            [1, 1],
+          ],
+          axis,
+          label,
+          hint,
+        }),
+      )
     case 'gradient':
-      return orElse(gradient({ default: [[0, 0, 0, 0], [1, 1, 1, 1]], label, hint }))
+      return orElse(
+        gradient({
+          default: [
+            [0, 0, 0, 0],
+            [1, 1, 1, 1],
+          ],
+          label,
+          hint,
+        }),
+      )
     case 'picks':
       return orElse(picks({ default: [], label, hint }))
     case 'choice': {
@@ -41,7 +84,7 @@ export function dialOf({ name: label, hint = '', type, default: value, range = [
       return choice({ default: first, options, label, hint })
     }
   }
-} // prettier-ignore
+}
 
 const partsDial = choice({
   default: 'all',

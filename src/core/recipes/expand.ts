@@ -1,7 +1,17 @@
 import { placeOfStep } from '../comp/edits.ts'
 import { pictureInput, type RecipeDial, type RecipeMove } from '../comp/recipe.ts'
 import { mapLaneLinks } from '../comp/references.ts'
-import { allSteps, isTrack, type Comp, type FeedLink, type Lane, type Link, type MatteLink, type Setting, type Step } from '../comp/schema.ts' // prettier-ignore
+import {
+  allSteps,
+  isTrack,
+  type Comp,
+  type FeedLink,
+  type Lane,
+  type Link,
+  type MatteLink,
+  type Setting,
+  type Step,
+} from '../comp/schema.ts'
 import { defaultOn } from '../dials/dials.ts'
 import { putSetting } from '../comp/settings.ts'
 import { effectOfRecipe } from './effect-of.ts'
@@ -19,11 +29,19 @@ export function stepAround(comp: Comp, laneId: string): string | undefined {
 }
 
 /** A setting inside for what a dial of a recipe is: a constant, or a track with the mapping as its last rider. */
-export function movedTo({ at, values }: RecipeMove, { type, range = [0, 1] }: RecipeDial, setting: Setting): Setting {
+export function movedTo(
+  { at, values }: RecipeMove,
+  { type, range = [0, 1] }: RecipeDial,
+  setting: Setting,
+): Setting {
   if (values !== undefined) {
     const one = (value: unknown) => values[String(value)]
-    if (!isTrack(setting)) return (one(setting) ?? setting)
-    const keys = setting.keys.map((key) => ({ ...key, value: one(key.value) ?? key.value, go: 'hold' as const }))
+    if (!isTrack(setting)) return one(setting) ?? setting
+    const keys = setting.keys.map((key) => ({
+      ...key,
+      value: one(key.value) ?? key.value,
+      go: 'hold' as const,
+    }))
     return { keys }
   }
   if (at === undefined || type !== 'number') return setting
@@ -38,7 +56,7 @@ export function movedTo({ at, values }: RecipeMove, { type, range = [0, 1] }: Re
   if (times === 1 && plus === 0) return setting
   const rider = { type: 'shift', on: true, frames: 0, speed: 1, times, plus } as const
   return { ...setting, riders: [...(setting.riders ?? []), rider] }
-} // prettier-ignore
+}
 
 /** The comp with all that the dials of a step move inside it. */
 export function withMoves(comp: Comp, step: Step): Comp {
@@ -52,11 +70,19 @@ export function withMoves(comp: Comp, step: Step): Comp {
 /** A feed or matte inside that is an input, as what is connected to it: grown, softened and turned around by both. */
 function met<F extends FeedLink>(own: F, outer: FeedLink): F {
   const sum = (a: Setting | undefined, b: Setting | undefined) =>
-    a === undefined || a === 0 ? b : b === undefined || b === 0 || isTrack(a) || isTrack(b) ? a : Number(a) + Number(b)
+    a === undefined || a === 0
+      ? b
+      : b === undefined || b === 0 || isTrack(a) || isTrack(b)
+        ? a
+        : Number(a) + Number(b)
   const spread = sum(own.spread, outer.spread)
   const soft = sum(own.soft, outer.soft)
   const invert =
-    typeof own.invert === 'object' ? own.invert : typeof outer.invert === 'object' ? outer.invert : (own.invert ?? false) !== (outer.invert ?? false)
+    typeof own.invert === 'object'
+      ? own.invert
+      : typeof outer.invert === 'object'
+        ? outer.invert
+        : (own.invert ?? false) !== (outer.invert ?? false)
   const use = own.use ?? outer.use
   const objects = outer.objects ?? own.objects
   const shaping = ['spread', 'soft', 'invert', 'use', 'objects']
@@ -70,7 +96,7 @@ function met<F extends FeedLink>(own: F, outer: FeedLink): F {
     ...(use === undefined ? {} : { use }),
     ...(objects === undefined ? {} : { objects }),
   } as unknown as F
-} // prettier-ignore
+}
 
 /** The point of a lane that comes to a step. */
 export function pointBefore(comp: Comp, stepId: string): Link {
@@ -81,12 +107,16 @@ export function pointBefore(comp: Comp, stepId: string): Link {
 
 /** A lane of a step with its links to inputs as what is connected to these; those that are open are cut. */
 export function connected(lane: Lane, step: Step, picture: Link): Lane {
-  const feed = (key: string): FeedLink | undefined => (key === pictureInput ? { from: picture } : step.feeds[key])
+  const feed = (key: string): FeedLink | undefined =>
+    key === pictureInput ? { from: picture } : step.feeds[key]
   const one = <F extends FeedLink>(own: F): F => {
     const outer = own.from.type === 'input' ? feed(own.from.input) : undefined
     return outer ? met(own, outer) : own
   }
-  const matte = (own: MatteLink): MatteLink => ({ ...one(own), ...(own.also ? { also: own.also.map(one) } : {}) })
+  const matte = (own: MatteLink): MatteLink => ({
+    ...one(own),
+    ...(own.also ? { also: own.also.map(one) } : {}),
+  })
   const withFeeds: Lane = {
     ...lane,
     join: lane.join.matte ? { ...lane.join, matte: matte(lane.join.matte) } : lane.join,
@@ -98,7 +128,7 @@ export function connected(lane: Lane, step: Step, picture: Link): Lane {
   }
   // What is left are sources, riders, and inputs that are open.
   return mapLaneLinks(withFeeds, (link) => (link.type === 'input' ? feed(link.input)?.from : link))
-} // prettier-ignore
+}
 
 const expandedOnes = new WeakMap<Comp, Comp>()
 

@@ -57,7 +57,7 @@ const slug = (text: string, taken: ReadonlySet<string>): string => {
   let key = base
   for (let n = 2; taken.has(key) || key in Object.prototype; n++) key = `${base}-${n}`
   return key
-} // prettier-ignore
+}
 
 type InsideRef = RecipeDial['moves'][number]['setting']
 const isInsideRef = (ref: SettingRef): ref is InsideRef & SettingRef =>
@@ -76,23 +76,36 @@ function inProportion(
 }
 
 /** The dial of a recipe for settings of a comp; undefined where none can be made of them. */
-export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken: ReadonlySet<string>): RecipeDial | undefined {
+export function recipeDial(
+  comp: Comp,
+  { name, hint, settings }: NewDial,
+  taken: ReadonlySet<string>,
+): RecipeDial | undefined {
   const [first] = settings
   const dial = first && isInsideRef(first.ref) ? dialAt(comp, first.ref) : undefined
   if (!first || !dial || !isInsideRef(first.ref)) return undefined
   const value = settingOf(comp, first.ref)
   const base = { key: slug(name, taken), name, hint: hint ?? dial.hint }
-  const range = dial.type === 'number' ? ([...(first.at ?? dial.range)] as [number, number]) : ([0, 1] as [number, number])
+  const range =
+    dial.type === 'number'
+      ? ([...(first.at ?? dial.range)] as [number, number])
+      : ([0, 1] as [number, number])
   const moves = settings.flatMap(({ ref, at }): RecipeDial['moves'] => {
     if (!isInsideRef(ref)) return []
     const own = dialAt(comp, ref)
-    if (own?.type !== dial.type || (own.type === 'curve' && dial.type === 'curve' && own.axis !== dial.axis)) return []
+    if (own?.type !== dial.type || (own.type === 'curve' && dial.type === 'curve' && own.axis !== dial.axis))
+      return []
     const isFirst = ref === first.ref
-    const over = own.type !== 'number' || isFirst ? undefined : (at ?? inProportion(range, value, settingOf(comp, ref), own.range))
+    const over =
+      own.type !== 'number' || isFirst
+        ? undefined
+        : (at ?? inProportion(range, value, settingOf(comp, ref), own.range))
     return [{ setting: ref, ...(over ? { at: [...over] as [number, number] } : {}) }]
   })
-  const constant = (fallback: unknown) => (value !== undefined && isTrack(value) ? fallback : (value ?? fallback)) as RecipeDial['default']
-  const list = (fallback: readonly (readonly number[])[]) => constant(fallback.map((one) => [...one])) as number[][]
+  const constant = (fallback: unknown) =>
+    (value !== undefined && isTrack(value) ? fallback : (value ?? fallback)) as RecipeDial['default']
+  const list = (fallback: readonly (readonly number[])[]) =>
+    constant(fallback.map((one) => [...one])) as number[][]
   switch (dial.type) {
     case 'number':
       return { ...base, type: 'number', range, unit: dial.unit, default: constant(dial.default), moves }
@@ -113,7 +126,7 @@ export function recipeDial(comp: Comp, { name, hint, settings }: NewDial, taken:
     default:
       return assertNever(dial)
   }
-} // prettier-ignore
+}
 
 /** What kind of thing a link brings to where it stands. */
 function kindAt(comp: Comp, place: LinkPlace): RecipeInput['kind'] {
@@ -191,7 +204,10 @@ function withInputs(
     const key = slug(name, keys)
     keys.add(key)
     const without = withoutIt(comp, place)
-    inputs.set(id, { input: { key, name, kind, required, ...(without === undefined ? {} : { without }) }, link })
+    inputs.set(id, {
+      input: { key, name, kind, required, ...(without === undefined ? {} : { without }) },
+      link,
+    })
     return { type: 'input', input: key }
   }
   // Which of them are needed is known once all have been met.
@@ -202,10 +218,14 @@ function withInputs(
     inputs: all.map(({ input }) => input),
     feeds: Object.fromEntries(all.map(({ input, link }) => [input.key, { from: link }])),
   }
-} // prettier-ignore
+}
 
 /** The head of a recipe, and what its dials stand on: what moved inside moves them now. */
-function headed(comp: Comp, { name, about, family, words, dials, parts }: NewRecipe, inputs: readonly RecipeInput[]) {
+function headed(
+  comp: Comp,
+  { name, about, family, words, dials, parts }: NewRecipe,
+  inputs: readonly RecipeInput[],
+) {
   const keys = new Set<string>([partShown])
   const values: Record<string, Setting> = {}
   const made = dials.flatMap((wanted) => {
@@ -215,9 +235,17 @@ function headed(comp: Comp, { name, about, family, words, dials, parts }: NewRec
     values[dial.key] = settingOf(comp, wanted.settings[0]!.ref)!
     return [dial]
   })
-  const recipe: RecipeHead = { name, about, family, ...(words ? { words } : {}), inputs: [...inputs], dials: made, ...(parts ? { parts: true } : {}) }
+  const recipe: RecipeHead = {
+    name,
+    about,
+    family,
+    ...(words ? { words } : {}),
+    inputs: [...inputs],
+    dials: made,
+    ...(parts ? { parts: true } : {}),
+  }
   return { recipe, values }
-} // prettier-ignore
+}
 
 /** A lane that shows its source, joined over what is behind it. */
 export const plainLane = (id: string, name: string, source: Lane['source'], steps: Step[]): Lane => ({
@@ -250,7 +278,12 @@ export function makeProblem(comp: Comp, stepIds: readonly string[]): string | un
  * from outside comes in by inputs; who took from them still does. Gives back the comp and the id of the step; the same comp where makeProblem says
  * why not.
  */
-export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly string[], wanted: NewRecipe): [Comp, string] {
+export function makeOneStep(
+  comp: Comp,
+  media: MediaTable,
+  stepIds: readonly string[],
+  wanted: NewRecipe,
+): [Comp, string] {
   if (makeProblem(comp, stepIds) !== undefined) return [comp, '']
   const places = stepIds.map((id) => placeOfStep(comp, id)!).sort((a, b) => a.index - b.index)
   const { laneId, index } = places[0]!
@@ -260,10 +293,16 @@ export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly str
   const insideId = freshId(comp, 'lane')
   const picture = pointBefore(comp, steps[0]!.id)
   const last = steps.at(-1)!.id
-  const isOwn = (link: Link) => link.type === 'tap' && link.lane === laneId && link.after !== undefined && own.has(link.after)
-  const raw: Lane = { ...plainLane(insideId, wanted.name, { type: 'input', input: pictureInput }, steps), in: stepId }
+  const isOwn = (link: Link) =>
+    link.type === 'tap' && link.lane === laneId && link.after !== undefined && own.has(link.after)
+  const raw: Lane = {
+    ...plainLane(insideId, wanted.name, { type: 'input', input: pictureInput }, steps),
+    in: stepId,
+  }
   // Taps of each other stay inside; then what is outside becomes inputs.
-  const within = mapLaneLinks(raw, (link) => (isOwn(link) ? { ...(link as Link & { type: 'tap' }), lane: insideId } : link))
+  const within = mapLaneLinks(raw, (link) =>
+    isOwn(link) ? { ...(link as Link & { type: 'tap' }), lane: insideId } : link,
+  )
   const { lanes, inputs, feeds } = withInputs(comp, media, [within], picture, wanted.inputs)
   const { recipe, values } = headed(comp, wanted, inputs)
   const step: Step = { id: stepId, effect: compoundEffect, on: true, amount: 1, dials: values, feeds, recipe }
@@ -271,13 +310,17 @@ export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly str
   const rest = mapLinks(
     {
       ...comp,
-      lanes: comp.lanes.map((l) => (l.id === laneId ? { ...l, steps: l.steps.filter((s) => !own.has(s.id)) } : l)),
+      lanes: comp.lanes.map((l) =>
+        l.id === laneId ? { ...l, steps: l.steps.filter((s) => !own.has(s.id)) } : l,
+      ),
       master: laneId === masterId ? comp.master.filter((s) => !own.has(s.id)) : comp.master,
     },
     (link) =>
-      !isOwn(link) ? link
-      : (link as { after?: string }).after === last ? { type: 'tap', lane: laneId, after: stepId }
-      : { ...(link as Link & { type: 'tap' }), lane: insideId },
+      !isOwn(link)
+        ? link
+        : (link as { after?: string }).after === last
+          ? { type: 'tap', lane: laneId, after: stepId }
+          : { ...(link as Link & { type: 'tap' }), lane: insideId },
   )
   const put = (list: readonly Step[]) => list.toSpliced(index, 0, step)
   const next: Comp = {
@@ -286,24 +329,32 @@ export function makeOneStep(comp: Comp, media: MediaTable, stepIds: readonly str
     master: laneId === masterId ? put(rest.master) : rest.master,
   }
   return [{ ...next, lanes: ordered(next.lanes) }, stepId]
-} // prettier-ignore
+}
 
 /**
  * Lanes of one place (with what is in their buses) as one step on a lane of its own, in place of the front one of them. Joined plainly among
  * themselves they look the same; a lane that multiplies or screens what is behind it does so no more. Gives back the comp, the lane and the step.
  */
-export function makeOneStepOfLanes(comp: Comp, media: MediaTable, laneIds: readonly string[], wanted: NewRecipe): [Comp, string, string] {
+export function makeOneStepOfLanes(
+  comp: Comp,
+  media: MediaTable,
+  laneIds: readonly string[],
+  wanted: NewRecipe,
+): [Comp, string, string] {
   const tops = comp.lanes.filter((l) => laneIds.includes(l.id))
   const front = tops.at(-1)
   if (!front || tops.some((l) => l.in !== front.in)) return [comp, '', '']
   const stepId = freshId(comp, 'step')
   const laneId = freshId(comp, 'lane')
   const inTree = (lane: Lane): boolean => {
-    for (let at: string | undefined = lane.id; at !== undefined; ) {
+    for (let at: string | undefined = lane.id; at !== undefined;) {
       if (laneIds.includes(at)) return true
       const around: Lane | undefined = comp.lanes.find((l) => l.id === at)
       const holder: string | undefined = around?.in
-      at = holder === undefined || comp.lanes.some((l) => l.id === holder) ? holder : placeOfStep(comp, holder)?.laneId
+      at =
+        holder === undefined || comp.lanes.some((l) => l.id === holder)
+          ? holder
+          : placeOfStep(comp, holder)?.laneId
     }
     return false
   }
@@ -319,4 +370,4 @@ export function makeOneStepOfLanes(comp: Comp, media: MediaTable, laneIds: reado
   const inner = lanes.map((l): Lane => (laneIds.includes(l.id) ? { ...l, in: stepId, solo: false } : l))
   const rest = comp.lanes.flatMap((l) => (l.id === front.id ? [holder] : own.has(l.id) ? [] : [l]))
   return [{ ...comp, lanes: ordered([...rest, ...inner]) }, laneId, stepId]
-} // prettier-ignore
+}

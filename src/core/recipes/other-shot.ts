@@ -15,8 +15,11 @@ export type KnownMedia = Readonly<
 /** The names of media and passes of a shot, without their files. */
 export const knownMedia = (media: MediaTable): KnownMedia =>
   Object.fromEntries(
-    Object.entries(media).map(([ref, { name, passes }]) => [ref, { name, passes: passes.map(({ name: pass, kind }) => ({ name: pass, kind })) }]),
-  ) // prettier-ignore
+    Object.entries(media).map(([ref, { name, passes }]) => [
+      ref,
+      { name, passes: passes.map(({ name: pass, kind }) => ({ name: pass, kind })) },
+    ]),
+  )
 
 const alike = (a: Pick<Pass, 'name' | 'kind'>, b: Pick<Pass, 'name' | 'kind'>) =>
   a.name === b.name && a.kind === b.kind
@@ -66,17 +69,22 @@ export function withMediaOf(
     if (link.type !== 'pass') return link
     const same = media[link.media]
     // In its own shot, or one of the same media, everything stays what it is.
-    if (same && same.name === from[link.media]?.name && same.passes.some((p) => p.name === link.pass)) return link
+    if (same && same.name === from[link.media]?.name && same.passes.some((p) => p.name === link.pass))
+      return link
     const to = likePass(link, from, media)
     if (to) return to
     const step = 'stepId' in place ? allSteps(comp).find((s) => s.id === place.stepId) : undefined
-    const taker = step ? (step.name ?? effectOf(step)?.title ?? step.effect) : place.use === 'viewing' ? 'the view' : place.use
+    const taker = step
+      ? (step.name ?? effectOf(step)?.title ?? step.effect)
+      : place.use === 'viewing'
+        ? 'the view'
+        : place.use
     const where = 'laneId' in place ? `${laneName(place.laneId)}, ${taker}` : taker
     lost.push({ place, words: `${where}: ${link.pass} of ${from[link.media]?.name ?? link.media}` })
     return undefined
   })
   return { comp: next, lost }
-} // prettier-ignore
+}
 
 /**
  * The look of a shot on the media of another, whose frame and range stay: its lanes, steps, drawings, viewing. What is in pixels follows the width. Tells
@@ -96,5 +104,8 @@ export function lookOnto(
     lanes: comp.lanes.map((l) => ({ ...l, steps: l.steps.map(sized) })),
     master: comp.master.map(sized),
   }
-  return { comp: factor === 1 ? { ...comp, canvas: fit.canvas, frames: fit.frames } : fit, lost: lost.map((l) => l.words) }
-} // prettier-ignore
+  return {
+    comp: factor === 1 ? { ...comp, canvas: fit.canvas, frames: fit.frames } : fit,
+    lost: lost.map((l) => l.words),
+  }
+}

@@ -7,7 +7,17 @@ import type { MediaTable } from '../comp/media.ts'
 import { naturalFeeds } from '../comp/natural-feeds.ts'
 import { partShown } from '../comp/recipe.ts'
 import { ProblemError } from '../comp/problem.ts'
-import { allSteps, issuesToProblems, isTrack, parseComp, type Comp, type Drawing, type Lane, type Setting, type Step } from '../comp/schema.ts' // prettier-ignore
+import {
+  allSteps,
+  issuesToProblems,
+  isTrack,
+  parseComp,
+  type Comp,
+  type Drawing,
+  type Lane,
+  type Setting,
+  type Step,
+} from '../comp/schema.ts'
 import { scaledDial, type Dial, type DialValue } from '../dials/dials.ts'
 import { compVersion } from '../comp/upgrades/upgrade.ts'
 import { effectOf } from './effect-of.ts'
@@ -187,7 +197,13 @@ function sized(file: RecipeFile, width: number): RecipeFile {
  * Puts a recipe onto a lane (or the master) before the step now at `at`, with ids of its own; what is in pixels is made for the comp's width, colours for its space, and
  * inputs that are there without a doubt are connected. Gives back the id of its step.
  */
-export function putRecipe(comp: Comp, media: MediaTable, file: RecipeFile, laneId: string, at: number): [Comp, string] {
+export function putRecipe(
+  comp: Comp,
+  media: MediaTable,
+  file: RecipeFile,
+  laneId: string,
+  at: number,
+): [Comp, string] {
   const fit = sized(file, comp.canvas.width)
   const colours = { lanes: fit.lanes, steps: [fit.step], drawings: fit.drawings, inputs: [] }
   const piece = piecesIn(colours, file.space, comp.space)
@@ -201,7 +217,7 @@ export function putRecipe(comp: Comp, media: MediaTable, file: RecipeFile, laneI
     }),
     id,
   ]
-} // prettier-ignore
+}
 
 /** A step with another version of its recipe in it: what its dials say and what is connected stays, where that version has them. */
 export function takeVersion(comp: Comp, stepId: string, file: RecipeFile): Comp {
@@ -210,7 +226,12 @@ export function takeVersion(comp: Comp, stepId: string, file: RecipeFile): Comp 
   const [put, id] = putRecipe(comp, {}, file, place.laneId, place.index + 1)
   const fresh = allSteps(put).find((s) => s.id === id)!
   const { step: old } = place
-  const has = (key: string) => key === partShown ? fresh.recipe!.parts === true : fresh.recipe!.dials.some((d) => d.key === key && d.type === old.recipe!.dials.find((o) => o.key === key)?.type)
+  const has = (key: string) =>
+    key === partShown
+      ? fresh.recipe!.parts === true
+      : fresh.recipe!.dials.some(
+          (d) => d.key === key && d.type === old.recipe!.dials.find((o) => o.key === key)?.type,
+        )
   const takes = (key: string) => fresh.recipe!.inputs.some((i) => i.key === key)
   const among = <T>(all: Readonly<Record<string, T>>, keep: (key: string) => boolean) =>
     Object.fromEntries(Object.entries(all).filter(([key]) => keep(key)))
@@ -222,10 +243,13 @@ export function takeVersion(comp: Comp, stepId: string, file: RecipeFile): Comp 
     dials: { ...fresh.dials, ...among(old.dials, has) },
     feeds: among(old.feeds, takes),
   }
-  const steps = (list: readonly Step[]) => list.flatMap((s) => (s.id === id ? [] : s.id === stepId ? [step] : [s]))
+  const steps = (list: readonly Step[]) =>
+    list.flatMap((s) => (s.id === id ? [] : s.id === stepId ? [step] : [s]))
   return {
     ...put,
-    lanes: put.lanes.filter((l) => !gone.has(l.id)).map((l) => ({ ...l, steps: steps(l.steps), ...(l.in === id ? { in: stepId } : {}) })),
+    lanes: put.lanes
+      .filter((l) => !gone.has(l.id))
+      .map((l) => ({ ...l, steps: steps(l.steps), ...(l.in === id ? { in: stepId } : {}) })),
     master: steps(put.master),
   }
-} // prettier-ignore
+}

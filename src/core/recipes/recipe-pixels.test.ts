@@ -34,7 +34,14 @@ async function pixels(comp: Comp, target: Target = { type: 'picture' }, at = 1):
     { kernels, store },
     ({ pass }) => {
       const isDepth = pass.kind === 'depth'
-      return Promise.resolve({ width, height, x: 0, y: 0, channels: isDepth ? 1 : 4, data: isDepth ? depth.slice() : frame.slice() } as never) // prettier-ignore
+      return Promise.resolve({
+        width,
+        height,
+        x: 0,
+        y: 0,
+        channels: isDepth ? 1 : 4,
+        data: isDepth ? depth.slice() : frame.slice(),
+      } as never)
     },
     2 ** 24,
   )
@@ -48,7 +55,9 @@ function expectAll(found: Float32Array, wanted: (p: number, c: number, v: number
   expect(found.length).toBe(frame.length)
   found.forEach((v, i) => {
     const want = wanted(i >> 2, i % 4, frame[i]!)
-    expect(Math.abs(v - want), `pixel ${i >> 2}, channel ${i % 4}: ${v} for ${want}`).toBeLessThanOrEqual(2e-6 * Math.max(1, Math.abs(want), Math.abs(frame[i]!))) // prettier-ignore
+    expect(Math.abs(v - want), `pixel ${i >> 2}, channel ${i % 4}: ${v} for ${want}`).toBeLessThanOrEqual(
+      2e-6 * Math.max(1, Math.abs(want), Math.abs(frame[i]!)),
+    )
   })
 }
 
@@ -59,7 +68,12 @@ function gains(): [Comp, string] {
   comp = putDial(comp, 'step1', 'stops', 0.5)
   const first = { ref: { of: 'dial', step: 'step1', key: 'stops' } as const, at: [0, 2] as const }
   const second = { ref: { of: 'dial', step: 'step2', key: 'stops' } as const, at: [3, -1] as const }
-  return makeOneStep(comp, media, ['step1', 'step2'], { name: 'Gains', about: 'x', family: 'colour', dials: [{ name: 'Stops', settings: [first, second] }] }) // prettier-ignore
+  return makeOneStep(comp, media, ['step1', 'step2'], {
+    name: 'Gains',
+    about: 'x',
+    family: 'colour',
+    dials: [{ name: 'Stops', settings: [first, second] }],
+  })
 }
 /** What both give together for a value of the dial: 2^(v + 3 − 2v). */
 const gain = (v: number) => 2 ** (3 - v)
@@ -68,7 +82,12 @@ test('a dial over two settings gives what both of them give, at its ends, betwee
   const [comp, id] = gains()
   for (const v of [0, 0.5, 1.25, 2, 2.5])
     expectAll(await pixels(putDial(comp, id, 'stops', v)), (_, c, was) => (c === 3 ? was : was * gain(v)))
-  const moving = putDial(comp, id, 'stops', { keys: [{ frame: 1, value: 0 }, { frame: 9, value: 2 }] }) // prettier-ignore
+  const moving = putDial(comp, id, 'stops', {
+    keys: [
+      { frame: 1, value: 0 },
+      { frame: 9, value: 2 },
+    ],
+  })
   for (const at of [1, 3, 9])
     expectAll(await pixels(moving, undefined, at), (_, c, was) => (c === 3 ? was : was * gain((at - 1) / 4)))
 })
@@ -85,20 +104,36 @@ test('an amount and a matte mix it with what comes to it; its light is what it a
   const wanted = (p: number, c: number, was: number) => (c === 3 ? was : was + share(p) * (gain(2) - 1) * was)
   expectAll(await pixels(comp), wanted)
   expectAll(await pixels(takeApart(comp, id)), wanted)
-  expectAll(await pixels(comp, { type: 'light', step: id }), (p, c, was) => (c === 3 ? 0 : share(p) * (gain(2) - 1) * was)) // prettier-ignore
+  expectAll(await pixels(comp, { type: 'light', step: id }), (p, c, was) =>
+    c === 3 ? 0 : share(p) * (gain(2) - 1) * was,
+  )
 })
 
 test('lanes in a step are joined over nothing: colour over colour, and plus, at an opacity', async () => {
-  let comp = addLane(emptyComp(width, height), 'Back', { type: 'colour', colour: [0.4, 0.2, 0.1], alpha: 0.5 }) // prettier-ignore
+  let comp = addLane(emptyComp(width, height), 'Back', {
+    type: 'colour',
+    colour: [0.4, 0.2, 0.1],
+    alpha: 0.5,
+  })
   comp = addLane(comp, 'Over', { type: 'colour', colour: [2, 1, 0.5], alpha: 0.25 })
   comp = addLane(comp, 'Plus', { type: 'colour', colour: [8, 8, 8], alpha: 1 })
-  comp = { ...comp, lanes: comp.lanes.map((l) => (l.name === 'Plus' ? { ...l, join: { mode: 'plus', opacity: 0.5 } } : l)) } // prettier-ignore
-  const [made, laneId, stepId] = makeOneStepOfLanes(comp, media, ['lane1', 'lane2', 'lane3'], { name: 'Three', about: 'x', family: 'light', dials: [] }) // prettier-ignore
+  comp = {
+    ...comp,
+    lanes: comp.lanes.map((l) => (l.name === 'Plus' ? { ...l, join: { mode: 'plus', opacity: 0.5 } } : l)),
+  }
+  const [made, laneId, stepId] = makeOneStepOfLanes(comp, media, ['lane1', 'lane2', 'lane3'], {
+    name: 'Three',
+    about: 'x',
+    family: 'light',
+    dials: [],
+  })
   // Porter and Duff 1984: premultiplied top + (1 − alpha of top) · bottom; then half of the way to what plus gives, whose cover ends at 1.
   const over = (top: number, below: number) => top * 0.25 + (1 - 0.25) * below * 0.5
   const want = [over(2, 0.4) + 4, over(1, 0.2) + 4, over(0.5, 0.1) + 4]
   for (const one of [made, takeApart(made, stepId)])
-    expectAll(await pixels(one, { type: 'lane', lane: laneId }), (_, c) => (c === 3 ? 1 - 0.5 * 0.75 * 0.5 : want[c]!)) // prettier-ignore
+    expectAll(await pixels(one, { type: 'lane', lane: laneId }), (_, c) =>
+      c === 3 ? 1 - 0.5 * 0.75 * 0.5 : want[c]!,
+    )
 })
 
 test('an input that is open leaves out what takes from it; connected it does what it is for', async () => {
@@ -106,7 +141,12 @@ test('an input that is open leaves out what takes from it; connected it does wha
   comp = addStep(comp, 'lane1', 0, 'exposure')[0]
   comp = putDial(comp, 'step1', 'stops', 1)
   comp = setFeed(comp, 'step1', 'matte', { from: { type: 'pass', media: 'm1', pass: 'depth' } })
-  const [made, id] = makeOneStep(comp, media, ['step1'], { name: 'One', about: 'x', family: 'colour', dials: [] }) // prettier-ignore
+  const [made, id] = makeOneStep(comp, media, ['step1'], {
+    name: 'One',
+    about: 'x',
+    family: 'colour',
+    dials: [],
+  })
   const key = Object.keys(made.lanes[0]!.steps[0]!.feeds)[0]!
   expectAll(await pixels(made), (p, c, was) => (c === 3 ? was : was * (1 + Math.min(1, depth[p]!))))
   // Without it the step acts everywhere.

@@ -50,9 +50,12 @@ function random(seed: number): (below: number) => number {
 }
 
 const track = (from: number, to: number): Setting => ({
-  keys: [{ frame: 1, value: from, go: 'curve' }, { frame: 8, value: to }],
+  keys: [
+    { frame: 1, value: from, go: 'curve' },
+    { frame: 8, value: to },
+  ],
   riders: [{ type: 'flicker', on: true, amount: 0.1, rate: 6, roughness: 0.5, seed: 3 }],
-}) // prettier-ignore
+})
 
 /** A desk of steps that move, mattes, buses, taps of points and of lanes, and a master. */
 function randomComp(seed: number): Comp {
@@ -77,7 +80,10 @@ function randomComp(seed: number): Comp {
       const [stepped, id] = addStep(comp, lane, s, effect)
       comp = stepped
       if (effect === 'matte-glow' || next(3) === 0)
-        comp = setFeed(comp, id, effect === 'matte-glow' ? 'shape' : 'matte', { from: mattes[next(mattes.length)]!, spread: next(5) }) // prettier-ignore
+        comp = setFeed(comp, id, effect === 'matte-glow' ? 'shape' : 'matte', {
+          from: mattes[next(mattes.length)]!,
+          spread: next(5),
+        })
       if (effect === 'exposure') comp = putDial(comp, id, 'stops', next(2) ? track(-1, 2) : next(3) - 1)
     }
     if (next(2)) comp = editLane(comp, lane, (l) => (l.join.opacity = 0.5))
@@ -101,7 +107,8 @@ const planned = (
 ): Planned => plan(comp, media, frame, reduction, target)
 /** Everything that the pixels depend on. */
 const keyOf = (...args: Parameters<typeof planned>) => planned(...args).node.key
-const keysOf = (comp: Comp) => [1, 3, 8].flatMap((frame) => ([1, 2, 4] as const).map((r) => keyOf(comp, frame, { type: 'picture' }, r))) // prettier-ignore
+const keysOf = (comp: Comp) =>
+  [1, 3, 8].flatMap((frame) => ([1, 2, 4] as const).map((r) => keyOf(comp, frame, { type: 'picture' }, r)))
 /** It can be saved, opened and is whole. */
 const isSound = (comp: Comp) => {
   expect(parseComp(JSON.parse(JSON.stringify(comp)))).toEqual(comp)
@@ -132,7 +139,15 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     expect(apart.lanes.length).toBe(comp.lanes.length)
     expect(keysOf(apart)).toEqual(keysOf(comp))
     // Steps have their ids, so every setting is where it was.
-    expect(allSteps(apart).map((s) => s.id).sort()).toEqual(allSteps(comp).map((s) => s.id).sort()) // prettier-ignore
+    expect(
+      allSteps(apart)
+        .map((s) => s.id)
+        .sort(),
+    ).toEqual(
+      allSteps(comp)
+        .map((s) => s.id)
+        .sort(),
+    )
   })
   test('less than all of it, in a matte, and off: as the same taken apart', () => {
     const part = editStep(made, stepId, (s) => {
@@ -170,7 +185,9 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     })
   })
   test('a copy of it, and of its lane, is a whole one of its own; removing leaves nothing behind', () => {
-    const lane = [...made.lanes, { id: masterId, steps: made.master }].find((l) => l.steps.some((s) => s.id === stepId))!.id // prettier-ignore
+    const lane = [...made.lanes, { id: masterId, steps: made.master }].find((l) =>
+      l.steps.some((s) => s.id === stepId),
+    )!.id
     const step = allSteps(made).find((s) => s.id === stepId)!
     const [twice, [copy]] = insertSteps(made, lane, 0, [step], made.lanes)
     isSound(twice)
@@ -199,7 +216,11 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     expect(keysOf(outer)).toEqual(keysOf(comp))
     expect(keysOf(allApart(outer))).toEqual(keysOf(comp))
     expect(allApart(outer).lanes.length).toBe(comp.lanes.length)
-    expect(removeStep(outer, outerId).lanes.every((l) => l.in === undefined || comp.lanes.some((o) => o.id === l.id))).toBe(true) // prettier-ignore
+    expect(
+      removeStep(outer, outerId).lanes.every(
+        (l) => l.in === undefined || comp.lanes.some((o) => o.id === l.id),
+      ),
+    ).toBe(true)
   })
 })
 
@@ -260,7 +281,12 @@ describe('inputs', () => {
   })
   test('what comes in has a name that is asked for; a drawing goes along, and what is not needed is left out, where that is wished', () => {
     const from = { type: 'drawing', drawing: 'drawing1' } as const
-    const drawn = setFeed({ ...glow(), drawings: [{ id: 'drawing1', name: 'Window', time: 'keyed', shapes: [] }] }, 'step1', 'shape', { from }) // prettier-ignore
+    const drawn = setFeed(
+      { ...glow(), drawings: [{ id: 'drawing1', name: 'Window', time: 'keyed', shapes: [] }] },
+      'step1',
+      'shape',
+      { from },
+    )
     const comp = editStep(drawn, 'step1', (s) => {
       s.matte = { from: depth, also: [{ from: beauty, by: 'intersect' }] }
     })
@@ -317,8 +343,14 @@ describe('what a dial makes of its value', () => {
   const dial = { key: 'd', name: 'D', type: 'number', default: 0, range: [2, 6], moves: [] } as const
   const move = { setting: { of: 'amount', step: 's' }, at: [10, -10] } as const
   test('is exact at both ends and straight between and beyond', () => {
-    for (const [value, wanted] of [[2, 10], [6, -10], [4, 0], [3, 5], [7, -15]] as const)
-      expect(movedTo(move as never, dial as never, value)).toBeCloseTo(wanted, 12) // prettier-ignore
+    for (const [value, wanted] of [
+      [2, 10],
+      [6, -10],
+      [4, 0],
+      [3, 5],
+      [7, -15],
+    ] as const)
+      expect(movedTo(move as never, dial as never, value)).toBeCloseTo(wanted, 12)
     expect([movedTo(move as never, dial as never, 2), movedTo(move as never, dial as never, 6)]).toEqual([
       10, -10,
     ])
@@ -334,8 +366,11 @@ describe('what a dial makes of its value', () => {
       { frame: 5, value: false },
     ]
     expect(movedTo({ ...move, values } as never, flag, { keys })).toEqual({
-      keys: [{ frame: 1, value: 0.2, go: 'hold' }, { frame: 5, value: 0.9, go: 'hold' }],
-    }) // prettier-ignore
+      keys: [
+        { frame: 1, value: 0.2, go: 'hold' },
+        { frame: 5, value: 0.9, go: 'hold' },
+      ],
+    })
   })
 })
 
@@ -343,10 +378,20 @@ test('curves, gradients and picked colours show as dials of one step, of one in 
   let comp = addLane(emptyComp(64, 36), 'Back', beauty)
   for (const effect of ['colour-key', 'gradient-map', 'curves']) comp = addStep(comp, 'lane1', 0, effect)[0]
   const own: Record<string, Setting> = {
-    luminance: [[0, 0.1], [0.5, 0.7], [1, 1]],
-    gradient: [[0, 0, 0, 0.2], [1, 4, 1, 0]],
-    picked: [[0.2, 0.3, 0.4, 1], [0.9, 0.1, 0.1, -1]],
-  } // prettier-ignore
+    luminance: [
+      [0, 0.1],
+      [0.5, 0.7],
+      [1, 1],
+    ],
+    gradient: [
+      [0, 0, 0, 0.2],
+      [1, 4, 1, 0],
+    ],
+    picked: [
+      [0.2, 0.3, 0.4, 1],
+      [0.9, 0.1, 0.1, -1],
+    ],
+  }
   const refs = listSettings(comp).filter((ref) => ref.of === 'dial' && ref.key in own)
   const keyed = (ref: (typeof refs)[number]) => (ref.of === 'dial' ? ref.key : '')
   expect(refs.map(keyed)).toEqual(['luminance', 'gradient', 'picked'])
@@ -354,7 +399,10 @@ test('curves, gradients and picked colours show as dials of one step, of one in 
   const ids = comp.lanes[0]!.steps.map((s) => s.id)
   const dials = refs.map((ref) => ({ name: keyed(ref), settings: [{ ref }] }))
   const [made, id] = makeOneStep(comp, media, ids, recipe({ dials }))
-  const again = refs.map((ref) => ({ name: keyed(ref), settings: [{ ref: { of: 'dial' as const, step: id, key: keyed(ref) } }] })) // prettier-ignore
+  const again = refs.map((ref) => ({
+    name: keyed(ref),
+    settings: [{ ref: { of: 'dial' as const, step: id, key: keyed(ref) } }],
+  }))
   const [outer, outerId] = makeOneStep(made, media, [id], recipe({ name: 'Outer', dials: again }))
   for (const [one, stepId] of [
     [made, id],
@@ -364,7 +412,14 @@ test('curves, gradients and picked colours show as dials of one step, of one in 
     expect(keysOf(one)).toEqual(keysOf(comp))
     // Its own defaults are what they were made of.
     expect(defaultDials(effectOf(allSteps(one).find((s) => s.id === stepId))!, comp.canvas)).toEqual(own)
-    const other: Record<string, Setting> = { luminance: [[0, 0], [1, 0.5]], gradient: [[0.5, 1, 1, 1]], picked: [] } // prettier-ignore
+    const other: Record<string, Setting> = {
+      luminance: [
+        [0, 0],
+        [1, 0.5],
+      ],
+      gradient: [[0.5, 1, 1, 1]],
+      picked: [],
+    }
     for (const ref of refs) {
       const moved = putDial(one, stepId, keyed(ref), other[keyed(ref)]!)
       expect(keysOf(moved)).toEqual(keysOf(putSetting(comp, ref, other[keyed(ref)]!)))

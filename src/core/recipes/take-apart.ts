@@ -54,7 +54,10 @@ export function takeApart(comp: Comp, stepId: string): Comp {
   if (isRow(tops) && step.amount === 1 && step.on === true && step.matte === undefined) {
     const inner = open.find((l) => l.id === tops[0]!.id)!
     const last = inner.steps.at(-1)?.id
-    const next = withSteps(open.filter((l) => l !== inner), steps.toSpliced(index, 1, ...inner.steps))
+    const next = withSteps(
+      open.filter((l) => l !== inner),
+      steps.toSpliced(index, 1, ...inner.steps),
+    )
     // Points inside are points of the lane now.
     return mapLinks(next, (link) => {
       if (link.type !== 'tap') return link
@@ -72,13 +75,25 @@ export function takeApart(comp: Comp, stepId: string): Comp {
     if (l.in !== stepId) return l
     return isOne ? { ...placedIn(l, undefined), kind: 'matte' } : placedIn(l, busId)
   })
-  const shown: Step = { id: step.id, effect: 'other-picture', on: step.on, amount: step.amount, dials: {}, feeds: { with: { from: { type: 'tap', lane: busId } } }, name: step.name ?? step.recipe!.name, ...(step.matte ? { matte: step.matte } : {}) }
+  const shown: Step = {
+    id: step.id,
+    effect: 'other-picture',
+    on: step.on,
+    amount: step.amount,
+    dials: {},
+    feeds: { with: { from: { type: 'tap', lane: busId } } },
+    name: step.name ?? step.recipe!.name,
+    ...(step.matte ? { matte: step.matte } : {}),
+  }
   // Behind the lane that shows them.
   const own = out.filter((l) => tree.has(l.id))
   const rest = out.filter((l) => !tree.has(l.id))
   const at = rest.findIndex((l) => l.id === laneId)
-  return withSteps(rest.toSpliced(at < 0 ? rest.length : at, 0, ...own, ...(isOne ? [] : [bus])), steps.with(index, shown))
-} // prettier-ignore
+  return withSteps(
+    rest.toSpliced(at < 0 ? rest.length : at, 0, ...own, ...(isOne ? [] : [bus])),
+    steps.with(index, shown),
+  )
+}
 
 /** The comp with every step that is made of others taken apart: what it is when nothing is one step. */
 export function allApart(comp: Comp): Comp {

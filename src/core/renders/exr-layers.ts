@@ -64,12 +64,20 @@ export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Laye
       for (const step of steps)
         if (step.recipe ?? effectOf(step)?.kind === 'light')
           found.push(layer('light', title(step), { type: 'light', step: step.id }))
-  if (wanted.lanes) for (const lane of desk) found.push(layer('lane', lane.name, { type: 'lane', lane: lane.id }))
+  if (wanted.lanes)
+    for (const lane of desk) found.push(layer('lane', lane.name, { type: 'lane', lane: lane.id }))
   if (wanted.mattes)
     for (const { lane, step } of mattesOf(comp)) {
       const list = lists.find((l) => l.id === lane)
       const of = list?.steps.find((s) => s.id === step)
-      if (list) found.push(layer('matte', of ? `${list.name} ${title(of)}` : list.name, { type: 'matte', lane, ...(step === undefined ? {} : { step }) }))
+      if (list)
+        found.push(
+          layer('matte', of ? `${list.name} ${title(of)}` : list.name, {
+            type: 'matte',
+            lane,
+            ...(step === undefined ? {} : { step }),
+          }),
+        )
     }
   if (wanted.passes) {
     const used = new Set(linksOf(comp).flatMap(({ link }) => (link.type === 'pass' ? [link.media] : [])))
@@ -78,7 +86,9 @@ export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Laye
         for (const pass of passes) {
           const { name, kind } = pass
           // Of two media with IDs of one name the first is handed on: names of channels are there once.
-          const isNew = !found.some((l) => 'media' in l && l.pass.channels.some((c) => pass.channels.includes(c)))
+          const isNew = !found.some(
+            (l) => 'media' in l && l.pass.channels.some((c) => pass.channels.includes(c)),
+          )
           if (kind === 'ids') {
             if (isNew) found.push({ media: ref, pass })
           } else if (rulesOf(kind).isData && kind !== 'table')
@@ -86,4 +96,4 @@ export function layersOf(comp: Comp, media: MediaTable, wanted: ExrLayers): Laye
         }
   }
   return found
-} // prettier-ignore
+}

@@ -19,15 +19,17 @@ export function nameProblem(pattern: string): string | undefined {
   if (pattern.trim() === '') return `A name is wanted, such as ${usualName}.`
   if (pattern.length > 120) return 'The name is longer than 120 letters.'
   if (/[/\\]/.test(pattern)) return 'A name may have no slashes: all files of a render lie in one folder.'
-   
+
   if (/[\u0000-\u001f<>:"|?*]/.test(pattern.replaceAll(/\{[^}]*\}/g, '')))
     return 'A name may not have any of < > : " | ? *, which not every disk takes.'
-  const unknown = [...pattern.matchAll(/\{([^}]*)\}?/g)].find(([whole]) => !/^\{(shot|version|space|frame(:\d{1,2})?)\}$/.test(whole))
+  const unknown = [...pattern.matchAll(/\{([^}]*)\}?/g)].find(
+    ([whole]) => !/^\{(shot|version|space|frame(:\d{1,2})?)\}$/.test(whole),
+  )
   if (unknown) return `${unknown[0]} stands for nothing. There are ${nameParts.join(', ')}.`
   if (!/\{frame(:\d+)?\}/.test(pattern)) return 'Without {frame} all frames would have one name.'
   if (/^[.\s]|[.\s]$/.test(pattern)) return 'A name may not begin or end with a dot or a space.'
   return undefined
-} // prettier-ignore
+}
 
 /** A pattern for the files of a further one: 'v002' before the number of the frame; as it is for the first. */
 export function versionedName(pattern: string, version: number): string {

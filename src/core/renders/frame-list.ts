@@ -20,19 +20,25 @@ export function parseFrameList(text: string): number[] {
   for (const part of parts) {
     const match = /^(-?\d{1,9})(?:-(-?\d{1,9})(?:x(\d{1,9}))?)?$/.exec(part)
     if (!match)
-      throw new FrameListError(`${part.slice(0, 40)} is no frame and no range. Write 1-48, 1-100x5 or 3, 7, 12-15.`)
+      throw new FrameListError(
+        `${part.slice(0, 40)} is no frame and no range. Write 1-48, 1-100x5 or 3, 7, 12-15.`,
+      )
     const first = Number(match[1])
     const last = match[2] === undefined ? first : Number(match[2])
     const step = match[3] === undefined ? 1 : Number(match[3])
     if (last < first) throw new FrameListError(`${part} goes backwards. Write ${last}-${first}.`)
-    if (step === 0) throw new FrameListError(`${part} never gets on: after x write how many frames a step has.`)
-    if (Math.max(Math.abs(first), Math.abs(last)) > furthest) throw new FrameListError(`${part} is further than frames go.`)
+    if (step === 0)
+      throw new FrameListError(`${part} never gets on: after x write how many frames a step has.`)
+    if (Math.max(Math.abs(first), Math.abs(last)) > furthest)
+      throw new FrameListError(`${part} is further than frames go.`)
     if (Math.floor((last - first) / step) + 1 + found.size > mostFrames)
-      throw new FrameListError(`${part} makes more than ${mostFrames.toLocaleString('en')} frames. Render it in parts.`)
+      throw new FrameListError(
+        `${part} makes more than ${mostFrames.toLocaleString('en')} frames. Render it in parts.`,
+      )
     for (let frame = first; frame <= last; frame += step) found.add(frame)
   }
   return [...found].sort((a, b) => a - b)
-} // prettier-ignore
+}
 
 /** Frames in few words, as parseFrameList reads them: '1-48', '1-96x5, 100'. */
 export function frameListWords(frames: readonly number[]): string {
@@ -48,4 +54,4 @@ export function frameListWords(frames: readonly number[]): string {
     } else words.push(String(frames[i++]!))
   }
   return words.join(', ')
-} // prettier-ignore
+}

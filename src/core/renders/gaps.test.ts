@@ -7,7 +7,16 @@ const passes = [
   { name: 'beauty', kind: 'colour', channels: ['R', 'G', 'B'], type: 'half' },
   { name: 'depth', kind: 'depth', channels: ['Z'], type: 'float', beside: 'depth' },
 ] as const
-const cave = (more: Partial<Media> = {}) => ({ m1: { name: 'cave', frames: { 1: 'a', 2: 'b', 5: 'c' }, beside: { depth: { 1: 'd', 5: 'e' } }, passes, ...more } }) as unknown as MediaTable // prettier-ignore
+const cave = (more: Partial<Media> = {}) =>
+  ({
+    m1: {
+      name: 'cave',
+      frames: { 1: 'a', 2: 'b', 5: 'c' },
+      beside: { depth: { 1: 'd', 5: 'e' } },
+      passes,
+      ...more,
+    },
+  }) as unknown as MediaTable
 const comp = addLane(emptyComp(4, 4), 'Cave', { type: 'pass', media: 'm1', pass: 'beauty' })
 const deep = addLane(comp, 'Deep', { type: 'pass', media: 'm1', pass: 'depth' })
 

@@ -8,9 +8,14 @@ import { nameProblem } from './file-name.ts'
 export const renderSize = v.union([
   v.picklist([1, 2, 4]),
   v.object({
-    width: v.pipe(v.number(), v.integer(), v.minValue(16, 'wants at least 16 pixels'), v.maxValue(16_384, 'wants at most 16384 pixels')),
+    width: v.pipe(
+      v.number(),
+      v.integer(),
+      v.minValue(16, 'wants at least 16 pixels'),
+      v.maxValue(16_384, 'wants at most 16384 pixels'),
+    ),
   }),
-]) // prettier-ignore
+])
 export type RenderSize = v.InferOutput<typeof renderSize>
 
 /** What is done where a file of a name is there: the new one in its place, the old one kept, or a name of its own for the new one. */
@@ -37,11 +42,16 @@ export const renderOptions = v.object({
   keepsLook: v.optional(v.boolean()),
   /** Where files are put beside the data folder. */
   deliver: v.optional(delivery),
-  name: v.optional(v.pipe(v.string(), v.rawCheck(({ dataset, addIssue }) => {
-    const problem = dataset.typed ? nameProblem(dataset.value) : undefined
-    if (problem) addIssue({ message: problem })
-  }))),
-}) // prettier-ignore
+  name: v.optional(
+    v.pipe(
+      v.string(),
+      v.rawCheck(({ dataset, addIssue }) => {
+        const problem = dataset.typed ? nameProblem(dataset.value) : undefined
+        if (problem) addIssue({ message: problem })
+      }),
+    ),
+  ),
+})
 export type RenderOptions = v.InferOutput<typeof renderOptions>
 
 /** Pixels of a render of a frame of so many. */

@@ -45,13 +45,21 @@ describe('names of files', () => {
     expect(filledName('{frame}', { ...frame, frame: -12 })).toBe('-0012')
   })
   test.each([
-    ['', /wanted/], ['look', /\{frame\}/], ['a/{frame}', /slashes/], ['..\\{frame}', /slashes/], ['{shot}.{number}', /\{number\}/], ['{frame', /\{frame/],
-    ['.{frame}', /begin/], ['{frame}:{shot}', /disk/], [`${'x'.repeat(120)}{frame}`, /120/],
+    ['', /wanted/],
+    ['look', /\{frame\}/],
+    ['a/{frame}', /slashes/],
+    ['..\\{frame}', /slashes/],
+    ['{shot}.{number}', /\{number\}/],
+    ['{frame', /\{frame/],
+    ['.{frame}', /begin/],
+    ['{frame}:{shot}', /disk/],
+    [`${'x'.repeat(120)}{frame}`, /120/],
   ])('%j is refused in words', (pattern, words) => {
     expect(nameProblem(pattern)).toMatch(words)
-  }) // prettier-ignore
+  })
   test('good ones are taken', () => {
-    for (const pattern of [usualName, 'Höhle {frame:8}', '{version}-{shot}-{frame}']) expect(nameProblem(pattern)).toBeUndefined() // prettier-ignore
+    for (const pattern of [usualName, 'Höhle {frame:8}', '{version}-{shot}-{frame}'])
+      expect(nameProblem(pattern)).toBeUndefined()
   })
 })
 
@@ -69,5 +77,10 @@ test('the time left follows the pace of the last frames', () => {
   // A slow beginning is forgotten.
   const faster = [0, 90_000, ...Array.from({ length: 20 }, (_, i) => 100_000 + i * 1000)]
   expect(paceOf(faster, 10)!.leftMs).toBe(10_000)
-  expect([durationWords(400), durationWords(61_000), durationWords(600_000), durationWords(9_000_000)]).toEqual(['1 s', '61 s', '10 min', '2 h 30 min']) // prettier-ignore
+  expect([
+    durationWords(400),
+    durationWords(61_000),
+    durationWords(600_000),
+    durationWords(9_000_000),
+  ]).toEqual(['1 s', '61 s', '10 min', '2 h 30 min'])
 })

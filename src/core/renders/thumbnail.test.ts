@@ -17,5 +17,8 @@ test('a small picture holds the mean of the squares that its pixels stand for, a
   expect(at(0, 0, 0)).toBeCloseTo(mean([0, 1, 2], [0, 1, 2], 0), 5)
   expect(at(134, 1, 3)).toBeCloseTo(mean([402], [3, 4], 3), 5)
   expect(smallPicture(plainPicture(192, 3)).width).toBe(192)
-  expect([isThumbnail(thumbnailName('look.0001')), isThumbnail('look.0001.review.png')]).toEqual([true, false]) // prettier-ignore
+  expect([isThumbnail(thumbnailName('look.0001')), isThumbnail('look.0001.review.png')]).toEqual([
+    true,
+    false,
+  ])
 })

@@ -11,8 +11,15 @@ import { bezierAt, boundsOf, controls, ellipse, flatten, nearestOn, rectangle, s
 const workshop = { kernels: plainKernels, store: plainStore }
 const asIs = ([x, y]: readonly [number, number]) => [x, y] as const
 const shape = (path: Path, more: Partial<ShapeNow> = {}): ShapeNow => ({
-  id: 's', by: 'union', rule: 'nonzero', inner: 0, outer: 0, opacity: 1, path, ...more,
-}) // prettier-ignore
+  id: 's',
+  by: 'union',
+  rule: 'nonzero',
+  inner: 0,
+  outer: 0,
+  opacity: 1,
+  path,
+  ...more,
+})
 function drawn(shapes: readonly ShapeNow[], width: number, height: number, scale = 1): Float32Array {
   const out = plainPicture(width, height, 1)
   drawShapes(out, shapes, { scale, left: 0, top: 0 }, workshop)
@@ -87,10 +94,23 @@ describe('cover', () => {
     expect(round / (Math.PI * 20 * 15)).toBeCloseTo(1, 3)
   })
   test('is the same by whichever way round, and nothing for what encloses nothing', () => {
-    expect(drawn([shape(loop.toReversed().map((v) => ({ at: v.at, in: v.out ?? [0, 0], out: v.in ?? [0, 0] })))], 31, 23))
-      .toEqual(drawn([shape(loop)], 31, 23)) // prettier-ignore
-    for (const path of [[], [{ at: [3, 3] }], [{ at: [3, 3] }, { at: [20, 9] }], rectangle(5, 5, 5, 20), rectangle(-90, 4, -40, 20), rectangle(60, 4, 90, 20), rectangle(4, -50, 9, -3)] as Path[])
-      expect(Math.max(...drawn([shape(path)], 31, 23))).toBe(0) // prettier-ignore
+    expect(
+      drawn(
+        [shape(loop.toReversed().map((v) => ({ at: v.at, in: v.out ?? [0, 0], out: v.in ?? [0, 0] })))],
+        31,
+        23,
+      ),
+    ).toEqual(drawn([shape(loop)], 31, 23))
+    for (const path of [
+      [],
+      [{ at: [3, 3] }],
+      [{ at: [3, 3] }, { at: [20, 9] }],
+      rectangle(5, 5, 5, 20),
+      rectangle(-90, 4, -40, 20),
+      rectangle(60, 4, 90, 20),
+      rectangle(4, -50, 9, -3),
+    ] as Path[])
+      expect(Math.max(...drawn([shape(path)], 31, 23))).toBe(0)
     expect(Math.min(...drawn([shape(rectangle(-40, -40, 99, 99))], 31, 23))).toBe(1)
   })
   test('of thousands of points that all cross stays within 0–1 and near the samples', () => {
@@ -137,19 +157,28 @@ describe('shapes', () => {
     const [full, half] = [drawn(shapes, 60, 48), drawn(shapes, 30, 24, 0.5)]
     for (const [i, v] of half.entries()) {
       const [x, y] = [(i % 30) * 2, Math.floor(i / 30) * 2]
-      const four = [full[y * 60 + x]!, full[y * 60 + x + 1]!, full[(y + 1) * 60 + x]!, full[(y + 1) * 60 + x + 1]!]
+      const four = [
+        full[y * 60 + x]!,
+        full[y * 60 + x + 1]!,
+        full[(y + 1) * 60 + x]!,
+        full[(y + 1) * 60 + x + 1]!,
+      ]
       expect(v).toBeCloseTo(four.reduce((a, b) => a + b) / 4, 2)
-    } // prettier-ignore
+    }
   })
 })
 
 describe('outlines', () => {
   test('stay where they are when a point is put in', () => {
-    for (const [piece, t] of [[0, 0.3], [1, 0.8], [2, 0.5]] as const) {
+    for (const [piece, t] of [
+      [0, 0.3],
+      [1, 0.8],
+      [2, 0.5],
+    ] as const) {
       const more = split(loop, piece, t)
       expect(more).toHaveLength(4)
       expect(meanError(drawn([shape(more)], 31, 23), drawn([shape(loop)], 31, 23))).toBeLessThan(1e-4)
-    } // prettier-ignore
+    }
     expect(split(rectangle(0, 0, 10, 10), 3, 0.5).at(-1)).toEqual({ at: [0, 5] })
   })
   test('are found from a point beside them', () => {

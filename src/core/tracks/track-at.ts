@@ -4,7 +4,17 @@ import { mixOklab } from '../picture/oklab.ts'
 import { cubicAt, parameterAt } from './bezier.ts'
 import { flickerAt } from './flicker.ts'
 import { pathAt } from './path-at.ts'
-import { isTrack, type Beyond, type Follow, type Handle, type Key, type Measure, type Rider, type Setting, type Track } from './track.ts' // prettier-ignore
+import {
+  isTrack,
+  type Beyond,
+  type Follow,
+  type Handle,
+  type Key,
+  type Measure,
+  type Rider,
+  type Setting,
+  type Track,
+} from './track.ts'
 
 /** What a track reads besides its keys. */
 export interface TrackTime {
@@ -124,7 +134,14 @@ function slopeAt(track: Track, end: 'first' | 'last', part: number): number {
   if (from.go !== 'curve') return rise / frames
   const [out, back] = handlesBetween(from, to, part)
   // Towards the next of the four points that is elsewhere in time.
-  const ways: readonly Handle[] = end === 'first' ? [out, [frames + back[0], rise + back[1]], [frames, rise]] : [[-back[0], -back[1]], [frames - out[0], rise - out[1]], [frames, rise]] // prettier-ignore
+  const ways: readonly Handle[] =
+    end === 'first'
+      ? [out, [frames + back[0], rise + back[1]], [frames, rise]]
+      : [
+          [-back[0], -back[1]],
+          [frames - out[0], rise - out[1]],
+          [frames, rise],
+        ]
   const way = ways.find(([f]) => f > 1e-9)!
   return way[1] / way[0]
 }

@@ -27,7 +27,9 @@ export function fewestKeys(
 ): Key[] {
   const parts = partsOf(samples[0]!.value)
   if (parts === 0) {
-    const changes = samples.filter((s, i) => i === 0 || JSON.stringify(s.value) !== JSON.stringify(samples[i - 1]!.value)) // prettier-ignore
+    const changes = samples.filter(
+      (s, i) => i === 0 || JSON.stringify(s.value) !== JSON.stringify(samples[i - 1]!.value),
+    )
     return changes.map((s) => ({ ...s, go: 'hold' as const }))
   }
   const keys: Key[] = []
@@ -91,7 +93,13 @@ function fitted(
     let [error, at] = [0, from]
     each((t, v, i) => {
       const r = 1 - t
-      const miss = Math.abs(v - (v0 * (r * r * r + 3 * r * r * t) + 3 * r * r * t * o + 3 * r * t * t * k + v3 * (3 * r * t * t + t * t * t))) // prettier-ignore
+      const miss = Math.abs(
+        v -
+          (v0 * (r * r * r + 3 * r * r * t) +
+            3 * r * r * t * o +
+            3 * r * t * t * k +
+            v3 * (3 * r * t * t + t * t * t)),
+      )
       if (miss > error) [error, at] = [miss, i]
     })
     return { error, at }
@@ -125,5 +133,8 @@ export function rideTrack(
   const made = fewestKeys(samples, tolerance)
   if (!isTrack(setting)) return { keys: made }
   const kept = setting.keys.filter((k) => k.frame < first || k.frame > last)
-  return { ...setting, keys: [...kept.filter((k) => k.frame < first), ...made, ...kept.filter((k) => k.frame > last)] } // prettier-ignore
+  return {
+    ...setting,
+    keys: [...kept.filter((k) => k.frame < first), ...made, ...kept.filter((k) => k.frame > last)],
+  }
 }

@@ -16,7 +16,12 @@ export function setGo(track: Track, frames: readonly number[], go: Go): Track {
     return { ...rest, go, ...smoothHandles(keys, i) }
   })
   // The key after one that is bent takes the other end of the curve.
-  return { ...track, keys: set.map((k, i) => (set[i - 1]?.go === 'curve' && !k.in ? { ...k, ...smoothHandles(set, i, 'in') } : k)) } // prettier-ignore
+  return {
+    ...track,
+    keys: set.map((k, i) =>
+      set[i - 1]?.go === 'curve' && !k.in ? { ...k, ...smoothHandles(set, i, 'in') } : k,
+    ),
+  }
 }
 
 function smoothHandles(keys: readonly Key[], i: number, only?: 'in'): Pick<Key, 'in' | 'out'> {

@@ -4,9 +4,20 @@ import { describe, expect, test } from 'vitest'
 import { mixOklab } from '../picture/oklab.ts'
 import { parameterAt } from './bezier.ts'
 import { flickerAt } from './flicker.ts'
-import { evenOut, insertKey, moveKeys, pasteKeys, copyKeys, removeKeys, reverseKeys, setKey, shiftTo, stretchKeys } from './track-edits.ts' // prettier-ignore
-import { bendKeys, setGo, setHandle } from './track-handles.ts' // prettier-ignore
-import { baked, fewestKeys, simplified } from './track-fit.ts' // prettier-ignore
+import {
+  evenOut,
+  insertKey,
+  moveKeys,
+  pasteKeys,
+  copyKeys,
+  removeKeys,
+  reverseKeys,
+  setKey,
+  shiftTo,
+  stretchKeys,
+} from './track-edits.ts'
+import { bendKeys, setGo, setHandle } from './track-handles.ts'
+import { baked, fewestKeys, simplified } from './track-fit.ts'
 import { settingAt, type TrackTime } from './track-at.ts'
 import type { Rider, Track } from './track.ts'
 
@@ -25,7 +36,10 @@ function cardano(x: number, x1: number, x2: number): number {
     const root = Math.sqrt(c * c - 4 * b * d)
     return [(-c + root) / (2 * b), (-c - root) / (2 * b)].find((t) => t >= -1e-9 && t <= 1 + 1e-9)!
   }
-  const [p, q] = [(3 * a * c - b * b) / (3 * a * a), (2 * b ** 3 - 9 * a * b * c + 27 * a * a * d) / (27 * a ** 3)] // prettier-ignore
+  const [p, q] = [
+    (3 * a * c - b * b) / (3 * a * a),
+    (2 * b ** 3 - 9 * a * b * c + 27 * a * a * d) / (27 * a ** 3),
+  ]
   const shift = -b / (3 * a)
   const disc = (q / 2) ** 2 + (p / 3) ** 3
   if (disc >= 0) return Math.cbrt(-q / 2 + Math.sqrt(disc)) + Math.cbrt(-q / 2 - Math.sqrt(disc)) + shift
@@ -37,7 +51,13 @@ function cardano(x: number, x1: number, x2: number): number {
 
 describe('between two keys', () => {
   test('hold, straight, and parts of colours and points each by itself', () => {
-    const track: Track = { keys: [{ frame: 10, value: 0 }, { frame: 20, value: 10, go: 'hold' }, { frame: 30, value: 4 }] } // prettier-ignore
+    const track: Track = {
+      keys: [
+        { frame: 10, value: 0 },
+        { frame: 20, value: 10, go: 'hold' },
+        { frame: 30, value: 4 },
+      ],
+    }
     expect(numbers(track, [0, 10, 15, 20, 29.9, 30, 99])).toEqual([0, 0, 5, 10, 10, 4, 4])
     expect(
       at(
@@ -59,16 +79,35 @@ describe('between two keys', () => {
     expect([1, 2, 4, 4.5, 9].map((f) => at(choice, f))).toEqual(['a', 'a', 'a', 'b', 'b'])
   })
   test('a curve is CSS easing where its handles are (W3C CSS Easing Level 1: ease at one half is 0.8024)', () => {
-    const ease: Track = { keys: [{ frame: 0, value: 0, go: 'curve', out: [[0.25 * 8, 0.1 * 3]] }, { frame: 8, value: 3, in: [[-0.75 * 8, 0]] }] } // prettier-ignore
+    const ease: Track = {
+      keys: [
+        { frame: 0, value: 0, go: 'curve', out: [[0.25 * 8, 0.1 * 3]] },
+        { frame: 8, value: 3, in: [[-0.75 * 8, 0]] },
+      ],
+    }
     expect(at(ease, 4) as number).toBeCloseTo(3 * 0.8024, 3)
   })
   test('handles beyond 0–1 in value, against Cardano', () => {
     let worst = 0
-    for (const [x1, x2] of [[0, 0], [1, 1], [0, 1], [1, 0], [0.3, 0.31], [1 / 3, 2 / 3], [0.9, 0.05]] as const) // prettier-ignore
-      for (const x of frames(0.01, 0.99, 0.02)) worst = Math.max(worst, Math.abs(parameterAt(x, x1, x2) - cardano(x, x1, x2))) // prettier-ignore
+    for (const [x1, x2] of [
+      [0, 0],
+      [1, 1],
+      [0, 1],
+      [1, 0],
+      [0.3, 0.31],
+      [1 / 3, 2 / 3],
+      [0.9, 0.05],
+    ] as const)
+      for (const x of frames(0.01, 0.99, 0.02))
+        worst = Math.max(worst, Math.abs(parameterAt(x, x1, x2) - cardano(x, x1, x2)))
     // Where time nearly stands still the root itself is known to a few digits less.
     expect(worst).toBeLessThan(2e-5)
-    const wild: Track = { keys: [{ frame: 2, value: 1, go: 'curve', out: [[3, 9]] }, { frame: 12, value: 1, in: [[-4, 7]] }] } // prettier-ignore
+    const wild: Track = {
+      keys: [
+        { frame: 2, value: 1, go: 'curve', out: [[3, 9]] },
+        { frame: 12, value: 1, in: [[-4, 7]] },
+      ],
+    }
     for (const f of frames(2, 12, 0.25)) {
       const s = cardano((f - 2) / 10, 0.3, 0.6)
       const y = (1 - s) ** 3 + 3 * (1 - s) ** 2 * s * 10 + 3 * (1 - s) * s * s * 8 + s ** 3
@@ -76,8 +115,18 @@ describe('between two keys', () => {
     }
   })
   test('time never runs back: handles longer than their stretch keep their direction and are cut', () => {
-    const long: Track = { keys: [{ frame: 0, value: 0, go: 'curve', out: [[40, 8]] }, { frame: 10, value: 0, in: [[-20, 4]] }] } // prettier-ignore
-    const same: Track = { keys: [{ frame: 0, value: 0, go: 'curve', out: [[10, 2]] }, { frame: 10, value: 0, in: [[-10, 2]] }] } // prettier-ignore
+    const long: Track = {
+      keys: [
+        { frame: 0, value: 0, go: 'curve', out: [[40, 8]] },
+        { frame: 10, value: 0, in: [[-20, 4]] },
+      ],
+    }
+    const same: Track = {
+      keys: [
+        { frame: 0, value: 0, go: 'curve', out: [[10, 2]] },
+        { frame: 10, value: 0, in: [[-10, 2]] },
+      ],
+    }
     for (const f of frames(0, 10, 0.5)) expect(at(long, f)).toBe(at(same, f))
   })
   test('colours over OKLab go as culori goes, beyond 1 and below 0 too', () => {
@@ -96,7 +145,6 @@ describe('between two keys', () => {
         [1, 1, 1],
       ],
     ] as const)
-      // prettier-ignore
       for (const t of [0, 0.25, 0.7, 1]) {
         const lab = (c: readonly [number, number, number]) =>
           toLab({ mode: 'lrgb', r: c[0], g: c[1], b: c[2] })
@@ -138,7 +186,14 @@ describe('before the first and after the last key', () => {
     for (const f of frames(-7, 40, 0.5)) expect(at(track, f) as number).toBeCloseTo(byHand(f), 9)
   })
   test('a curve goes on along its last handle; one key and choices are held', () => {
-    const bent: Track = { keys: [{ frame: 0, value: 0, go: 'curve', out: [[1, 2]] }, { frame: 4, value: 1, in: [[-2, 1]] }], before: 'straight', after: 'straight' } // prettier-ignore
+    const bent: Track = {
+      keys: [
+        { frame: 0, value: 0, go: 'curve', out: [[1, 2]] },
+        { frame: 4, value: 1, in: [[-2, 1]] },
+      ],
+      before: 'straight',
+      after: 'straight',
+    }
     expect(numbers(bent, [-1, 6])).toEqual([-2, 0])
     for (const after of ['straight', 'repeat', 'add', 'swing'] as const) {
       expect(at({ keys: [{ frame: 3, value: 7 }], after }, 50)).toBe(7)
@@ -181,8 +236,16 @@ describe('points along a path', () => {
   })
   test('by its keys it is at each key on its frame, evenly between them, and lies on its Bézier', () => {
     const keyed: Track = { ...loop, along: 'keys' }
-    expect(places(keyed, [0, 10, 40])).toEqual([[0, 0], [200, 200], [-50, 100]]) // prettier-ignore
-    const cubic = (s: number) => [3 * (1 - s) ** 2 * s * 300 + 3 * (1 - s) * s * s * 200 + s ** 3 * 200, 3 * (1 - s) * s * s * 50 + s ** 3 * 200] as const // prettier-ignore
+    expect(places(keyed, [0, 10, 40])).toEqual([
+      [0, 0],
+      [200, 200],
+      [-50, 100],
+    ])
+    const cubic = (s: number) =>
+      [
+        3 * (1 - s) ** 2 * s * 300 + 3 * (1 - s) * s * s * 200 + s ** 3 * 200,
+        3 * (1 - s) * s * s * 50 + s ** 3 * 200,
+      ] as const
     const line = frames(0, 1, 1 / 4000).map(cubic)
     for (const [x, y] of places(keyed, [1, 3.3, 5, 9])) {
       expect(Math.min(...line.map((p) => Math.hypot(p[0] - x, p[1] - y)))).toBeLessThan(0.2)
@@ -197,7 +260,10 @@ describe('points along a path', () => {
 })
 
 describe('what rides on a track', () => {
-  const flat = (riders: Rider[], value: Track['keys'][0]['value'] = 5): Track => ({ keys: [{ frame: 1, value }], riders }) // prettier-ignore
+  const flat = (riders: Rider[], value: Track['keys'][0]['value'] = 5): Track => ({
+    keys: [{ frame: 1, value }],
+    riders,
+  })
   const flicker = { type: 'flicker', on: true, amount: 1, rate: 6, roughness: 0, seed: 3 } as const
   test('flicker: its mean is 0 within 1 % of its amount, it stays within it, and its spectrum falls beyond its rate', () => {
     for (const roughness of [0, 0.5, 1])
@@ -246,7 +312,10 @@ describe('what rides on a track', () => {
       { frame: 0, value: 0 },
       { frame: 100, value: 100 },
     ]
-    const [hold, shift] = [{ type: 'step', on: true, frames: 4 }, { type: 'shift', on: true, frames: 3, speed: 1, times: 2, plus: 1 }] as const // prettier-ignore
+    const [hold, shift] = [
+      { type: 'step', on: true, frames: 4 },
+      { type: 'shift', on: true, frames: 3, speed: 1, times: 2, plus: 1 },
+    ] as const
     expect(numbers({ keys, riders: [shift, hold] }, [8, 10, 11])).toEqual([11, 11, 11])
     expect(numbers({ keys, riders: [hold, shift] }, [8, 10, 11])).toEqual([9, 9, 17])
     expect(numbers({ keys, riders: [{ ...shift, speed: 2, frames: 0, times: 1, plus: 0 }] }, [10])).toEqual([
@@ -261,7 +330,16 @@ describe('what rides on a track', () => {
     expect(at(flat([follow], [1, 1]), 95, { ...time, read })).toEqual([1, 1])
   })
   test('measure: from a range to a range, held at its ends; a lag of n frames comes n frames later', () => {
-    const measure = { type: 'measure', on: true, of: { type: 'tap', lane: 'a' }, what: 'mean', from: [1, 3], to: [10, 50], lag: 0, as: 'value' } as const // prettier-ignore
+    const measure = {
+      type: 'measure',
+      on: true,
+      of: { type: 'tap', lane: 'a' },
+      what: 'mean',
+      from: [1, 3],
+      to: [10, 50],
+      lag: 0,
+      as: 'value',
+    } as const
     const read: TrackTime['read'] = (_, f) => [f / 10]
     const when = { ...time, first: -1000, read }
     expect(numbers(flat([measure as Rider]), [5, 10, 20, 30, 44], when)).toEqual([10, 10, 30, 50, 50])
@@ -275,11 +353,27 @@ describe('what rides on a track', () => {
 describe('edits of keys', () => {
   const bent: Track = {
     keys: [
-      { frame: 1, value: [0, 5], go: 'curve', out: [[3, 4], [1, -6]] },
-      { frame: 11, value: [10, 5], in: [[-6, -1], [-2, 2]], go: 'straight' },
+      {
+        frame: 1,
+        value: [0, 5],
+        go: 'curve',
+        out: [
+          [3, 4],
+          [1, -6],
+        ],
+      },
+      {
+        frame: 11,
+        value: [10, 5],
+        in: [
+          [-6, -1],
+          [-2, 2],
+        ],
+        go: 'straight',
+      },
       { frame: 20, value: [0, 0] },
     ],
-  } // prettier-ignore
+  }
   const same = (a: Track, b: Track) => {
     for (const f of frames(-2, 24, 0.25))
       (at(a, f) as number[]).forEach((v, i) => {
@@ -296,17 +390,31 @@ describe('edits of keys', () => {
   test('reversed twice, stretched there and back, moved there and back: as before', () => {
     const all = [1, 11, 20]
     const reversed = reverseKeys(bent, all)
-    for (const f of frames(1, 20, 0.5)) (at(reversed, 21 - f) as number[]).forEach((v, i) => { expect(v).toBeCloseTo((at(bent, f) as number[])[i]!, 6) }) // prettier-ignore
+    for (const f of frames(1, 20, 0.5))
+      (at(reversed, 21 - f) as number[]).forEach((v, i) => {
+        expect(v).toBeCloseTo((at(bent, f) as number[])[i]!, 6)
+      })
     same(reverseKeys(reversed, [1, 10, 20]), bent)
     const wide = stretchKeys(bent, all, 5, 2)
     expect(wide.keys.map((k) => k.frame)).toEqual([-3, 17, 35])
     for (const f of frames(1, 20, 0.5)) expect(at(wide, 5 + (f - 5) * 2)).toEqual(at(bent, f))
-    same(stretchKeys(wide, wide.keys.map((k) => k.frame), 5, 0.5), bent) // prettier-ignore
+    same(
+      stretchKeys(
+        wide,
+        wide.keys.map((k) => k.frame),
+        5,
+        0.5,
+      ),
+      bent,
+    )
     same(moveKeys(moveKeys(bent, all, 3.5, [2, 1]), [4.5, 14.5, 23.5], -3.5, [-2, -1]), bent)
   })
   test('of two keys on one frame the one that was moved there counts', () => {
     const moved = moveKeys(bent, [1], 10)
-    expect(moved.keys.map((k) => [k.frame, k.value])).toEqual([[11, [0, 5]], [20, [0, 0]]]) // prettier-ignore
+    expect(moved.keys.map((k) => [k.frame, k.value])).toEqual([
+      [11, [0, 5]],
+      [20, [0, 0]],
+    ])
     const pasted = pasteKeys(bent, copyKeys(bent, [1, 11], 1), 20)
     expect(pasted.keys.map((k) => k.frame)).toEqual([1, 11, 20, 30])
     expect(at(pasted, 30)).toEqual([10, 5])
@@ -327,7 +435,10 @@ describe('edits of keys', () => {
     ;(at(shifted, 6) as number[]).forEach((v, i) => {
       expect(v).toBeCloseTo([7, 8][i]!, 9)
     })
-    const follow: Track = { keys: [{ frame: 1, value: [0, 0] }], riders: [{ type: 'follow', on: true, of: { type: 'placement', lane: 'a' }, offset: [0, 0] }] } // prettier-ignore
+    const follow: Track = {
+      keys: [{ frame: 1, value: [0, 0] }],
+      riders: [{ type: 'follow', on: true, of: { type: 'placement', lane: 'a' }, offset: [0, 0] }],
+    }
     const read = () => [100, 50]
     const moved = setKey(follow, 9, [90, 70], { ...time, read })
     expect(moved.riders![0]).toMatchObject({ offset: [-10, 20] })
@@ -336,13 +447,30 @@ describe('edits of keys', () => {
   test('where a shift would leave the range of its dial the curve is drawn together, and the value that was typed is there', () => {
     const fit = (v: Track['keys'][number]['value']) =>
       typeof v === 'number' ? Math.min(2, Math.max(0, v)) : v
-    const rising: Track = { keys: [{ frame: 1, value: 0, go: 'curve', out: [[3, 0.5]] }, { frame: 12, value: 1 }] } // prettier-ignore
+    const rising: Track = {
+      keys: [
+        { frame: 1, value: 0, go: 'curve', out: [[3, 0.5]] },
+        { frame: 12, value: 1 },
+      ],
+    }
     const lower = shiftTo(rising, 9, 0.3, time, fit)
     expect(at(lower, 9)).toBeCloseTo(0.3, 9)
     expect(lower.keys[0]!.value).toBe(0)
     // The same curve, smaller: every value by the same factor.
-    for (const f of frames(1, 12, 1)) expect(at(lower, f)).toBeCloseTo(((at(rising, f) as number) * 0.3) / (at(rising, 9) as number), 9) // prettier-ignore
-    const higher = shiftTo({ keys: [{ frame: 1, value: 0.5 }, { frame: 11, value: 2 }] }, 6, 1.8, time, fit) // prettier-ignore
+    for (const f of frames(1, 12, 1))
+      expect(at(lower, f)).toBeCloseTo(((at(rising, f) as number) * 0.3) / (at(rising, 9) as number), 9)
+    const higher = shiftTo(
+      {
+        keys: [
+          { frame: 1, value: 0.5 },
+          { frame: 11, value: 2 },
+        ],
+      },
+      6,
+      1.8,
+      time,
+      fit,
+    )
     expect(higher.keys.map((k) => k.value)).toEqual([expect.closeTo(2 - 1.5 * (0.2 / 0.75), 9), 2])
     // With room it is shifted.
     expect(shiftTo(rising, 12, 1.5, time, fit).keys.map((k) => k.value)).toEqual([0.5, 1.5])
@@ -350,7 +478,12 @@ describe('edits of keys', () => {
     expect(shiftTo({ keys: [{ frame: 1, value: 0 }] }, 1, 0.7, time, fit).keys[0]!.value).toBe(0.7)
   })
   test('keys are bent by hand: steeper, longer, never back in time, the last one towards the key before', () => {
-    const line: Track = { keys: [{ frame: 0, value: 0 }, { frame: 12, value: 6 }] } // prettier-ignore
+    const line: Track = {
+      keys: [
+        { frame: 0, value: 0 },
+        { frame: 12, value: 6 },
+      ],
+    }
     // A curve begins level, its handles a third of the time: 4 frames.
     const bent = bendKeys(line, [0], 2, 1)
     expect(bent.keys[0]).toMatchObject({ go: 'curve' })
@@ -370,7 +503,17 @@ describe('edits of keys', () => {
     expect(bendKeys(words, [0], 1, 1)).toBe(words)
   })
   test('a joined handle turns the other with it and keeps its length; a broken one does not', () => {
-    const curve = setGo({ keys: [{ frame: 0, value: 0 }, { frame: 6, value: 3 }, { frame: 12, value: 0 }] }, [0, 6], 'curve') // prettier-ignore
+    const curve = setGo(
+      {
+        keys: [
+          { frame: 0, value: 0 },
+          { frame: 6, value: 3 },
+          { frame: 12, value: 0 },
+        ],
+      },
+      [0, 6],
+      'curve',
+    )
     const turned = setHandle(curve, 6, 'out', 0, [2, 4]).keys[1]!
     expect(turned.out).toEqual([[2, 4]])
     expect(turned.in![0]![0]).toBeCloseTo(-2)
@@ -398,15 +541,28 @@ describe('edits of keys', () => {
     ).toHaveLength(2)
     const thinned = simplified({ keys: samples }, 0.05)
     expect(thinned.keys.length).toBeLessThan(14)
-    expect(fewestKeys(frames(1, 9).map((frame) => ({ frame, value: frame > 4 ? 'b' : 'a' })), 1).map((k) => k.frame)).toEqual([1, 5]) // prettier-ignore
+    expect(
+      fewestKeys(
+        frames(1, 9).map((frame) => ({ frame, value: frame > 4 ? 'b' : 'a' })),
+        1,
+      ).map((k) => k.frame),
+    ).toEqual([1, 5])
   })
   test('baked, what rode on it is in its keys; evened out, it is calmer', () => {
-    const track: Track = { keys: [{ frame: 1, value: 5 }], riders: [{ type: 'flicker', on: true, amount: 1, rate: 6, roughness: 0, seed: 3 }] } // prettier-ignore
+    const track: Track = {
+      keys: [{ frame: 1, value: 5 }],
+      riders: [{ type: 'flicker', on: true, amount: 1, rate: 6, roughness: 0, seed: 3 }],
+    }
     const made = baked(track, 1, 48, time, 0.02)
     expect(made.riders).toBeUndefined()
     for (const f of frames(1, 48))
       expect(Math.abs((at(made, f) as number) - (at(track, f) as number))).toBeLessThanOrEqual(0.02 + 1e-9)
-    const unrest = (t: Track) => frames(2, 47).reduce((sum, f) => sum + Math.abs((at(t, f + 1) as number) - 2 * (at(t, f) as number) + (at(t, f - 1) as number)), 0) // prettier-ignore
+    const unrest = (t: Track) =>
+      frames(2, 47).reduce(
+        (sum, f) =>
+          sum + Math.abs((at(t, f + 1) as number) - 2 * (at(t, f) as number) + (at(t, f - 1) as number)),
+        0,
+      )
     const plain: Track = {
       keys: frames(1, 48).map((frame) => ({ frame, value: at(track, frame) as number })),
     }

@@ -253,7 +253,10 @@ describe('renders', () => {
     try {
       // As one who finishes a frame does while its files are put into their place.
       await other.beginTransaction()
-      await other.query('select * from render_frames where render_id = ? and frame = ? for update', [theirs.renderId, theirs.frame]) // prettier-ignore
+      await other.query('select * from render_frames where render_id = ? and frame = ? for update', [
+        theirs.renderId,
+        theirs.frame,
+      ])
       const all = (async () => {
         expect(await reportFrames(getPool(), [{ ...mine, progress: 0.5 }])).toEqual([mine.token])
         await postponeFrame(getPool(), mine, null)
@@ -320,8 +323,10 @@ describe('renders that follow their shot', () => {
     const result = { files: [], warnings: [], pictureKey: 'k'.repeat(32), ms: 1 }
     expect(await finishFrame(getPool(), first, result, () => Promise.resolve(null))).toBe(false)
     expect((await findRender(getPool(), id))!.frames.map((f) => [f.frame, f.state])).toEqual([
-      [1, 'waiting'], [2, 'waiting'], [3, 'waiting'],
-    ]) // prettier-ignore
+      [1, 'waiting'],
+      [2, 'waiting'],
+      [3, 'waiting'],
+    ])
     expect((await handFrame(getPool(), { renderId: id, frame: 1, token }, 'w'))!.mark).toBe(2)
     await setFollowing(getPool(), id, false)
     expect(await take({ 4: 'e' })).toBe(0)

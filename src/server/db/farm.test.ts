@@ -137,7 +137,10 @@ describe('the queue', () => {
     const shared = globalThis as { zafiroPool?: Pool }
     const usual = shared.zafiroPool!
     await expect.poll(() => queue.waiting(), { timeout: 5000 }).toBe(1)
-    const late = Object.assign(new Error('Lock wait timeout exceeded'), { code: 'ER_LOCK_WAIT_TIMEOUT', errno: 1205 }) // prettier-ignore
+    const late = Object.assign(new Error('Lock wait timeout exceeded'), {
+      code: 'ER_LOCK_WAIT_TIMEOUT',
+      errno: 1205,
+    })
     shared.zafiroPool = new Proxy(usual, {
       get: (pool, name) =>
         name === 'getConnection' ? () => Promise.reject(late) : (Reflect.get(pool, name) as unknown),

@@ -74,7 +74,15 @@ export async function handFrame(
   seat: string,
 ): Promise<Handed | undefined> {
   return inTransaction(pool, async (db) => {
-    const [rows] = await db.execute<(RowDataPacket & { state: string; attempts: number; paused: number; mark: number; silent: number | null })[]>(
+    const [rows] = await db.execute<
+      (RowDataPacket & {
+        state: string
+        attempts: number
+        paused: number
+        mark: number
+        silent: number | null
+      })[]
+    >(
       `select f.state, f.attempts, r.paused, r.mark, timestampdiff(second, f.seen_at, current_timestamp(3)) as silent
        from render_frames f join renders r on r.id = f.render_id where f.render_id = ? and f.frame = ? for update`,
       [renderId, frame],
@@ -82,7 +90,9 @@ export async function handFrame(
     const row = rows[0]
     if (!row || row.paused) return undefined
     // A clock that was set back says of everyone that he spoke in the future. Two heartbeats are enough here, as the queue waits for its own time to pass, too.
-    const isFree = row.state === 'waiting' || (row.state === 'working' && (row.silent === null || row.silent >= 10 || row.silent <= -10))
+    const isFree =
+      row.state === 'waiting' ||
+      (row.state === 'working' && (row.silent === null || row.silent >= 10 || row.silent <= -10))
     if (!isFree) return undefined
     if (row.attempts >= mostLosses) {
       await db.execute(
@@ -102,7 +112,7 @@ export async function handFrame(
     )
     return { renderId, frame, token, mark: row.mark }
   })
-} // prettier-ignore
+}
 
 /** What a render is made of; undefined when it has been deleted. */
 export async function findPlan(db: Db, renderId: string): Promise<RenderPlan | undefined> {
@@ -212,7 +222,16 @@ export async function finishFrame(
     await db.execute(
       `update render_frames set state = 'done', token = null, progress = 1, files = ?, problem = ?, undelivered = ?, picture_key = ?, ms = ?, build = (select build from workers where seat = ?), finished_at = current_timestamp(3)
        where render_id = ? and frame = ?`,
-      [JSON.stringify(files), warnings.length > 0 ? warnings.join(' ') : null, undelivered, pictureKey, ms, row.seat, renderId, frame],
+      [
+        JSON.stringify(files),
+        warnings.length > 0 ? warnings.join(' ') : null,
+        undelivered,
+        pictureKey,
+        ms,
+        row.seat,
+        renderId,
+        frame,
+      ],
     )
     await db.execute(
       `update workers set frames_made = frames_made + 1, pace = coalesce(pace * 0.8 + ? * 0.2, ?) where seat = ?`,
@@ -220,7 +239,7 @@ export async function finishFrame(
     )
     return true
   })
-} // prettier-ignore
+}
 
 /** Notes which frames' files are where the render puts them, and why others are not. */
 export async function noteDelivered(
@@ -284,7 +303,7 @@ export async function roomOf(db: Db, seat: string): Promise<number> {
   const row = rows[0]
   if (!row || row.paused) return 0
   return row.most === null ? Infinity : Math.max(0, row.most - row.held)
-} // prettier-ignore
+}
 
 export interface FarmWorker {
   readonly seat: string

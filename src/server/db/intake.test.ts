@@ -174,8 +174,15 @@ test('a shot is opened as a render had it: media that became others stand beside
   const was = await table()
   const id = randomBytes(6).toString('hex')
   await insertRender(getPool(), {
-    id, shotId, revision: 1, comp, media: was, formats: ['exr'], options: {}, frames: [1, 2],
-  }) // prettier-ignore
+    id,
+    shotId,
+    revision: 1,
+    comp,
+    media: was,
+    formats: ['exr'],
+    options: {},
+    frames: [1, 2],
+  })
   expect(await bringBack(getPool(), id)).toEqual({
     comp,
     media: was,

@@ -66,10 +66,17 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
       `insert into renders (id, shot_id, revision, doc, media, formats, options, follows, version, place)
        select ?, ?, ?, ?, ?, ?, ?, ?, coalesce(max(if(shot_id = ?, version, 0)), 0) + 1, coalesce(max(place), 0) + 1 from renders`,
       [
-        render.id, render.shotId, render.revision, JSON.stringify(render.comp), JSON.stringify(render.media),
-        JSON.stringify(render.formats), JSON.stringify(render.options), render.follows ?? false, render.shotId,
+        render.id,
+        render.shotId,
+        render.revision,
+        JSON.stringify(render.comp),
+        JSON.stringify(render.media),
+        JSON.stringify(render.formats),
+        JSON.stringify(render.options),
+        render.follows ?? false,
+        render.shotId,
       ],
-    ) // prettier-ignore
+    )
     for (let i = 0; i < render.frames.length; i += mostRows)
       await db.query('insert into render_frames (render_id, frame) values ?', [
         render.frames.slice(i, i + mostRows).map((frame) => [render.id, frame]),
@@ -77,7 +84,16 @@ export async function insertRender(pool: Pool, render: NewRender): Promise<void>
   })
 }
 
-type RenderRow = RowDataPacket & { id: string; shotId: string; createdAt: Date; formats: OutputFormat[]; options: unknown; version: number; paused: number; follows: number } // prettier-ignore
+type RenderRow = RowDataPacket & {
+  id: string
+  shotId: string
+  createdAt: Date
+  formats: OutputFormat[]
+  options: unknown
+  version: number
+  paused: number
+  follows: number
+}
 type FrameRow = RowDataPacket & Omit<RenderFrame, 'files' | 'small'> & { files: string[] | null }
 
 export async function findRender(db: Db, id: string): Promise<Render | undefined> {
@@ -93,7 +109,11 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
   )
   const { shotId, createdAt, formats, version } = row
   return {
-    id, shotId, createdAt, formats, version,
+    id,
+    shotId,
+    createdAt,
+    formats,
+    version,
     paused: row.paused !== 0,
     follows: row.follows !== 0,
     options: optionsOf(row.options),
@@ -102,7 +122,7 @@ export async function findRender(db: Db, id: string): Promise<Render | undefined
       const small = all.find(isThumbnail) ?? null
       return { frame, state, progress, problem, files: all.filter((f) => f !== small), small, finishedAt }
     }),
-  } // prettier-ignore
+  }
 }
 
 /** Which render of its shot the next one is. */

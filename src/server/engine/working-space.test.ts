@@ -134,24 +134,38 @@ test('light that is added, blurred and placed is the same light in both', async 
 })
 
 test('what asks for luminance asks the space: saturation, tones, keys, mattes, grading by the weights of ACEScg (S-2014-004)', async () => {
-  const luminance = (p: number) => [0.2722287168, 0.6740817658, 0.0536895174].reduce((sum, w, c) => sum + w * own(p)[c]!, 0)
+  const luminance = (p: number) =>
+    [0.2722287168, 0.6740817658, 0.0536895174].reduce((sum, w, c) => sum + w * own(p)[c]!, 0)
   const after = async (effect: string, dials: Record<string, number | string | boolean | number[][]>) => {
     let comp = addStep(shot('acescg'), 'lane1', 0, effect)[0]
     for (const [key, value] of Object.entries(dials)) comp = putDial(comp, 'step1', key, value)
     const { data } = await rendered(comp)
     return (p: number, c: number) => data[p * 4 + c]!
   }
-  const check = (found: (p: number, c: number) => number, wanted: (p: number, c: number) => number, within: number, what: string) => {
+  const check = (
+    found: (p: number, c: number) => number,
+    wanted: (p: number, c: number) => number,
+    within: number,
+    what: string,
+  ) => {
     for (let p = 0; p < width * height; p++)
-      for (let c = 0; c < 3; c++) expect(Math.abs(found(p, c) - wanted(p, c)), `${what} at ${p}`).toBeLessThan(within * Math.max(1, Math.abs(wanted(p, c))))
+      for (let c = 0; c < 3; c++)
+        expect(Math.abs(found(p, c) - wanted(p, c)), `${what} at ${p}`).toBeLessThan(
+          within * Math.max(1, Math.abs(wanted(p, c))),
+        )
   }
   check(await after('saturation', { saturation: 0 }), luminance, 2e-6, 'saturation')
   check(await after('cdl-grade', { saturation: 0 }), luminance, 2e-6, 'grade')
   check(await after('matte-from', { of: 'luminance' }), (p) => Math.min(1, luminance(p)), 2e-6, 'matte')
-  check(await after('luminance-key', { low: 0.5, softLow: 0.5, high: 1e6, softHigh: 0 }), (p) => Math.min(1, Math.max(0, 1 + (luminance(p) - 0.5) / 0.5)), 1e-5, 'key')
+  check(
+    await after('luminance-key', { low: 0.5, softLow: 0.5, high: 1e6, softHigh: 0 }),
+    (p) => Math.min(1, Math.max(0, 1 + (luminance(p) - 0.5) / 0.5)),
+    1e-5,
+    'key',
+  )
   // A tone curve of luminance that doubles all light keeps colours as they are.
   check(await after('tint', { wash: 1, keep: false, colour: [1, 1, 1] as never }), luminance, 2e-6, 'tint')
-}) // prettier-ignore
+})
 
 test('the engine gives the same file for the same shot again', async () => {
   const [a, b] = [await rendered(shot('acescg')), await rendered(shot('acescg'))]

@@ -16,7 +16,9 @@ export function wholeFrames(comp: Comp, media: MediaTable): Map<number, string> 
     .flatMap((ref) => (media[ref] ? kindsOf(media[ref]) : []))
     .filter((frames) => Object.keys(frames).length > 0)
   const sequences = kinds.filter((frames) => Object.keys(frames).length > 1)
-  const stills = kinds.filter((frames) => !sequences.includes(frames)).flatMap((frames) => Object.values(frames))
+  const stills = kinds
+    .filter((frames) => !sequences.includes(frames))
+    .flatMap((frames) => Object.values(frames))
   const numbers = Object.keys(sequences[0] ?? kinds[0] ?? {}).map(Number)
   const whole = new Map<number, string>()
   for (const frame of numbers.sort((a, b) => a - b)) {
@@ -25,8 +27,11 @@ export function wholeFrames(comp: Comp, media: MediaTable): Map<number, string> 
     if (files.some((hash) => hash === undefined)) continue
     whole.set(
       frame,
-      createHash('sha256').update([...files, ...stills].join('\n')).digest('hex').slice(0, 32),
+      createHash('sha256')
+        .update([...files, ...stills].join('\n'))
+        .digest('hex')
+        .slice(0, 32),
     )
   }
   return whole
-} // prettier-ignore
+}

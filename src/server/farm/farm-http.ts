@@ -77,10 +77,11 @@ async function sendBlob(response: ServerResponse, hash: string): Promise<void> {
   if (!/^[0-9a-f]{64}$/.test(hash)) throw new Refused(400, `${hash} is no content hash.`)
   const path = storedPath(hash)
   const found = await stat(path).catch(() => undefined)
-  if (!found) throw new Refused(404, 'The stored file is missing on the server. Bring the same file in again.')
+  if (!found)
+    throw new Refused(404, 'The stored file is missing on the server. Bring the same file in again.')
   response.writeHead(200, { 'content-type': 'application/octet-stream', 'content-length': found.size })
   await pipeline(createReadStream(path), response)
-} // prettier-ignore
+}
 
 /** Takes a file of a frame: whole and as its hash says, or not at all. */
 async function takeFile(request: IncomingMessage, token: string, name: string): Promise<void> {
@@ -112,16 +113,27 @@ export async function serveFarm(request: IncomingMessage, response: ServerRespon
     }
     const message = error instanceof Error ? error.message : String(error)
     if (error instanceof Refused) json(response, error.status, { error: { message } })
-    else if (error instanceof QueueUnreachable || error instanceof DatabaseUnreachable || error instanceof DatabaseBusy)
+    else if (
+      error instanceof QueueUnreachable ||
+      error instanceof DatabaseUnreachable ||
+      error instanceof DatabaseBusy
+    )
       json(response, 503, { error: { message } })
     else if (error instanceof Error && 'code' in error && error.code === 'ENOSPC')
-      json(response, 507, { error: { message: 'The disk of the server is full. Make room there, and it goes on by itself.' } })
+      json(response, 507, {
+        error: { message: 'The disk of the server is full. Make room there, and it goes on by itself.' },
+      })
     else {
       loggerOf('farm').error(error)
-      json(response, 500, { error: { message: 'Something went wrong on the server; its output and the folder of its notes (log) say more.' } })
+      json(response, 500, {
+        error: {
+          message:
+            'Something went wrong on the server; its output and the folder of its notes (log) say more.',
+        },
+      })
     }
   }
-} // prettier-ignore
+}
 
 function sameBuild(build: string): void {
   if (build !== buildId()) throw new Refused(409, otherBuild(build, buildId()))

@@ -18,7 +18,11 @@ const lostMs = 8000
  * Takes frames out of the queue that it takes for handed out although the database says that they wait, and has said so for a while: who had them is gone,
  * and the queue's own clock may be hours away. They come in again.
  */
-async function forgetLost(queue: FrameQueue, frames: readonly FrameKey[], since: Map<string, number>): Promise<void> {
+async function forgetLost(
+  queue: FrameQueue,
+  frames: readonly FrameKey[],
+  since: Map<string, number>,
+): Promise<void> {
   const name = ({ renderId, frame }: FrameKey) => `${renderId} ${frame}`
   const waiting = new Set(frames.map(name))
   const held = (await queue.handedOut()).filter((key) => waiting.has(name(key)))
@@ -31,7 +35,7 @@ async function forgetLost(queue: FrameQueue, frames: readonly FrameKey[], since:
     since.delete(name(one))
     await queue.forget(one)
   }
-} // prettier-ignore
+}
 
 /** Keeps frames in the queue as the database says they come; goes on for ever, whatever fails meanwhile. */
 export async function keepFed(queue: FrameQueue, isOver: () => boolean): Promise<void> {

@@ -6,9 +6,11 @@ import type { FrameKey } from './frame-key.ts'
 export class QueueUnreachable extends Error {
   override name = 'QueueUnreachable'
   constructor(cause: unknown) {
-    super('The queue of renders does not answer. It is started again by itself; renders go on then.', { cause })
+    super('The queue of renders does not answer. It is started again by itself; renders go on then.', {
+      cause,
+    })
   }
-} // prettier-ignore
+}
 
 const queueName = 'frames'
 /** A frame whose worker has said nothing for so long is handed to another. */

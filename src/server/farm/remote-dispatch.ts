@@ -42,7 +42,11 @@ async function askServer(
   server: ServerAt,
   method: string,
   path: string,
-  { body, headers = {}, isPatient = false }: { body?: BodyInit; headers?: Record<string, string>; isPatient?: boolean } = {},
+  {
+    body,
+    headers = {},
+    isPatient = false,
+  }: { body?: BodyInit; headers?: Record<string, string>; isPatient?: boolean } = {},
 ): Promise<Response> {
   let answer
   try {
@@ -59,11 +63,12 @@ async function askServer(
   if (answer.ok) return answer
   const told = v.safeParse(refusalAnswer, await answer.json().catch(() => undefined))
   const message = told.success ? told.output.error.message : `${server.address} answered ${answer.status}.`
-  if (answer.status === 401) throw new TurnedAway('The key is not valid, or was withdrawn. Make one with: npx zafiro key new')
+  if (answer.status === 401)
+    throw new TurnedAway('The key is not valid, or was withdrawn. Make one with: npx zafiro key new')
   if (answer.status === 409 || answer.status === 421) throw new TurnedAway(message)
   if (answer.status >= 500 || answer.status === 429) throw new ServerAway(message)
   throw new Error(message)
-} // prettier-ignore
+}
 
 /** Does work again while the server is away, for a long time. */
 async function stubbornly<T>(work: () => Promise<T>): Promise<T> {
@@ -176,16 +181,18 @@ async function fetchOnce(server: ServerAt, hash: string): Promise<void> {
   const part = partName(path)
   const { through, digest } = hashing()
   try {
-    await pipeline(Readable.fromWeb(answer.body as never), through, createWriteStream(part)).catch((error: unknown) => {
-      if (error instanceof Error && 'code' in error && error.code === 'ENOSPC') throw error
-      throw new ServerAway('A media file broke off on its way.')
-    })
+    await pipeline(Readable.fromWeb(answer.body as never), through, createWriteStream(part)).catch(
+      (error: unknown) => {
+        if (error instanceof Error && 'code' in error && error.code === 'ENOSPC') throw error
+        throw new ServerAway('A media file broke off on its way.')
+      },
+    )
     if (digest() !== hash) throw new ServerAway('A media file did not arrive as it is on the server.')
     await rename(part, path)
   } finally {
     await rm(part, { force: true })
   }
-} // prettier-ignore
+}
 
 /** Readings that are kept by the server. One that can not be reached costs time, not the picture. */
 export function remoteReadings(server: ServerAt): ReadingStore {

@@ -79,7 +79,23 @@ test.each([
 ] as const)('%s, put over a backing by OpenImageIO, shows the glow as it is', (format, how) => {
   const name = write(format)
   const pattern = `constant:color=${backing.join(',')},1`
-  execFileSync('oiiotool', [name, ...how, '--create', `${width}x${height}`, '4', '--pop', '--pattern', pattern, `${width}x${height}`, '4', '--over', '-d', 'float', '-o', at('over.exr')]) // prettier-ignore
+  execFileSync('oiiotool', [
+    name,
+    ...how,
+    '--create',
+    `${width}x${height}`,
+    '4',
+    '--pop',
+    '--pattern',
+    pattern,
+    `${width}x${height}`,
+    '4',
+    '--over',
+    '-d',
+    'float',
+    '-o',
+    at('over.exr'),
+  ])
   const met = pixelsOf(at('over.exr'))
   for (let i = 0; i < picture.data.length; i += 4)
     for (let c = 0; c < 3; c++) expect(Math.abs(met(i, c) - wanted(i, c))).toBeLessThan(2e-3)
@@ -90,7 +106,6 @@ test('PNG, straight as its specification says and premultiplied on wish, read by
     ['png16', false],
     ['png16-premultiplied', true],
   ] as const) {
-    // prettier-ignore
     const { data } = await sharp(write(format))
       .pipelineColourspace('rgb16')
       .toColourspace('rgb16')

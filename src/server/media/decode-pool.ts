@@ -167,7 +167,11 @@ export class DecodePool {
   }
 }
 
-const sizeOf = (hash: string) => stat(storedPath(hash)).then((s) => s.size, () => 0) // prettier-ignore
+const sizeOf = (hash: string) =>
+  stat(storedPath(hash)).then(
+    (s) => s.size,
+    () => 0,
+  )
 
 /** Some rows of a made form. */
 async function readRows(path: string, rows: readonly [from: number, to: number]): Promise<PassBlock> {

@@ -95,7 +95,17 @@ export function partColour({ attributes }: ExrPart): FileColour {
 function lightThrough(planes: readonly ExrPlane[], part: ExrPart, matrix: Matrix): PassBlock | undefined {
   const isPlain = planes.every(({ channel }) => channel.xSampling * channel.ySampling === 1)
   if (!isPlain || planes.length < 3 || planes.length > 4 || chromaPlanes(planes)) return undefined
-  const [a, b, c, d, e, f, g, h, i] = matrix as [number, number, number, number, number, number, number, number, number] // prettier-ignore
+  const [a, b, c, d, e, f, g, h, i] = matrix as [
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+    number,
+  ]
   const values = planes.map((plane) => plane.values)
   const [x, y, z] = [values[0]!, values[1]!, values[2]!]
   const alpha = values[3]

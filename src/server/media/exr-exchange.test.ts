@@ -124,36 +124,64 @@ describe('written', () => {
     expect([...new Uint32Array(block.data.buffer).slice(0, 2)]).toEqual([4_000_000_000, 4_000_000_001])
   })
 
-  test.each(writtenCompressions)('%s of halves, floats and few values is read by OpenImageIO as it was', (compression) => {
-    const smooth = (k: number) => Uint16Array.from({ length: count }, (_, i) => numberToHalf((1 + Math.sin((i % width) / (9 + k)) * Math.cos(i / width / 7)) * (k + 0.2)))
-    const channels = [
-      ...['R', 'G', 'B'].map((name, k) => ({ name, type: 'half' as const, values: smooth(k) })),
-      { name: 'A', type: 'half' as const, values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(i % 17 < 9 ? 1 : (i % 7) / 8)) },
-      { name: 'depth.Z', type: 'float' as const, values: Float32Array.from({ length: count }, (_, i) => (i % 5 ? i * 1000.25 : 1e30)) },
-      { name: 'crypto.Y', type: 'half' as const, values: half(31) },
-      { name: 'empty.Y', type: 'half' as const, values: new Uint16Array(count) },
-      ...['R', 'G'].map((name, k) => ({ name: `two.${name}`, type: 'float' as const, values: Float32Array.from(smooth(k), halfToNumber) })),
-    ]
-    const bytes = writeExr(picture(channels, { compression }), nodeZlib)
-    writeFileSync(at(`${compression}.exr`), bytes)
-    const { planes, missingChunks } = read(bytes)
-    expect(missingChunks).toBe(0)
-    const info = oiio('-v', '--info', at(`${compression}.exr`))
-    expect(info).toContain(`compression: "${compression}"`)
-    const names = /channel list: (.*)/.exec(info)![1]!.split(', ').map((n) => n.replace(/ \(.*\)/, '').trim())
-    const pixels = dumped(`${compression}.exr`)
-    for (const { name, type, values } of channels) {
-      const isLossy = compression === 'dwaa' && /(^|\.)[RGB]$/.test(name)
-      if (!isLossy) expect(planes.get(name)!.values, name).toEqual(values)
-      const [c, numbers] = [names.indexOf(name), type === 'half' ? Array.from(values, halfToNumber) : [...values]]
-      numbers.forEach((v, i) => {
-        // Steps of about a hundredth of the perceptual scale, and six digits of the dump.
-        const within = isLossy ? 0.03 * Math.max(0.25, Math.abs(v)) : 2e-5 * Math.max(1, Math.abs(v))
-        if (!(Math.abs(pixels[i]![c]! - v) <= within)) throw new Error(`${name} ${i}: ${pixels[i]![c]!}, wanted ${v}`)
-      })
-    }
-    if (compression !== 'none') expect(bytes.length).toBeLessThan(0.9 * writeExr(picture(channels, { compression: 'none' }), nodeZlib).length)
-  }) // prettier-ignore
+  test.each(writtenCompressions)(
+    '%s of halves, floats and few values is read by OpenImageIO as it was',
+    (compression) => {
+      const smooth = (k: number) =>
+        Uint16Array.from({ length: count }, (_, i) =>
+          numberToHalf((1 + Math.sin((i % width) / (9 + k)) * Math.cos(i / width / 7)) * (k + 0.2)),
+        )
+      const channels = [
+        ...['R', 'G', 'B'].map((name, k) => ({ name, type: 'half' as const, values: smooth(k) })),
+        {
+          name: 'A',
+          type: 'half' as const,
+          values: Uint16Array.from({ length: count }, (_, i) => numberToHalf(i % 17 < 9 ? 1 : (i % 7) / 8)),
+        },
+        {
+          name: 'depth.Z',
+          type: 'float' as const,
+          values: Float32Array.from({ length: count }, (_, i) => (i % 5 ? i * 1000.25 : 1e30)),
+        },
+        { name: 'crypto.Y', type: 'half' as const, values: half(31) },
+        { name: 'empty.Y', type: 'half' as const, values: new Uint16Array(count) },
+        ...['R', 'G'].map((name, k) => ({
+          name: `two.${name}`,
+          type: 'float' as const,
+          values: Float32Array.from(smooth(k), halfToNumber),
+        })),
+      ]
+      const bytes = writeExr(picture(channels, { compression }), nodeZlib)
+      writeFileSync(at(`${compression}.exr`), bytes)
+      const { planes, missingChunks } = read(bytes)
+      expect(missingChunks).toBe(0)
+      const info = oiio('-v', '--info', at(`${compression}.exr`))
+      expect(info).toContain(`compression: "${compression}"`)
+      const names = /channel list: (.*)/
+        .exec(info)![1]!
+        .split(', ')
+        .map((n) => n.replace(/ \(.*\)/, '').trim())
+      const pixels = dumped(`${compression}.exr`)
+      for (const { name, type, values } of channels) {
+        const isLossy = compression === 'dwaa' && /(^|\.)[RGB]$/.test(name)
+        if (!isLossy) expect(planes.get(name)!.values, name).toEqual(values)
+        const [c, numbers] = [
+          names.indexOf(name),
+          type === 'half' ? Array.from(values, halfToNumber) : [...values],
+        ]
+        numbers.forEach((v, i) => {
+          // Steps of about a hundredth of the perceptual scale, and six digits of the dump.
+          const within = isLossy ? 0.03 * Math.max(0.25, Math.abs(v)) : 2e-5 * Math.max(1, Math.abs(v))
+          if (!(Math.abs(pixels[i]![c]! - v) <= within))
+            throw new Error(`${name} ${i}: ${pixels[i]![c]!}, wanted ${v}`)
+        })
+      }
+      if (compression !== 'none')
+        expect(bytes.length).toBeLessThan(
+          0.9 * writeExr(picture(channels, { compression: 'none' }), nodeZlib).length,
+        )
+    },
+  )
 
   test('floats become halves by rounding to nearest even, as OpenImageIO rounds', () => {
     const values = Float32Array.from(
@@ -254,16 +282,35 @@ describe('rows of a pass alone', () => {
     ['zip', '--tile', '32', '16'],
   ] as const)('%s %s are those that OpenImageIO reads there', (compression, ...how) => {
     // Its data lie 7 right and 11 below the corner of a display window that begins at 2, 5.
-    oiio(...pattern, '--origin', '+9+16', '--fullsize', '80x120+2+5', ...how, '--compression', compression, '-o', at('rows.exr')) // prettier-ignore
+    oiio(
+      ...pattern,
+      '--origin',
+      '+9+16',
+      '--fullsize',
+      '80x120+2+5',
+      ...how,
+      '--compression',
+      compression,
+      '-o',
+      at('rows.exr'),
+    )
     const file = openMediaFile(bytesOf('rows.exr'))
     const all = dumped('rows.exr')
     // DWA rounds to the neighbouring half now and then.
-    for (const [from, to, first, count] of [[20, 37, 9, 17], [-40, 13, 0, 2], [99, 500, 88, 2], [400, 401, 89, 1], [60, 60, 49, 1]] as const) {
+    for (const [from, to, first, count] of [
+      [20, 37, 9, 17],
+      [-40, 13, 0, 2],
+      [99, 500, 88, 2],
+      [400, 401, 89, 1],
+      [60, 60, 49, 1],
+    ] as const) {
       const block = file.readRows!('beauty', { isData: false }, [from, to])!
       expect([block.x, block.y, block.width, block.height]).toEqual([7, 11 + first, 53, count])
       const values = Array.from(block.data as Uint16Array, halfToNumber)
       const theirs = all.slice(first * 53, (first + count) * 53).flat()
-      expect(Math.max(...values.map((v, i) => Math.abs(v - theirs[i]!)))).toBeLessThan(compression === 'dwaa' ? 1e-3 : 1e-5)
-    } // prettier-ignore
+      expect(Math.max(...values.map((v, i) => Math.abs(v - theirs[i]!)))).toBeLessThan(
+        compression === 'dwaa' ? 1e-3 : 1e-5,
+      )
+    }
   })
 })

@@ -49,10 +49,21 @@ const worst = (a: readonly number[][], b: readonly number[][]) =>
   Math.max(...a.flatMap((row, i) => row.map((v, c) => Math.abs(v - b[i]![c]!))))
 
 describe('.cube', () => {
-  const table = (isCube: boolean, from: [number, number, number], to: [number, number, number]): CubeTable => {
+  const table = (
+    isCube: boolean,
+    from: [number, number, number],
+    to: [number, number, number],
+  ): CubeTable => {
     const size = isCube ? 9 : 17
-    return { title: 'A "look"', isCube, size, from, to, values: Float32Array.from({ length: 3 * (isCube ? size ** 3 : size) }, random) }
-  } // prettier-ignore
+    return {
+      title: 'A "look"',
+      isCube,
+      size,
+      from,
+      to,
+      values: Float32Array.from({ length: 3 * (isCube ? size ** 3 : size) }, random),
+    }
+  }
   test.each([
     [true, [0, 0, 0], [1, 1, 1]],
     [true, [-0.1, 0, 0.05], [1.2, 1.5, 0.9]],
@@ -70,15 +81,25 @@ describe('.cube', () => {
       const entries = store.allocate(block.width, block.height, 4)
       entries.data.set(block.data)
       const [picture, out] = [asPicture(), store.allocate(colours.length, 1, 4)]
-      kernels.lookUp(out, picture, { table: entries, size: made.size, isCube, from, to, gain: 1, takesEncoded: false, givesEncoded: false }) // prettier-ignore
+      kernels.lookUp(out, picture, {
+        table: entries,
+        size: made.size,
+        isCube,
+        from,
+        to,
+        gain: 1,
+        takesEncoded: false,
+        givesEncoded: false,
+      })
       expect(worst(rows(out.data), byOpenColorIo('look.cube', text, colours))).toBeLessThan(2e-5)
     },
   )
   test('comments, blank lines and any line ends are taken; the domain may be one range', () => {
-    const text = '# made by hand\r\nTITLE "x"\r\n\r\nLUT_1D_SIZE 2\r\nLUT_1D_INPUT_RANGE 0 4\r\n0 0 0 \r\n# between\r\n\t1 2 3'
+    const text =
+      '# made by hand\r\nTITLE "x"\r\n\r\nLUT_1D_SIZE 2\r\nLUT_1D_INPUT_RANGE 0 4\r\n0 0 0 \r\n# between\r\n\t1 2 3'
     const { size, to, values } = parseCube(new TextEncoder().encode(text))
     expect([size, ...to, ...values]).toEqual([2, 4, 4, 4, 0, 0, 0, 1, 2, 3])
-  }) // prettier-ignore
+  })
   test.each([
     ['LUT_3D_SIZE 2\n0 0 0\n1 1 1\n', /holds 2 entries, but its size says 8; it may have been cut short/],
     ['LUT_1D_SIZE 2\n0 0 0\n1 1 1\n2 2 2\n', /line 4: there are more than the 2 entries/],
@@ -94,7 +115,13 @@ describe('.cube', () => {
 })
 
 describe('.cdl and .ccc', () => {
-  const correction = { id: 'grotto & "deep"', slope: [1.2, 1, 0.9], offset: [0.05, 0, -0.02], power: [1.1, 2, 0.5], saturation: 0.6 } as const // prettier-ignore
+  const correction = {
+    id: 'grotto & "deep"',
+    slope: [1.2, 1, 0.9],
+    offset: [0.05, 0, -0.02],
+    power: [1.1, 2, 0.5],
+    saturation: 0.6,
+  } as const
   test.each(['cdl', 'ccc'] as const)(
     'a written .%s means the same to OpenColorIO, and is read back',
     (as) => {
@@ -109,17 +136,30 @@ describe('.cdl and .ccc', () => {
     const text = `<ColorCorrectionCollection><ColorCorrection id="a"><SOPNode><Slope>2 2 2</Slope></SOPNode></ColorCorrection>
       <ColorCorrection id="b"><SatNode><Saturation>0</Saturation></SatNode></ColorCorrection></ColorCorrectionCollection>`
     const [a, b] = parseCdl(text)
-    expect(a).toEqual({ id: 'a', slope: [2, 2, 2], offset: [0, 0, 0], power: [1, 1, 1], saturation: 1, missing: ['Offset', 'Power', 'Saturation'] })
+    expect(a).toEqual({
+      id: 'a',
+      slope: [2, 2, 2],
+      offset: [0, 0, 0],
+      power: [1, 1, 1],
+      saturation: 1,
+      missing: ['Offset', 'Power', 'Saturation'],
+    })
     expect([b!.saturation, b!.missing]).toEqual([0, ['Slope', 'Offset', 'Power']])
-  }) // prettier-ignore
+  })
   test.each([
     ['<ColorDecisionList></ColorDecisionList>', /holds no ColorCorrection/],
-    ['<ColorCorrection><SOPNode><Slope>1 2</Slope></SOPNode></ColorCorrection>', /Slope of correction 1 wants 3 numbers, but holds “1 2”/],
-    ['<ColorCorrection id="x"><SOPNode><Power>1 0 1</Power></SOPNode></ColorCorrection>', /Power of x is 1 0 1; it must be above 0/],
+    [
+      '<ColorCorrection><SOPNode><Slope>1 2</Slope></SOPNode></ColorCorrection>',
+      /Slope of correction 1 wants 3 numbers, but holds “1 2”/,
+    ],
+    [
+      '<ColorCorrection id="x"><SOPNode><Power>1 0 1</Power></SOPNode></ColorCorrection>',
+      /Power of x is 1 0 1; it must be above 0/,
+    ],
     ['<ColorCorrection><SOPNode>', /it is no XML/],
     ['<!DOCTYPE a [<!ENTITY b "c">]><ColorCorrection/>', /declares a document type/],
     ['not xml at all', /no XML|no ColorCorrection/],
   ])('%j is refused', (text, message) => {
     expect(() => parseCdl(text)).toThrow(message)
-  }) // prettier-ignore
+  })
 })

@@ -35,7 +35,25 @@ const source = writeExr(
   },
   nodeZlib,
 )
-const kinds = ['none', 'rle', 'zips', 'zip', 'piz', 'pxr24', 'b44', 'b44a', 'dwaa', 'dwab', 'tiled piz', 'mip zip', 'png', 'palette png', 'jpeg', 'webp', 'hdr'] as const // prettier-ignore
+const kinds = [
+  'none',
+  'rle',
+  'zips',
+  'zip',
+  'piz',
+  'pxr24',
+  'b44',
+  'b44a',
+  'dwaa',
+  'dwab',
+  'tiled piz',
+  'mip zip',
+  'png',
+  'palette png',
+  'jpeg',
+  'webp',
+  'hdr',
+] as const
 const good = new Map<string, Uint8Array>()
 
 beforeAll(async () => {

@@ -224,7 +224,10 @@ describe('passes of a file', () => {
     expect(file.readPass('beauty')).toMatchObject({ width, height, x: -3, y: 5, channels: 4 })
   })
   test('give stored values in the file’s own coordinates', () => {
-    const [inside, outside] = file.storedPixels([[-3, 6], [34, 5]]) // prettier-ignore
+    const [inside, outside] = file.storedPixels([
+      [-3, 6],
+      [34, 5],
+    ])
     expect(inside![0]!.values).toMatchObject({
       R: halfToNumber(halves(3)[width]!),
       'depth.Z': floats[width],

@@ -98,10 +98,13 @@ describe('the store heals', () => {
     const own = mkdtempSync(join(tmpdir(), 'zafiro-check-'))
     const hash = createHash('sha256').update('good').digest('hex')
     const other = createHash('sha256').update('other').digest('hex')
-    for (const [name, text] of [[hash, 'good'], [other, 'otter']] as const) {
+    for (const [name, text] of [
+      [hash, 'good'],
+      [other, 'otter'],
+    ] as const) {
       mkdirSync(join(own, 'store', name.slice(0, 2)), { recursive: true })
       writeFileSync(join(own, 'store', name.slice(0, 2), name), text)
-    } // prettier-ignore
+    }
     const lines: string[] = []
     const say = (line: string) => lines.push(line)
     expect(await checkStore(own, { repair: false }, say)).toMatchObject({ checked: 2, damaged: [other] })

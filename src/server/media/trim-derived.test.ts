@@ -16,8 +16,17 @@ test('beyond its size, what has not been used longest goes first; below it nothi
   utimesSync(path(0), 5000, 1000)
   expect(await trimDerived(folder, 900)).toBe(300)
   expect(Array.from({ length: 10 }, (_, i) => existsSync(path(i)))).toEqual([
-    true, false, false, false, true, true, true, true, true, true,
-  ]) // prettier-ignore
+    true,
+    false,
+    false,
+    false,
+    true,
+    true,
+    true,
+    true,
+    true,
+    true,
+  ])
   expect(await trimDerived(join(folder, 'nowhere'), 1)).toBe(0)
   rmSync(folder, { recursive: true })
 })

@@ -76,11 +76,17 @@ export async function askRender(
     }
     if (frames.length === 0 && !follows) return { id: null, frames: 0 }
     const render: NewRender = {
-      id: newId(), shotId: shot, revision, comp, media, formats, follows,
+      id: newId(),
+      shotId: shot,
+      revision,
+      comp,
+      media,
+      formats,
+      follows,
       options: follows && look !== 'then' ? { ...naming, keepsLook: true } : naming,
       // The frames that there are come in by themselves, like those that are still to come.
       frames: follows ? [] : frames,
-    } // prettier-ignore
+    }
     await insertRender(pool, render)
     return { id: render.id, frames: render.frames.length }
   })

@@ -5,7 +5,15 @@ import { linksOf, mapLinks } from '../../core/comp/references.ts'
 import { parseComp, type Comp } from '../../core/comp/schema.ts'
 import { cutName } from '../../core/comp/cut-name.ts'
 import { RequestError } from '../answer.ts'
-import { findFile, freshMediaRef, insertFrame, insertMedia, readMedia, setReading, type FrameRow } from '../db/media.ts' // prettier-ignore
+import {
+  findFile,
+  freshMediaRef,
+  insertFrame,
+  insertMedia,
+  readMedia,
+  setReading,
+  type FrameRow,
+} from '../db/media.ts'
 import { inTransaction, type Db } from '../db/pool.ts'
 import { findMade, findRender, isOfOtherBuild } from '../db/renders.ts'
 import { lockShot } from '../db/shots.ts'
@@ -19,9 +27,20 @@ const gist = ({ frames, beside = {}, passes, encoding, alpha, reading = {}, gaps
   JSON.stringify([
     Object.entries(frames),
     sorted(beside).map(([pass, of]) => [pass, Object.entries(of)]),
-    passes.map(({ name, kind, channels, type, detail = {}, beside: of, inFile }) => [name, kind, channels, type, sorted(detail), of, inFile]),
-    encoding ?? 'linear', alpha ?? 'premultiplied', sorted(reading), gaps,
-  ]) // prettier-ignore
+    passes.map(({ name, kind, channels, type, detail = {}, beside: of, inFile }) => [
+      name,
+      kind,
+      channels,
+      type,
+      sorted(detail),
+      of,
+      inFile,
+    ]),
+    encoding ?? 'linear',
+    alpha ?? 'premultiplied',
+    sorted(reading),
+    gaps,
+  ])
 
 /** Files of media: of which frame, and of which pass beside. */
 const filesOf = ({ frames, beside = {} }: Media) =>
@@ -36,27 +55,44 @@ async function factsOf(pool: Pool, media: readonly Media[]): Promise<Map<string,
   const facts = new Map<string, Facts>()
   for (const { hash, beside } of media.flatMap(filesOf)) {
     const known = await findFile(pool, hash)
-    const bytes = await stat(storedPath(hash)).then(({ size }) => size, () => undefined)
+    const bytes = await stat(storedPath(hash)).then(
+      ({ size }) => size,
+      () => undefined,
+    )
     if (bytes === undefined || facts.has(hash)) continue
     try {
-      const { width, height, warnings } = known ?? (await decodePool().take(hash, beside === '' ? {} : { passName: beside }))
-      facts.set(hash, { fileName: known?.fileName ?? `${hash.slice(0, 12)}, of a render`, bytes, width, height, warnings })
+      const { width, height, warnings } =
+        known ?? (await decodePool().take(hash, beside === '' ? {} : { passName: beside }))
+      facts.set(hash, {
+        fileName: known?.fileName ?? `${hash.slice(0, 12)}, of a render`,
+        bytes,
+        width,
+        height,
+        warnings,
+      })
     } catch (error) {
       if (!(error instanceof DecodeError)) throw error
     }
   }
   return facts
-} // prettier-ignore
+}
 
 /** Notes media as they were, under a ref of their own. */
-async function insertAsItWas(db: Db, shotId: string, ref: string, name: string, was: Media, facts: ReadonlyMap<string, Facts>): Promise<void> {
+async function insertAsItWas(
+  db: Db,
+  shotId: string,
+  ref: string,
+  name: string,
+  was: Media,
+  facts: ReadonlyMap<string, Facts>,
+): Promise<void> {
   await insertMedia(db, shotId, ref, name, was.passes, was)
   await setReading(db, shotId, ref, { reading: was.reading, gaps: was.gaps })
   for (const { beside, frame, hash } of filesOf(was)) {
     const own = facts.get(hash)
     if (own) await insertFrame(db, shotId, ref, { ...own, beside, frame, fileHash: hash })
   }
-} // prettier-ignore
+}
 
 export interface BroughtBack {
   readonly comp: Comp
@@ -83,9 +119,13 @@ export async function bringBack(pool: Pool, renderId: string): Promise<BroughtBa
   const others = ({ table }: { readonly table: MediaTable }) =>
     used.filter((ref) => made.media[ref] && !(table[ref] && gist(table[ref]) === gist(made.media[ref])))
   const isOtherBuild = await isOfOtherBuild(pool, renderId)
-  const facts = await factsOf(pool, others(await readMedia(pool, shotId)).map((ref) => made.media[ref]!))
+  const facts = await factsOf(
+    pool,
+    others(await readMedia(pool, shotId)).map((ref) => made.media[ref]!),
+  )
   return inTransaction(pool, async (db) => {
-    if (!(await lockShot(db, shotId))) throw new RequestError(404, 'There is no such shot. It may have been deleted.')
+    if (!(await lockShot(db, shotId)))
+      throw new RequestError(404, 'There is no such shot. It may have been deleted.')
     const { table } = await readMedia(db, shotId)
     const refs = new Map<string, string>()
     let lost = 0
@@ -96,7 +136,15 @@ export async function bringBack(pool: Pool, renderId: string): Promise<BroughtBa
       const same = Object.keys(table).find((r) => gist(table[r]!) === gist(was))
       const to = same ?? (await freshMediaRef(db, shotId))
       refs.set(ref, to)
-      if (!same) await insertAsItWas(db, shotId, to, `${cutName(was.name)} · render ${render?.version ?? ''}`.trim(), was, facts)
+      if (!same)
+        await insertAsItWas(
+          db,
+          shotId,
+          to,
+          `${cutName(was.name)} · render ${render?.version ?? ''}`.trim(),
+          was,
+          facts,
+        )
     }
     const { table: now } = await readMedia(db, shotId)
     return {
@@ -109,4 +157,4 @@ export async function bringBack(pool: Pool, renderId: string): Promise<BroughtBa
       isOtherBuild,
     }
   })
-} // prettier-ignore
+}

@@ -43,8 +43,12 @@ export async function burntIn(
     .toBuffer({ resolveWithObject: true })
   // Longer than the frame is wide: its end is cut off.
   const [w, h] = [Math.min(width, text.info.width), Math.min(height, text.info.height)]
-  const strip = await sharp({ create: { width: w, height: h, channels: 4, background: { r: 0, g: 0, b: 0, alpha: 0.5 } } })
-    .composite([{ input: await sharp(text.data).extract({ left: 0, top: 0, width: w, height: h }).toBuffer() }])
+  const strip = await sharp({
+    create: { width: w, height: h, channels: 4, background: { r: 0, g: 0, b: 0, alpha: 0.5 } },
+  })
+    .composite([
+      { input: await sharp(text.data).extract({ left: 0, top: 0, width: w, height: h }).toBuffer() },
+    ])
     .png()
     .toBuffer()
   return sharp(codes, { raw: { width, height, channels: 4 } })
@@ -52,4 +56,4 @@ export async function burntIn(
     .ensureAlpha()
     .raw()
     .toBuffer()
-} // prettier-ignore
+}

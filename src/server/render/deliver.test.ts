@@ -70,15 +70,22 @@ test('what is there is replaced, left, or kept beside a new version', async () =
 test('files arrive whole, small pictures stay behind, and what fails is told without losing them', async () => {
   const from = join(folder, 'render')
   mkdirSync(from)
-  for (const name of ['grotto.0001.exr', 'grotto.0009.exr', 'grotto.0001.thumb.webp']) writeFileSync(join(from, name), 'new')
+  for (const name of ['grotto.0001.exr', 'grotto.0009.exr', 'grotto.0001.thumb.webp'])
+    writeFileSync(join(from, name), 'new')
   const files = readdirSync(from)
   expect(await undelivered(place({ there: 'skip' }), from, files)).toBeNull()
   const text = (name: string) => readFileSync(join(root, 'sh010/final', name), 'utf8')
   expect([text('grotto.0001.exr'), text('grotto.0009.exr')]).toEqual(['old', 'new'])
   expect(await undelivered(place(), from, files)).toBeNull()
   expect(text('grotto.0001.exr')).toBe('new')
-  expect(readdirSync(join(root, 'sh010/final')).filter((n) => n.includes('part') || n.includes('thumb'))).toEqual([])
-  expect(await undelivered(place(), from, ['absent.exr'])).toMatch(/absent\.exr could not be put into .*sh010\/final: it is gone\. They are kept with the render/)
-  expect(await undelivered(place({ root: gone }), from, files)).toMatch(/gone\/sh010\/final: it is gone\. They are kept/)
+  expect(
+    readdirSync(join(root, 'sh010/final')).filter((n) => n.includes('part') || n.includes('thumb')),
+  ).toEqual([])
+  expect(await undelivered(place(), from, ['absent.exr'])).toMatch(
+    /absent\.exr could not be put into .*sh010\/final: it is gone\. They are kept with the render/,
+  )
+  expect(await undelivered(place({ root: gone }), from, files)).toMatch(
+    /gone\/sh010\/final: it is gone\. They are kept/,
+  )
   expect(readdirSync(from)).toEqual(files)
-}) // prettier-ignore
+})

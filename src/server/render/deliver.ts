@@ -49,9 +49,10 @@ export function placeOf({ root, folder }: Delivery): string {
     )
   const place = resolve(root, folder)
   const inside = relative(root, place)
-  if (inside.startsWith('..') || isAbsolute(inside)) throw new DeliveryError(`${folder} leads out of ${root}.`)
+  if (inside.startsWith('..') || isAbsolute(inside))
+    throw new DeliveryError(`${folder} leads out of ${root}.`)
   return place
-} // prettier-ignore
+}
 
 /** Makes sure that files can be put there. Throws DeliveryError. */
 export async function checkPlace(delivery: Delivery): Promise<string> {
@@ -119,7 +120,7 @@ export async function deliver(delivery: Delivery, from: string, files: readonly 
     }
   }
   await syncFolder(place).catch(() => undefined)
-} // prettier-ignore
+}
 
 /** The same; what kept files from their place in words, null where nothing did. */
 export async function undelivered(

@@ -31,7 +31,14 @@ const rateText = (rate: number) => fractions.find(([r]) => Math.abs(r - rate) < 
 
 /** Tagged as BT.709 (or, for P3 screens, with the primaries of SMPTE EG 432-1), in the range of television: what players take untagged sRGB-like codes for (common practice). */
 const colour = 'scale=out_color_matrix=bt709:out_range=tv'
-const tags = (screen: Comp['screen']) => ['-colorspace', 'bt709', '-color_primaries', screen === 'p3' ? 'smpte432' : 'bt709', '-color_trc', screen === 'p3' ? 'iec61966-2-1' : 'bt709'] // prettier-ignore
+const tags = (screen: Comp['screen']) => [
+  '-colorspace',
+  'bt709',
+  '-color_primaries',
+  screen === 'p3' ? 'smpte432' : 'bt709',
+  '-color_trc',
+  screen === 'p3' ? 'iec61966-2-1' : 'bt709',
+]
 const even = 'pad=ceil(iw/2)*2:ceil(ih/2)*2'
 /** With alpha; what shows light over nothing is straight there (common practice). H.264 has none. */
 const codecsWithAlpha: Readonly<Partial<Record<MovieKind, readonly string[]>>> = {
@@ -71,9 +78,31 @@ export class MovieWriter {
     this.part = `${file}.${randomBytes(4).toString('hex')}.part`
     const { width, height, rate, hasAlpha = false, screen } = shape
     const codec = (hasAlpha ? codecsWithAlpha[kind] : undefined) ?? codecs[kind]
-    const input = ['-f', 'rawvideo', '-pixel_format', 'rgba', '-video_size', `${width}x${height}`, '-framerate', rateText(rate), '-i', 'pipe:0'] // prettier-ignore
+    const input = [
+      '-f',
+      'rawvideo',
+      '-pixel_format',
+      'rgba',
+      '-video_size',
+      `${width}x${height}`,
+      '-framerate',
+      rateText(rate),
+      '-i',
+      'pipe:0',
+    ]
     const container = { mp4: 'mp4', webm: 'webm', mov: 'mov' }[kind]
-    const args = ['-hide_banner', '-loglevel', 'error', '-y', ...input, ...codec, ...tags(screen), '-f', container, this.part] // prettier-ignore
+    const args = [
+      '-hide_banner',
+      '-loglevel',
+      'error',
+      '-y',
+      ...input,
+      ...codec,
+      ...tags(screen),
+      '-f',
+      container,
+      this.part,
+    ]
     this.child = spawn(/*turbopackIgnore: true*/ command, args, { stdio: ['pipe', 'ignore', 'pipe'] })
     this.child.stderr!.on('data', (text: Buffer) => {
       this.said = (this.said + text.toString()).slice(-2000)
@@ -98,8 +127,12 @@ export class MovieWriter {
           const why = this.said.trim().split('\n').at(-1) ?? ''
           const isFull = /No space left/.test(this.said)
           reject(
-            new MovieError(isFull ? 'The disk is full. Make room, then make the movie again.' : `ffmpeg made no movie: ${why || `it ended with ${String(code)}`}`),
-          ) // prettier-ignore
+            new MovieError(
+              isFull
+                ? 'The disk is full. Make room, then make the movie again.'
+                : `ffmpeg made no movie: ${why || `it ended with ${String(code)}`}`,
+            ),
+          )
         }
       })
     })

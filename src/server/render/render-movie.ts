@@ -74,7 +74,10 @@ export async function movieOf(
       .map((name) => ({ file: join(folder, name), words: { shot, frame, version: render.version } })),
   )
   if (frames.length === 0)
-    throw new RequestError(404, `This render has no pictures for a movie. Render it with “As on screen, ${hasAlpha ? 'with alpha' : 'for movies'}” among its files.`)
+    throw new RequestError(
+      404,
+      `This render has no pictures for a movie. Render it with “As on screen, ${hasAlpha ? 'with alpha' : 'for movies'}” among its files.`,
+    )
   const files = frames.map((f) => f.file)
   const path = join(folder, `movie${hasWords ? '-words' : ''}${hasAlpha ? '-alpha' : ''}.${kind}`)
   const [made, ...came] = await Promise.all([changedAt(path), ...files.map(changedAt)])
@@ -92,4 +95,4 @@ export async function movieOf(
     making.delete(path)
   }
   return path
-} // prettier-ignore
+}

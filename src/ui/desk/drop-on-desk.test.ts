@@ -24,7 +24,12 @@ const media: MediaTable = {
   m1: {
     name: 'grotto',
     frames: { 1: 'a'.repeat(64) },
-    passes: [pass('beauty', 'colour', ['R', 'G', 'B']), pass('depth', 'depth', ['Z']), pass('rock', 'matte', ['A']), pass('normal', 'normal', ['X', 'Y', 'Z'])], // prettier-ignore
+    passes: [
+      pass('beauty', 'colour', ['R', 'G', 'B']),
+      pass('depth', 'depth', ['Z']),
+      pass('rock', 'matte', ['A']),
+      pass('normal', 'normal', ['X', 'Y', 'Z']),
+    ],
   },
 }
 
@@ -37,10 +42,19 @@ beforeEach(() => {
   store = createShotStore({ comp, media })
 })
 const stepOf = (name: string, effect: string) => lane(name).steps.find((s) => s.effect === effect)!.id
-const drop = (dragged: Dragged, onto: Dropped | undefined, edge: 'front' | 'back' | 'onto' = 'onto', isCopy = false) => {
+const drop = (
+  dragged: Dragged,
+  onto: Dropped | undefined,
+  edge: 'front' | 'back' | 'onto' = 'onto',
+  isCopy = false,
+) => {
   dropOnDesk(store, dragged, onto, edge, isCopy)
-} // prettier-ignore
-const step = (name: string, effect: string): Dragged => ({ type: 'step', step: stepOf(name, effect), title: effect }) // prettier-ignore
+}
+const step = (name: string, effect: string): Dragged => ({
+  type: 'step',
+  step: stepOf(name, effect),
+  title: effect,
+})
 const slot = (name: string, at: number): Dropped => ({ type: 'slot', lane: lane(name).id, at })
 
 describe('a step that is let go', () => {
@@ -59,9 +73,17 @@ describe('a step that is let go', () => {
   })
   test('goes to another lane, or is copied there with an id of its own, named for undo', () => {
     drop(step('Cave', 'blur'), slot('Bell', 0))
-    expect([effects('Cave'), effects('Bell'), now().editName]).toEqual([['bloom', 'exposure'], ['blur'], 'Move Blur to Bell']) // prettier-ignore
+    expect([effects('Cave'), effects('Bell'), now().editName]).toEqual([
+      ['bloom', 'exposure'],
+      ['blur'],
+      'Move Blur to Bell',
+    ])
     drop(step('Cave', 'bloom'), slot('Bell', 1), 'onto', true)
-    expect([effects('Cave'), effects('Bell'), now().editName]).toEqual([['bloom', 'exposure'], ['blur', 'bloom'], 'Copy Bloom to Bell']) // prettier-ignore
+    expect([effects('Cave'), effects('Bell'), now().editName]).toEqual([
+      ['bloom', 'exposure'],
+      ['blur', 'bloom'],
+      'Copy Bloom to Bell',
+    ])
     expect(stepOf('Bell', 'bloom')).not.toBe(stepOf('Cave', 'bloom'))
     expect(now().selection?.step).toBe(stepOf('Bell', 'bloom'))
   })
@@ -142,13 +164,27 @@ test('where a step would stand better is told with the step that it should stand
   const found = adviceOn(next, bloom)
   expect(found).toMatchObject({ at: 0, before: 'Grain' })
   expect(found!.words).toMatch(/^It would better stand before Grain\. \S/)
-  const off = { ...next, lanes: next.lanes.map((l) => (l.id === bell.id ? { ...l, steps: l.steps.map((s) => (s.effect === 'grain' ? { ...s, on: false } : s)) } : l)) } // prettier-ignore
+  const off = {
+    ...next,
+    lanes: next.lanes.map((l) =>
+      l.id === bell.id
+        ? { ...l, steps: l.steps.map((s) => (s.effect === 'grain' ? { ...s, on: false } : s)) }
+        : l,
+    ),
+  }
   expect(adviceOn(off, bloom)).toBeUndefined()
   expect(adviceOn(next, 'nobody')).toBeUndefined()
 })
 
 describe('under the pointer', () => {
-  const box = (left: number, top: number, width: number, height: number) => ({ left, top, width, height, right: left + width, bottom: top + height }) // prettier-ignore
+  const box = (left: number, top: number, width: number, height: number) => ({
+    left,
+    top,
+    width,
+    height,
+    right: left + width,
+    bottom: top + height,
+  })
   const places: [string, Dropped, ReturnType<typeof box>][] = [
     ['a', { type: 'lane', lane: 'a' }, box(0, 0, 400, 50)],
     ['b', { type: 'lane', lane: 'b' }, box(0, 50, 400, 50)],
@@ -158,7 +194,10 @@ describe('under the pointer', () => {
     ['chip', { type: 'chip', connect: () => undefined }, box(300, 60, 40, 20)],
   ]
   const found = (dragged: Dragged, x: number, y: number) => {
-    const droppableContainers = places.map(([id, dropped]) => ({ id, data: { current: dropped } })) as unknown as DroppableContainer[] // prettier-ignore
+    const droppableContainers = places.map(([id, dropped]) => ({
+      id,
+      data: { current: dropped },
+    })) as unknown as DroppableContainer[]
     const args = {
       active: { data: { current: dragged } },
       droppableContainers,

@@ -24,11 +24,13 @@ if (typeof document !== 'undefined') {
 /** What a screen can not show of a colour, in words. */
 function outsideWords(colour: Rgb, looked: Looked): string {
   const m = screenMatrix(looked)
-  const own = m ? [0, 4, 8].map((row) => m[row]! * colour[0] + m[row + 1]! * colour[1] + m[row + 2]! * colour[2]) : colour
+  const own = m
+    ? [0, 4, 8].map((row) => m[row]! * colour[0] + m[row + 1]! * colour[1] + m[row + 2]! * colour[2])
+    : colour
   if (own.some((v) => v < -1e-6)) return 'outside the colours of the screen'
   const most = Math.max(...own)
   return most > 1.0005 ? `${most.toFixed(2)} times as bright as its white` : ''
-} // prettier-ignore
+}
 
 export function ColourRow({ name, dial, value, onChange }: RowProps<ColourDial, readonly number[]>) {
   const [r = 0, g = 0, b = 0] = value

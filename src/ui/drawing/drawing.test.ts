@@ -13,7 +13,12 @@ type Point = readonly [number, number]
 function pointsOn(path: Path, each = 400): Point[] {
   return path.flatMap((v, i) => {
     const next = path[(i + 1) % path.length]!
-    const corners = [v.at, [v.at[0] + (v.out?.[0] ?? 0), v.at[1] + (v.out?.[1] ?? 0)], [next.at[0] + (next.in?.[0] ?? 0), next.at[1] + (next.in?.[1] ?? 0)], next.at] as const // prettier-ignore
+    const corners = [
+      v.at,
+      [v.at[0] + (v.out?.[0] ?? 0), v.at[1] + (v.out?.[1] ?? 0)],
+      [next.at[0] + (next.in?.[0] ?? 0), next.at[1] + (next.in?.[1] ?? 0)],
+      next.at,
+    ] as const
     return Array.from({ length: each }, (_, k): Point => {
       const t = k / each
       const weights = [(1 - t) ** 3, 3 * t * (1 - t) ** 2, 3 * t * t * (1 - t), t ** 3]
@@ -50,7 +55,21 @@ describe('a line that is drawn by hand', () => {
     const line = round((a) => 100 + 25 * Math.sin(5 * a))
     expect(smoothLine(line, 0.5).length).toBeGreaterThan(smoothLine(line, 6).length)
     expect(smoothLine([...line, line[0]!], 2)).toEqual(smoothLine(line, 2))
-    for (const few of [[], [[1, 1]], [[1, 1], [1, 1], [2, 2]], [[3, 3], [3, 3], [3, 3]]] as Point[][]) expect(smoothLine(few, 2)).toEqual([]) // prettier-ignore
+    for (const few of [
+      [],
+      [[1, 1]],
+      [
+        [1, 1],
+        [1, 1],
+        [2, 2],
+      ],
+      [
+        [3, 3],
+        [3, 3],
+        [3, 3],
+      ],
+    ] as Point[][])
+      expect(smoothLine(few, 2)).toEqual([])
   })
 })
 
@@ -93,7 +112,6 @@ describe('shapes that are put in', () => {
         [Math.min(...ys), 50],
         [Math.max(...ys), 150],
       ] as const)
-        // prettier-ignore
         expect(value).toBeCloseTo(wanted, 0)
       if (tool === 'ellipse')
         for (const [x, y] of points) expect(Math.hypot(x - 200, y - 100)).toBeCloseTo(50, 0)
@@ -111,7 +129,12 @@ describe('shapes that are put in', () => {
 /** The first path anywhere in a value: the only one there is. */
 function pathIn(value: unknown): Path {
   const found = (v: unknown): Path | undefined => {
-    if (Array.isArray(v) && v.length > 1 && v.every((p: unknown) => typeof p === 'object' && p !== null && 'at' in p)) return v as Path // prettier-ignore
+    if (
+      Array.isArray(v) &&
+      v.length > 1 &&
+      v.every((p: unknown) => typeof p === 'object' && p !== null && 'at' in p)
+    )
+      return v as Path
     if (typeof v !== 'object' || v === null) return undefined
     for (const inner of Object.values(v)) {
       const path = found(inner)

@@ -82,7 +82,9 @@ export function ShapeDials({
             aria-pressed={isKeyHere}
             title="A key of the outline on this frame; between keys it moves"
             onClick={() => {
-              edit(`${isKeyHere ? 'Remove' : 'Set'} key of ${shape.name}`, (c) => toggleKey(c, drawing.id, frame, shape.id))
+              edit(`${isKeyHere ? 'Remove' : 'Set'} key of ${shape.name}`, (c) =>
+                toggleKey(c, drawing.id, frame, shape.id),
+              )
             }}
           >
             <Diamond size={11} fill={isKeyHere ? 'currentColor' : 'none'} aria-hidden /> key on {frame}
@@ -123,10 +125,22 @@ export function ShapeDials({
             <span className="text-base-content/60">
               {points.length === 1 ? 'one point' : `${points.length} points`}:
             </span>
-            <button type="button" className="btn btn-xs" onClick={() => { convert('corner') }}>
+            <button
+              type="button"
+              className="btn btn-xs"
+              onClick={() => {
+                convert('corner')
+              }}
+            >
               Corner
             </button>
-            <button type="button" className="btn btn-xs" onClick={() => { convert('smooth') }}>
+            <button
+              type="button"
+              className="btn btn-xs"
+              onClick={() => {
+                convert('smooth')
+              }}
+            >
               Smooth
             </button>
             <button
@@ -134,7 +148,9 @@ export function ShapeDials({
               className="btn btn-xs"
               title="A further point halfway to the next"
               onClick={() => {
-                edit(`Add a point to ${shape.name}`, (c) => splitShape(c, drawing.id, frame, shape.id, points[0]!, 0.5))
+                edit(`Add a point to ${shape.name}`, (c) =>
+                  splitShape(c, drawing.id, frame, shape.id, points[0]!, 0.5),
+                )
                 store.getState().set({ draw: { ...draw, points: [points[0]! + 1] } })
               }}
             >
@@ -144,7 +160,9 @@ export function ShapeDials({
               type="button"
               className="btn btn-ghost btn-xs"
               onClick={() => {
-                edit(`Remove points of ${shape.name}`, (c) => removePoints(c, drawing.id, frame, shape.id, points))
+                edit(`Remove points of ${shape.name}`, (c) =>
+                  removePoints(c, drawing.id, frame, shape.id, points),
+                )
                 store.getState().set({ draw: { ...draw, points: [] } })
               }}
             >
@@ -169,5 +187,5 @@ export function ShapeDials({
         </>
       )}
     </div>
-  ) // prettier-ignore
+  )
 }

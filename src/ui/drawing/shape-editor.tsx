@@ -190,7 +190,8 @@ export default function ShapeEditor({
     switch (tool) {
       case 'pen': {
         const first = pen[0]
-        const isClose = first && pen.length >= 2 && Math.hypot(at[0] - first.at[0], at[1] - first.at[1]) * place.zoom < 9
+        const isClose =
+          first && pen.length >= 2 && Math.hypot(at[0] - first.at[0], at[1] - first.at[1]) * place.zoom < 9
         if (isClose) closePen()
         else {
           setPen([...pen, { at: [...snapped(at, [])] }])
@@ -207,7 +208,7 @@ export default function ShapeEditor({
         return
       default:
         setBox([at, at])
-    } // prettier-ignore
+    }
   }
   const move = (event: PointerAt) => {
     const at = pointerAt()
@@ -279,18 +280,24 @@ export default function ShapeEditor({
       if (Math.hypot(dx, dy) * place.zoom < 3 && !hasMoved) return
       hasMoved = true
       const moved = mapPoints(base, [1, 0, dx, 0, 1, dy]).map(roundVertex)
-      store.getState().edit(`Move ${shape.name}`, (c) => setPath(c, drawn.drawing.id, frame, shape.id, moved), gesture)
+      store
+        .getState()
+        .edit(`Move ${shape.name}`, (c) => setPath(c, drawn.drawing.id, frame, shape.id, moved), gesture)
     }
     let hasMoved = false
     dragWith(follow)
-  } // prettier-ignore
+  }
   const addOn = (shape: Shape) => (event: PointerAt) => {
     event.cancelBubble = true
     const on = nearestOn(outlineAt(shape.path, frame), pointerAt())
     if (!on || on.distance * place.zoom > 12) return
-    store.getState().edit(`Add a point to ${shape.name}`, (c) => splitShape(c, drawn.drawing.id, frame, shape.id, on.piece, on.t))
+    store
+      .getState()
+      .edit(`Add a point to ${shape.name}`, (c) =>
+        splitShape(c, drawn.drawing.id, frame, shape.id, on.piece, on.t),
+      )
     select(shape.id, [on.piece + 1])
-  } // prettier-ignore
+  }
 
   return (
     <Stage

@@ -41,27 +41,46 @@ export function useShapeKeys({ pen, setPen, closePen, select, edit }: Drafts): v
       } else if (!shape || !path || shape.locked) return false
       else if (event.key === 'Delete' || event.key === 'Backspace') {
         if (draw.points.length > 0)
-          store.getState().edit(`Remove points of ${shape.name}`, (c) => removePoints(c, drawing.id, frame, shape.id, draw.points))
-        else store.getState().edit(`Remove ${shape.name}`, (c) => editShapes(c, drawing.id, frame, (all) => all.filter((s) => s.id !== shape.id)))
+          store
+            .getState()
+            .edit(`Remove points of ${shape.name}`, (c) =>
+              removePoints(c, drawing.id, frame, shape.id, draw.points),
+            )
+        else
+          store
+            .getState()
+            .edit(`Remove ${shape.name}`, (c) =>
+              editShapes(c, drawing.id, frame, (all) => all.filter((s) => s.id !== shape.id)),
+            )
         select(draw.points.length > 0 ? shape.id : undefined)
       } else if (nudge) {
         const by = event.shiftKey ? 10 : 1
         const points = draw.points.length > 0 ? draw.points : undefined
-        edit(`Nudge ${shape.name}`, mapPoints(path, [1, 0, nudge[0]! * by, 0, 1, nudge[1]! * by], points), `nudge ${shape.id} ${event.repeat}`)
+        edit(
+          `Nudge ${shape.name}`,
+          mapPoints(path, [1, 0, nudge[0]! * by, 0, 1, nudge[1]! * by], points),
+          `nudge ${shape.id} ${event.repeat}`,
+        )
       } else return false
       return true
-    } // prettier-ignore
+    }
   })
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (isTyping(event.target)) return
       // What is selected on the desk keeps its own arrows; tools have none.
       const { key, target } = event
-      if (key.startsWith('Arrow') && target instanceof HTMLElement && target.closest('[data-desk], button, input') && !target.closest('[data-drawing-tools]')) return
+      if (
+        key.startsWith('Arrow') &&
+        target instanceof HTMLElement &&
+        target.closest('[data-desk], button, input') &&
+        !target.closest('[data-drawing-tools]')
+      )
+        return
       if (!keys.current(event)) return
       event.preventDefault()
       event.stopImmediatePropagation()
-    } // prettier-ignore
+    }
     window.addEventListener('keydown', press, true)
     return () => {
       window.removeEventListener('keydown', press, true)

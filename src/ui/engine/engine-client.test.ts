@@ -6,7 +6,10 @@ import type { Kind, Wish } from '../../core/engine/session/requests.ts'
 import { EngineClient, type EngineListener, type Wanted } from './engine-client.ts'
 import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage } from './messages.ts'
 
-type Outcome = { type: 'answer'; value?: object } | { type: 'failed'; isMemory: boolean; message: string } | { type: 'given-up' } // prettier-ignore
+type Outcome =
+  | { type: 'answer'; value?: object }
+  | { type: 'failed'; isMemory: boolean; message: string }
+  | { type: 'given-up' }
 
 /** A thread that only notes what it is sent; the test says what it answers, and when it dies. */
 class Thread {
@@ -49,8 +52,20 @@ class Thread {
   async answer(outcome: Outcome, kind: Kind = 'show'): Promise<void> {
     const { id, wish } = this.requests.findLast((r) => r.kind === kind)!
     const { reduction } = wish as Wish<'show'>
-    const shown = { width: 1, height: 1, problems: [], warnings: undefined, tookMs: 900, reduction, thumbs: [], meters: {} } // prettier-ignore
-    const data = outcome.type === 'answer' ? { type: 'answer', id, value: { ...shown, ...outcome.value } } : { id, ...outcome } // prettier-ignore
+    const shown = {
+      width: 1,
+      height: 1,
+      problems: [],
+      warnings: undefined,
+      tookMs: 900,
+      reduction,
+      thumbs: [],
+      meters: {},
+    }
+    const data =
+      outcome.type === 'answer'
+        ? { type: 'answer', id, value: { ...shown, ...outcome.value } }
+        : { id, ...outcome }
     this.onmessage?.({ data: data as unknown as EngineReply })
     await new Promise((resolve) => setTimeout(resolve))
   }
@@ -179,7 +194,11 @@ test('a proxy is never given up, full size is for anything newer, and only the n
   expect(seen()).toEqual([[1, 4, 'drag']])
   await engine.answer({ type: 'answer' })
   await engine.answer({ type: 'answer' })
-  expect(seen()).toEqual([[1, 4, 'drag'], [3, 4, 'drag'], [3, 1, 'picture']]) // prettier-ignore
+  expect(seen()).toEqual([
+    [1, 4, 'drag'],
+    [3, 4, 'drag'],
+    [3, 1, 'picture'],
+  ])
   const settling = engine.shows.at(-1)!.id
   expect(engine.flags.isGivenUp(settling)).toBe(false)
   client.show({ ...wanted, frame: 4 })
@@ -203,17 +222,32 @@ test('a large frame that is seen small settles at that size, moves at one that i
     for (const ms of tookMs) await engine.answer({ type: 'answer', value: { tookMs: ms } })
     return seen().slice(before)
   }
-  expect(await show(4, [3, 80])).toEqual([[16, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  expect(await show(4, [3, 80])).toEqual([
+    [16, true, 'drag'],
+    [4, false, 'picture'],
+  ])
   expect(engine.requests.at(-1)?.kind).toBe('thumbs')
   // An eighth is expected to take 80 / 8^½ ms, too long; after a faster picture it is shown first.
-  expect(await show(4, [3, 40])).toEqual([[16, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
-  expect(await show(4, [10, 20])).toEqual([[8, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
-  expect(await show(4, [10, 20])).toEqual([[8, true, 'drag'], [4, false, 'picture']]) // prettier-ignore
+  expect(await show(4, [3, 40])).toEqual([
+    [16, true, 'drag'],
+    [4, false, 'picture'],
+  ])
+  expect(await show(4, [10, 20])).toEqual([
+    [8, true, 'drag'],
+    [4, false, 'picture'],
+  ])
+  expect(await show(4, [10, 20])).toEqual([
+    [8, true, 'drag'],
+    [4, false, 'picture'],
+  ])
   // It is fast enough by now to need no proxy.
-  expect(await show(4, [20])).toEqual([[4, false, 'picture']]) // prettier-ignore
+  expect(await show(4, [20])).toEqual([[4, false, 'picture']])
   // Looked at closely: what is there stays until the whole is there, and a change goes through a size that is fast.
-  expect(await show(1, [700], true)).toEqual([[1, false, 'picture']]) // prettier-ignore
-  expect(await show(1, [20, 700])).toEqual([[8, true, 'drag'], [1, false, 'picture']]) // prettier-ignore
+  expect(await show(1, [700], true)).toEqual([[1, false, 'picture']])
+  expect(await show(1, [20, 700])).toEqual([
+    [8, true, 'drag'],
+    [1, false, 'picture'],
+  ])
   expect(listener.onBusy).toHaveBeenLastCalledWith(false, 7)
 })
 

@@ -1,14 +1,10 @@
 import { Cancelled } from '../../core/cancelled.ts'
-import type { MediaTable } from '../../core/comp/media.ts'
-import { patchesBetween } from '../../core/comp/patches.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import type { LuminanceHistogram, ValueHistogram } from '../../core/engine/histogram.ts'
 import type { Target } from '../../core/engine/plan/plan-targets.ts'
 import type { Scope } from '../../core/engine/scopes.ts'
 import type {
   Answer,
-  Class,
-  Kind,
   PassThumb,
   Probed,
   Shown,
@@ -18,8 +14,7 @@ import type {
 } from '../../core/engine/session/requests.ts'
 import { isHuge, isWithin, reductionsOf, type Part, type Reduction } from '../../core/engine/work-area.ts'
 import type { DisplayOptions, ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
-import { createControl, createKernelMemory } from '../../core/kernels/thread-pool.ts'
-import { SharedFlags, type EngineMessage, type EngineReply, type WireWish } from './messages.ts'
+import { EngineError, EngineLink, EngineLost } from './engine-link.ts'
 
 /** A shot at a frame. */
 export interface AtFrame extends Work {
@@ -50,56 +45,12 @@ const longMs = 800
 const partMs = 250
 const thumbWidth = 96
 
-/** What the engine says of a request that it could not answer. */
-class EngineError extends Error {
-  override name = 'EngineError'
-  constructor(
-    message: string,
-    readonly isMemory: boolean,
-  ) {
-    super(message)
-  }
-}
-
-/** The engine died; what counts is asked for anew. */
-class EngineLost extends Cancelled {}
-
-interface Open {
-  readonly resolve: (value: Answer<Kind>) => void
-  readonly reject: (error: Error) => void
-}
-/** A request on its way. */
-interface Asked<K extends Kind> {
-  readonly id: number
-  readonly answer: Promise<Answer<K>>
-}
-
-/** Memory that may grow as far as the browser allows: 4 GiB, less on machines with little, or where that is refused. Pictures that are kept have most of it. */
-function largestMemory() {
-  // In GiB, rounded; not every browser tells.
-  const { deviceMemory = 8 } = navigator as Navigator & { readonly deviceMemory?: number }
-  const sizes = deviceMemory >= 8 ? [4096, 2048, 1024] : [2048, 1024]
-  for (const [i, size] of sizes.entries())
-    try {
-      const mostBytes = size * 2 ** 20
-      return { memory: createKernelMemory(size), mostBytes, budgetBytes: 0.6 * mostBytes }
-    } catch (error) {
-      if (i === sizes.length - 1) throw error
-    }
-  throw new RangeError('no memory')
-}
-
 /**
  * The page's side of the engine. A new wish first shows a proxy, which is never given up (or a fast drag would show
  * nothing), then settles to the size that is looked at, which is given up for anything newer; thumbnails come last.
  */
 export class EngineClient {
-  private engine!: Worker
-  private workers: Worker[] = []
-  private flags!: SharedFlags
-  private open = new Map<number, Open>()
-  /** What the engine has of the shot. */
-  private sent: { comp?: Comp; media?: MediaTable } = {}
+  private readonly link: EngineLink
   private wanted: Wanted | undefined
   /** Counts wishes; only the latest counts. */
   private serial = 0
@@ -113,66 +64,20 @@ export class EngineClient {
   private made: { readonly serial: number; readonly part?: Part | undefined } | undefined
   /** By size; not known yet: a small picture comes first. */
   private readonly tookMs: Partial<Record<Reduction, number>> = {}
-  private nextId = 1
-  private replacedAt = -Infinity
   /** The picture on its way is smaller than wanted, as memory ran out. */
   private isShort = false
-  private memory: { readonly memory: WebAssembly.Memory; readonly mostBytes: number } | undefined
 
   constructor(private readonly listener: EngineListener) {
-    this.begin()
+    this.link = new EngineLink((isBack, message) => {
+      this.isRunning = false
+      if (!isBack) this.listener.onFailed(message)
+      else if (this.wanted) this.show(this.wanted)
+    })
   }
 
   /** What the engine has taken of the memory it may have, in bytes. */
   get memoryUse(): { readonly bytes: number; readonly mostBytes: number } {
-    return { bytes: this.memory?.memory.buffer.byteLength ?? 0, mostBytes: this.memory?.mostBytes ?? 0 }
-  }
-
-  /** Starts the engine's threads on a memory of their own. */
-  private begin(): void {
-    const threads = Math.max(1, Math.min(8, navigator.hardwareConcurrency))
-    const { memory, mostBytes, budgetBytes } = largestMemory()
-    this.memory = { memory, mostBytes }
-    const control = createControl()
-    this.flags = new SharedFlags()
-    this.sent = {}
-    this.engine = new Worker(new URL('./engine.worker.ts', import.meta.url), { type: 'module' })
-    this.workers = Array.from({ length: threads - 1 }, () => {
-      const worker = new Worker(new URL('./pool.worker.ts', import.meta.url), { type: 'module' })
-      worker.postMessage({ memory, control })
-      return worker
-    })
-    const { port1, port2: files } = new MessageChannel()
-    const fetcher = new Worker(new URL('./files.worker.ts', import.meta.url), { type: 'module' })
-    fetcher.postMessage(port1, [port1])
-    this.workers.push(fetcher)
-    this.engine.onmessage = ({ data }: MessageEvent<EngineReply>) => {
-      this.receive(data)
-    }
-    this.engine.onerror = (event) => {
-      event.preventDefault()
-      this.replace(event.message)
-    }
-    const flags = this.flags.buffer
-    this.post({ type: 'start', memory, control, workers: threads - 1, flags, budgetBytes, files }, [files])
-  }
-
-  /** An engine that died is replaced and its work done once more; when that dies too, it is said. */
-  private replace(reason: string): void {
-    this.close()
-    const lost = [...this.open.values()]
-    this.open = new Map()
-    for (const { reject } of lost) reject(new EngineLost())
-    this.isRunning = false
-    if (performance.now() - this.replacedAt < 10_000) {
-      this.listener.onFailed(
-        `The engine stopped twice (${reason}). Reload the page to start it again; your work is saved.`,
-      )
-      return
-    }
-    this.replacedAt = performance.now()
-    this.begin()
-    if (this.wanted) this.show(this.wanted)
+    return this.link.memoryUse
   }
 
   /** Of the picture that is wanted only a part has been made at full size. */
@@ -197,7 +102,7 @@ export class EngineClient {
     this.serial++
     this.listener.onBusy(true, this.serial)
     for (const id of [this.unwanted, this.thumbsAsked, this.aheadAsked])
-      if (id !== undefined) this.flags.giveUp(id)
+      if (id !== undefined) this.link.giveUp(id)
     this.isThere = isThere
     if (!this.isRunning) this.run(this.firstReduction())
   }
@@ -207,7 +112,7 @@ export class EngineClient {
     target: Target,
     byMost: boolean,
   ): Promise<LuminanceHistogram | undefined> {
-    return this.chart('histogram', work, { frame, target, byMost })
+    return this.link.chart('histogram', work, { frame, target, byMost })
   }
 
   /** A second picture; undefined where it can not be made. */
@@ -217,12 +122,12 @@ export class EngineClient {
     view: DisplayOptions,
     { reduction = 1, seen }: Pick<Wish<'side'>, 'reduction' | 'seen'> = {},
   ): Promise<Answer<'side'> | undefined> {
-    return this.chart('side', work, { frame, target, view, reduction, seen }, 'picture')
+    return this.link.chart('side', work, { frame, target, view, reduction, seen }, 'picture')
   }
 
   /** A picture at full size as an EXR file; undefined where it can not be made. */
   exr({ frame, ...work }: AtFrame, target: Target): Promise<Uint8Array<ArrayBuffer> | undefined> {
-    return this.chart('exr', work, { frame, target })
+    return this.link.chart('exr', work, { frame, target })
   }
 
   /** A scope of a picture; undefined where it can not be made. */
@@ -232,12 +137,12 @@ export class EngineClient {
     scope: ScopeKind,
     { region, reduction }: { readonly region?: ScopeRegion | undefined; readonly reduction?: Reduction } = {},
   ): Promise<{ readonly scope: Scope; readonly tookMs: number } | undefined> {
-    return this.chart('scope', work, { frame, target, scope, region, reduction })
+    return this.link.chart('scope', work, { frame, target, scope, region, reduction })
   }
 
   /** Where the values of a pass or a feed lie; undefined where it can not be loaded. */
   values({ frame, ...work }: AtFrame, target: Target): Promise<ValueHistogram | undefined> {
-    return this.chart('values', work, { frame, target })
+    return this.link.chart('values', work, { frame, target })
   }
 
   /** Values under a pixel of the full frame; undefined outside the picture. */
@@ -247,7 +152,7 @@ export class EngineClient {
     y: number,
     { of, isExact = false }: { readonly of?: Target | undefined; readonly isExact?: boolean } = {},
   ): Promise<Probed | undefined> {
-    return this.chart('probe', work, { frame, x, y, of, isExact }, 'measures')
+    return this.link.chart('probe', work, { frame, x, y, of, isExact }, 'measures')
   }
 
   /** A picture made ahead for playing; undefined where it can not be made or was given up. */
@@ -255,7 +160,7 @@ export class EngineClient {
     { frame, ...work }: AtFrame,
     wish: Omit<Wish<'ahead'>, 'frame'>,
   ): Promise<Answer<'ahead'> | undefined> {
-    const { id, answer } = this.ask('ahead', work, { frame, ...wish }, 'ahead')
+    const { id, answer } = this.link.ask('ahead', work, { frame, ...wish }, 'ahead')
     this.aheadAsked = id
     try {
       return await answer
@@ -267,7 +172,7 @@ export class EngineClient {
 
   /** Gives up what is made ahead. */
   stopAhead(): void {
-    if (this.aheadAsked !== undefined) this.flags.giveUp(this.aheadAsked)
+    if (this.aheadAsked !== undefined) this.link.giveUp(this.aheadAsked)
   }
 
   /** Where something is, or how bright, on some frames; undefined where it can not be told. */
@@ -276,7 +181,7 @@ export class EngineClient {
     of: Wish<'readings'>['of'],
     frames: readonly number[],
   ): Promise<Answer<'readings'> | undefined> {
-    return this.chart('readings', { comp, media }, { of, frames }, 'ahead')
+    return this.link.chart('readings', { comp, media }, { of, frames }, 'ahead')
   }
 
   /** Small pictures of other comps of the same shot; undefined for those that can not be made. */
@@ -286,17 +191,16 @@ export class EngineClient {
     target: Target,
     width: number,
   ): Promise<readonly (Thumb | undefined)[] | undefined> {
-    return this.chart('previews', work, { frame, comps, target, width }, 'thumbnails')
+    return this.link.chart('previews', work, { frame, comps, target, width }, 'thumbnails')
   }
 
   /** Readable small pictures of every pass of the media; those that can not be loaded are left out. */
   async passes({ frame, ...work }: AtFrame, width: number): Promise<readonly PassThumb[]> {
-    return (await this.chart('passes', work, { frame, width }, 'thumbnails')) ?? []
+    return (await this.link.chart('passes', work, { frame, width }, 'thumbnails')) ?? []
   }
 
   close(): void {
-    this.engine.terminate()
-    for (const worker of this.workers) worker.terminate()
+    this.link.close()
   }
 
   private get finest(): Reduction {
@@ -354,8 +258,8 @@ export class EngineClient {
     const part = isPart ? { seen, isLast: isHuge(comp) } : {}
     this.isRunning = true
     const mayEnd = (isFollowing || !isProxy) && (this.expectedMs(reduction) ?? 1000) >= directMs
-    this.flags.countPicture()
-    const asked = this.ask(
+    this.link.countPicture()
+    const asked = this.link.ask(
       'show',
       { comp, media },
       { ...wish, ...part, reduction, isProxy },
@@ -424,7 +328,12 @@ export class EngineClient {
   private askForThumbs(): void {
     if (!this.wanted) return
     const { comp, media, frame } = this.wanted
-    const { id, answer } = this.ask('thumbs', { comp, media }, { frame, width: thumbWidth }, 'thumbnails')
+    const { id, answer } = this.link.ask(
+      'thumbs',
+      { comp, media },
+      { frame, width: thumbWidth },
+      'thumbnails',
+    )
     this.thumbsAsked = id
     answer.then(
       ({ thumbs, meters }) => {
@@ -434,56 +343,5 @@ export class EngineClient {
         if (!(error instanceof Cancelled)) console.warn('Thumbnails could not be made:', error)
       },
     )
-  }
-
-  /** An answer that may fail to come: undefined, with the reason in the console. */
-  private async chart<K extends Kind>(
-    kind: K,
-    work: Work,
-    wish: Wish<K>,
-    of: Class = 'charts',
-  ): Promise<Answer<K> | undefined> {
-    try {
-      return await this.ask(kind, work, wish, of).answer
-    } catch (error) {
-      if (!(error instanceof Cancelled)) console.warn(`No answer to ${kind}:`, error)
-      return undefined
-    }
-  }
-
-  private ask<K extends Kind>(kind: K, { comp, media }: Work, wish: Wish<K>, of: Class): Asked<K> {
-    this.bringUp(comp, media)
-    const id = this.nextId++
-    const answer = new Promise<Answer<Kind>>((resolve, reject) => {
-      this.open.set(id, { resolve, reject })
-    }) as Promise<Answer<K>>
-    const comps = 'comps' in wish ? wish.comps.map((one) => patchesBetween(comp, one)) : undefined
-    const wire = { ...wish, ...(comps && { comps }) } as WireWish<K>
-    this.post({ type: 'request', id, kind, class: of, wish: wire })
-    return { id, answer }
-  }
-
-  /** Tells the engine what has changed since it was last told. */
-  private bringUp(comp: Comp, media: MediaTable): void {
-    const { sent } = this
-    if (sent.media !== media) this.post({ type: 'media', media })
-    if (!sent.comp) this.post({ type: 'comp', comp })
-    else if (sent.comp !== comp) {
-      const patches = patchesBetween(sent.comp, comp)
-      if (patches.length > 0) this.post({ type: 'patches', patches })
-    }
-    this.sent = { comp, media }
-  }
-
-  private receive(message: EngineReply): void {
-    const open = this.open.get(message.id)
-    this.open.delete(message.id)
-    if (message.type === 'answer') open?.resolve(message.value)
-    else if (message.type === 'given-up') open?.reject(new Cancelled())
-    else open?.reject(new EngineError(message.message, message.isMemory))
-  }
-
-  private post(message: EngineMessage, transfer: Transferable[] = []): void {
-    this.engine.postMessage(message, transfer)
   }
 }

@@ -8,7 +8,10 @@ afterEach(() => {
 
 test('each who asks gets what it asked for, in whatever order it comes, and hears what fails', async () => {
   const asked: BytesWanted[] = []
-  const port: { onmessage: ((event: MessageEvent<BytesReply>) => void) | null; postMessage(message: BytesWanted): void } = { onmessage: null, postMessage: (message) => asked.push(message) } // prettier-ignore
+  const port: {
+    onmessage: ((event: MessageEvent<BytesReply>) => void) | null
+    postMessage(message: BytesWanted): void
+  } = { onmessage: null, postMessage: (message) => asked.push(message) }
   const bytesOf = bytesBy(port)
   const answers = [bytesOf('/a'), bytesOf('/b'), bytesOf('/c')]
   expect(asked.map(({ url }) => url)).toEqual(['/a', '/b', '/c'])

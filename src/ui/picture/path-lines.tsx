@@ -71,7 +71,10 @@ export function PathLines({
   const step = Math.max(1, Math.ceil((last - first + 1) / mostPoints))
   const frames = Array.from({ length: Math.floor((last - first) / step) + 1 }, (_, i) => first + i * step)
   const hasRiders = track.riders?.some((r) => r.on) ?? false
-  const points = track.along && !hasRiders ? pathLine(track) : frames.map((f) => readSetting(comp, ref, f, read) as unknown as Point) // prettier-ignore
+  const points =
+    track.along && !hasRiders
+      ? pathLine(track)
+      : frames.map((f) => readSetting(comp, ref, f, read) as unknown as Point)
   const bend = (frame: number, side: 'bendIn' | 'bendOut', to: Point, dragged: string) => {
     store.getState().edit(
       `Bend the way of ${settingName(comp, ref).name}`,

@@ -28,8 +28,15 @@ export function placeLabels(
     const [right, left, middle] = [px + gap, px - gap - width, px - width / 2]
     const [above, below, level] = [py - gap - line, py + gap, py - line / 2]
     const places = [
-      [right, above], [right, below], [left, above], [left, below], [right, level], [left, level], [middle, above - 4], [middle, below + 4],
-    ] as const // prettier-ignore
+      [right, above],
+      [right, below],
+      [left, above],
+      [left, below],
+      [right, level],
+      [left, level],
+      [middle, above - 4],
+      [middle, below + 4],
+    ] as const
     const [x, y] = places.find(([a, b]) => isFree(a, b, width)) ?? places[0]
     taken.push({ x, y, width })
     return { x, y }

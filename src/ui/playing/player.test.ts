@@ -67,8 +67,19 @@ describe('playing', () => {
     let ended = 0
     const keys: Record<number, string> = {}
     const state: PlayerState = {
-      frame: 1, range, mode: 'loop', rate: 10, isEvery: false, isRiding: false, isBusy: false, played: { work: { comp: {} as never, media: {} }, wish: { target: { type: 'picture' }, reduction: 1, view: {} as never } }, ...more,
-    } // prettier-ignore
+      frame: 1,
+      range,
+      mode: 'loop',
+      rate: 10,
+      isEvery: false,
+      isRiding: false,
+      isBusy: false,
+      played: {
+        work: { comp: {} as never, media: {} },
+        wish: { target: { type: 'picture' }, reduction: 1, view: {} as never },
+      },
+      ...more,
+    }
     const ahead = (at: { frame: number }, wish: Omit<Wish<'ahead'>, 'frame'>): Promise<Answer<'ahead'>> => {
       asked.push(`${at.frame}${wish.isAsked ? '?' : ['', '', ' small'][wish.reduction]!}`)
       const key = `${keys[at.frame] ?? `k${at.frame}`} ${wish.reduction}`
@@ -81,7 +92,13 @@ describe('playing', () => {
       onReady: () => undefined,
       onEnded: () => ended++,
     }
-    const player = new Player({ ahead, stopAhead: () => undefined }, listener, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const player = new Player(
+      { ahead, stopAhead: () => undefined },
+      listener,
+      1e6,
+      () => now,
+      (run) => ticks.push(run),
+    )
     const run = (...at: number[]) => {
       for (const t of at) {
         now = t
@@ -121,10 +138,27 @@ describe('playing', () => {
     let count = 0
     const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'> | undefined> => {
       asked.push(`${frame}`)
-      if (++count === 1) return new Promise((resolve) => (giveUp = () => { resolve(undefined) })) // prettier-ignore
+      if (++count === 1)
+        return new Promise(
+          (resolve) =>
+            (giveUp = () => {
+              resolve(undefined)
+            }),
+        )
       return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
     }
-    const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now) // prettier-ignore
+    const player = new Player(
+      { ahead, stopAhead: () => undefined },
+      {
+        state: () => state,
+        present: () => 0,
+        pass: () => undefined,
+        onReady: () => undefined,
+        onEnded: () => 0,
+      },
+      1e6,
+      () => now,
+    )
     player.changed()
     now += 1000
     await vi.advanceTimersByTimeAsync(1000)
@@ -145,10 +179,28 @@ describe('playing', () => {
       { frame }: { frame: number },
       { reduction }: { reduction: number },
     ): Promise<Answer<'ahead'> | undefined> => {
-      if (reduction === 1 && !isPatient) return new Promise((resolve) => (giveUp = () => { resolve(undefined) })) // prettier-ignore
+      if (reduction === 1 && !isPatient)
+        return new Promise(
+          (resolve) =>
+            (giveUp = () => {
+              resolve(undefined)
+            }),
+        )
       return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
     }
-    const player = new Player({ ahead: ahead, stopAhead: () => giveUp?.() }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now, (run) => ticks.push(run)) // prettier-ignore
+    const player = new Player(
+      { ahead: ahead, stopAhead: () => giveUp?.() },
+      {
+        state: () => state,
+        present: () => 0,
+        pass: () => undefined,
+        onReady: () => undefined,
+        onEnded: () => 0,
+      },
+      1e6,
+      () => now,
+      (run) => ticks.push(run),
+    )
     player.changed()
     now += 1000
     await vi.advanceTimersByTimeAsync(1000)
@@ -170,13 +222,25 @@ describe('playing', () => {
   })
   test('a timer that comes a moment too early, while time goes on, loses nothing', async () => {
     const { state } = begin()
-    const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'>> => Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 }) // prettier-ignore
+    const ahead = ({ frame }: { frame: number }): Promise<Answer<'ahead'>> =>
+      Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
     // After an edit nothing is made for 350 ms: each look at the clock of 0.4 ms is one on which that may end.
     for (let early = 1; early < 14; early++) {
       let looks = 0
       now = 0
       let isRun = false
-      const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now + (isRun ? 0.4 * looks++ : 0)) // prettier-ignore
+      const player = new Player(
+        { ahead, stopAhead: () => undefined },
+        {
+          state: () => state,
+          present: () => 0,
+          pass: () => undefined,
+          onReady: () => undefined,
+          onEnded: () => 0,
+        },
+        1e6,
+        () => now + (isRun ? 0.4 * looks++ : 0),
+      )
       player.changed()
       ;[now, isRun] = [350 - 0.4 * early, true]
       await vi.advanceTimersByTimeAsync(350)
@@ -195,7 +259,18 @@ describe('playing', () => {
       if (isBroken || (frame === 3 && missed++ < 2)) return Promise.resolve(undefined)
       return Promise.resolve({ key: `k${frame}`, codes: codes(), tookMs: 1 })
     }
-    const player = new Player({ ahead, stopAhead: () => undefined }, { state: () => state, present: () => 0, pass: () => undefined, onReady: () => undefined, onEnded: () => 0 }, 1e6, () => now) // prettier-ignore
+    const player = new Player(
+      { ahead, stopAhead: () => undefined },
+      {
+        state: () => state,
+        present: () => 0,
+        pass: () => undefined,
+        onReady: () => undefined,
+        onEnded: () => 0,
+      },
+      1e6,
+      () => now,
+    )
     const wait = async () => {
       now += 2000
       await vi.advanceTimersByTimeAsync(2000)

@@ -123,9 +123,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
   }
   const part = partOf()
   const rows = rowsOf(comp, part.steps, part.lanes)
-  const [name, setName] = useState(
-    isOfLane ? (lane?.name ?? 'Lanes') : `${stepTitle(list[start]!)} and more`,
-  )
+  const [name, setName] = useState(isOfLane ? (lane?.name ?? 'Lanes') : `${stepTitle(list[start]!)} and more`)
   const [about, setAbout] = useState('')
   const [words, setWords] = useState('')
   const [family, setFamily] = useState(effectOf(list[start])?.family ?? 'light')
@@ -149,7 +147,10 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
   const made = part.problem === undefined ? stepIn(comp, wanted) : undefined
   // As all would come in, so that what was left out can come back.
   const outer = part.problem === undefined ? stepIn(comp, { ...wanted, inputs: [] }) : undefined
-  const inputRows = (outer?.recipe?.inputs ?? []).map((input): InputRow => ({ input, link: outer!.feeds[input.key]!.from }))
+  const inputRows = (outer?.recipe?.inputs ?? []).map((input): InputRow => ({
+    input,
+    link: outer!.feeds[input.key]!.from,
+  }))
 
   const make = () => {
     const { edit, set } = store.getState()
@@ -163,35 +164,104 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
     onClose()
   }
   const text = (id: string, value: string, set: (to: string) => void, placeholder?: string, most = 400) => (
-    <input id={id} className="input input-xs w-full" maxLength={most} placeholder={placeholder} value={value} onChange={(e) => { set(e.target.value) }} />
+    <input
+      id={id}
+      className="input input-xs w-full"
+      maxLength={most}
+      placeholder={placeholder}
+      value={value}
+      onChange={(e) => {
+        set(e.target.value)
+      }}
+    />
   )
   const steps = (id: string, value: number, set: (to: number) => void, first: number) => (
-    <select id={id} className="rounded bg-base-300 px-1.5 py-1" value={value} onChange={(e) => { set(Number(e.target.value)) }}>
-      {list.map((s, i) => i >= first && <option key={s.id} value={i}>{stepTitle(s)}</option>)}
+    <select
+      id={id}
+      className="rounded bg-base-300 px-1.5 py-1"
+      value={value}
+      onChange={(e) => {
+        set(Number(e.target.value))
+      }}
+    >
+      {list.map(
+        (s, i) =>
+          i >= first && (
+            <option key={s.id} value={i}>
+              {stepTitle(s)}
+            </option>
+          ),
+      )}
     </select>
   )
   return (
-    <Dialog.Root open onOpenChange={(isOpen) => { if (!isOpen) onClose() }}>
+    <Dialog.Root
+      open
+      onOpenChange={(isOpen) => {
+        if (!isOpen) onClose()
+      }}
+    >
       <Dialog.Portal>
         <Dialog.Backdrop className="fixed inset-0 z-40 bg-black/60" />
         <Dialog.Popup className="fixed left-1/2 top-1/2 z-50 flex max-h-[92vh] w-[min(44rem,94vw)] -translate-x-1/2 -translate-y-1/2 flex-col gap-3 rounded-lg border border-base-content/15 bg-base-100 p-5 text-xs outline-none">
           <Dialog.Title className="text-base font-semibold">Make one step</Dialog.Title>
-          <form className="flex min-h-0 flex-col gap-3" onSubmit={(event) => { event.preventDefault(); make() }}>
+          <form
+            className="flex min-h-0 flex-col gap-3"
+            onSubmit={(event) => {
+              event.preventDefault()
+              make()
+            }}
+          >
             <div className="grid grid-cols-[5rem_1fr_5rem_1fr] items-center gap-2">
               <Field id="make-name" label="name">
-                <input id="make-name" autoFocus required maxLength={120} className="input input-xs w-full" value={name} onChange={(e) => { setName(e.target.value) }} />
+                <input
+                  id="make-name"
+                  autoFocus
+                  required
+                  maxLength={120}
+                  className="input input-xs w-full"
+                  value={name}
+                  onChange={(e) => {
+                    setName(e.target.value)
+                  }}
+                />
               </Field>
               <Field id="make-family" label="family">
-                <select id="make-family" className="rounded bg-base-300 px-1.5 py-1" value={family} onChange={(e) => { setFamily(e.target.value as typeof family) }}>
-                  {families.map((one) => <option key={one}>{one}</option>)}
+                <select
+                  id="make-family"
+                  className="rounded bg-base-300 px-1.5 py-1"
+                  value={family}
+                  onChange={(e) => {
+                    setFamily(e.target.value as typeof family)
+                  }}
+                >
+                  {families.map((one) => (
+                    <option key={one}>{one}</option>
+                  ))}
                 </select>
               </Field>
-              <Field id="make-about" label="it is for">{text('make-about', about, setAbout, 'One line on what it does')}</Field>
-              <Field id="make-words" label="found by">{text('make-words', words, setWords, 'further words')}</Field>
+              <Field id="make-about" label="it is for">
+                {text('make-about', about, setAbout, 'One line on what it does')}
+              </Field>
+              <Field id="make-words" label="found by">
+                {text('make-words', words, setWords, 'further words')}
+              </Field>
               {!isOfLane && (
                 <>
-                  <Field id="make-from" label="from">{steps('make-from', from, (to) => { setFrom(to); setTo((last) => Math.max(last, to)) }, 0)}</Field>
-                  <Field id="make-to" label="to">{steps('make-to', to, setTo, from)}</Field>
+                  <Field id="make-from" label="from">
+                    {steps(
+                      'make-from',
+                      from,
+                      (to) => {
+                        setFrom(to)
+                        setTo((last) => Math.max(last, to))
+                      },
+                      0,
+                    )}
+                  </Field>
+                  <Field id="make-to" label="to">
+                    {steps('make-to', to, setTo, from)}
+                  </Field>
                 </>
               )}
             </div>
@@ -208,22 +278,38 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
             <div className="min-h-24 flex-1 space-y-2 overflow-y-auto rounded bg-base-200 p-2">
               {made && (
                 <>
-                  <p className="text-base-content/65">What comes in, beside the picture, and what it is called:</p>
+                  <p className="text-base-content/65">
+                    What comes in, beside the picture, and what it is called:
+                  </p>
                   <InputList rows={inputRows} wanted={inputs} onChange={setInputs} />
                 </>
               )}
               <p className="text-base-content/65">
-                The dials that it shows. Those with the same name are one dial: the others move in proportion to the first. All else stays inside, as it is.
+                The dials that it shows. Those with the same name are one dial: the others move in proportion
+                to the first. All else stays inside, as it is.
               </p>
               <DialList rows={rows} names={names} onChange={setNames} />
             </div>
             {!isOfLane && (
               <label className="flex cursor-pointer items-center gap-2">
-                <input type="checkbox" className="checkbox checkbox-xs checkbox-primary" checked={parts} onChange={(e) => { setParts(e.target.checked) }} />
-                <span>a switch <em>Show</em>: all of it, what it adds alone, or what comes in without it</span>
+                <input
+                  type="checkbox"
+                  className="checkbox checkbox-xs checkbox-primary"
+                  checked={parts}
+                  onChange={(e) => {
+                    setParts(e.target.checked)
+                  }}
+                />
+                <span>
+                  a switch <em>Show</em>: all of it, what it adds alone, or what comes in without it
+                </span>
               </label>
             )}
-            {part.problem !== undefined && <p role="alert" className="text-warning">{part.problem}</p>}
+            {part.problem !== undefined && (
+              <p role="alert" className="text-warning">
+                {part.problem}
+              </p>
+            )}
             <div className="flex justify-end gap-2">
               <Dialog.Close className="btn btn-sm">Leave it</Dialog.Close>
               <button type="submit" className="btn btn-sm btn-primary" disabled={part.problem !== undefined}>
@@ -235,7 +321,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
       </Dialog.Portal>
     </Dialog.Root>
   )
-} // prettier-ignore
+}
 
 /** The dialog, while something is to become one step. */
 export function MakeDialogs() {

@@ -37,13 +37,22 @@ function withRecipe(comp: Comp, media: MediaTable, file: RecipeFile): Omit<Tried
 }
 
 /** *For many shots*: puts a recipe, or the whole look of this shot, onto chosen ones; says first what could not be connected in each. */
-export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefined; onClose: (said?: string) => void }) {
+export function ManyShotsDialog({
+  file,
+  onClose,
+}: {
+  file: RecipeFile | undefined
+  onClose: (said?: string) => void
+}) {
   const { id, store } = useShotContext()
   const dialog = useRef<HTMLDialogElement>(null)
   const [chosen, setChosen] = useState<ReadonlySet<string>>(new Set())
   const [tried, setTried] = useState<ReadonlyMap<string, Tried | string>>(new Map())
   const [isBusy, setIsBusy] = useState(false)
-  const { data, error } = useQuery({ queryKey: ['shots'], queryFn: () => requestJson(shotsAnswer, '/api/shots') })
+  const { data, error } = useQuery({
+    queryKey: ['shots'],
+    queryFn: () => requestJson(shotsAnswer, '/api/shots'),
+  })
   const shots = (data?.shots ?? []).filter((s) => s.id !== id)
   const words = (problem: unknown) => (problem instanceof Error ? problem.message : String(problem))
   useEffect(() => {
@@ -71,7 +80,10 @@ export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefine
       const one = tried.get(shotId)
       if (!one || typeof one === 'string') continue
       try {
-        await requestJson(revisionAnswer, `/api/shots/${shotId}/comp`, 'PUT', { base: one.base, comp: one.comp })
+        await requestJson(revisionAnswer, `/api/shots/${shotId}/comp`, 'PUT', {
+          base: one.base,
+          comp: one.comp,
+        })
         count++
       } catch (problem) {
         failed.set(shotId, words(problem))
@@ -80,7 +92,10 @@ export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefine
     setIsBusy(false)
     setTried(failed)
     const isWhole = [...chosen].every((one) => typeof failed.get(one) === 'object')
-    if (isWhole) onClose(`${file?.step.recipe!.name ?? 'The look of this shot'} is on ${count === 1 ? 'one shot' : `${count} shots`} now, as a version of each that can be undone there.`)
+    if (isWhole)
+      onClose(
+        `${file?.step.recipe!.name ?? 'The look of this shot'} is on ${count === 1 ? 'one shot' : `${count} shots`} now, as a version of each that can be undone there.`,
+      )
   }
   const ready = [...chosen].filter((one) => typeof tried.get(one) === 'object').length
   return (
@@ -94,7 +109,9 @@ export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefine
     >
       <div className="modal-box flex max-h-[80vh] max-w-lg flex-col border border-base-content/15 bg-base-100 p-0 text-xs">
         <div className="border-b border-base-300 p-3">
-          <h2 className="text-sm font-semibold">{file ? `${file.step.recipe!.name} for many shots` : 'The look of this shot for others'}</h2>
+          <h2 className="text-sm font-semibold">
+            {file ? `${file.step.recipe!.name} for many shots` : 'The look of this shot for others'}
+          </h2>
           <p className="text-base-content/65">
             {file
               ? 'It comes to the end of the lane that has most passes. '
@@ -122,18 +139,35 @@ export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefine
                   {shot.name}
                 </label>
                 {chosen.has(shot.id) && one !== undefined && (
-                  <p className={`pl-6 ${typeof one === 'string' ? 'text-error' : one.lost.length > 0 ? 'text-warning' : 'text-base-content/60'}`}>
-                    {typeof one === 'string' ? one : one.lost.length > 0 ? `Not connected: ${one.lost.join('; ')}` : 'All is connected.'}
+                  <p
+                    className={`pl-6 ${typeof one === 'string' ? 'text-error' : one.lost.length > 0 ? 'text-warning' : 'text-base-content/60'}`}
+                  >
+                    {typeof one === 'string'
+                      ? one
+                      : one.lost.length > 0
+                        ? `Not connected: ${one.lost.join('; ')}`
+                        : 'All is connected.'}
                   </p>
                 )}
               </li>
             )
           })}
-          {shots.length === 0 && data && <li className="p-3 text-base-content/60">There is no other shot yet.</li>}
-          {error && <li role="alert" className="p-3 text-error">{error.message}</li>}
+          {shots.length === 0 && data && (
+            <li className="p-3 text-base-content/60">There is no other shot yet.</li>
+          )}
+          {error && (
+            <li role="alert" className="p-3 text-error">
+              {error.message}
+            </li>
+          )}
         </ul>
         <div className="flex items-center gap-2 border-t border-base-300 p-3">
-          <button type="button" className="btn btn-primary btn-sm" disabled={ready === 0 || isBusy} onClick={() => void put()}>
+          <button
+            type="button"
+            className="btn btn-primary btn-sm"
+            disabled={ready === 0 || isBusy}
+            onClick={() => void put()}
+          >
             {isBusy ? 'Saving …' : `Put it on ${ready === 1 ? 'one shot' : `${ready} shots`}`}
           </button>
           <button type="button" className="btn btn-ghost btn-sm" onClick={() => dialog.current?.close()}>
@@ -146,4 +180,4 @@ export function ManyShotsDialog({ file, onClose }: { file: RecipeFile | undefine
       </form>
     </dialog>
   )
-} // prettier-ignore
+}

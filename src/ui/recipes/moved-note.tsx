@@ -9,18 +9,23 @@ import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { closeOpened } from './open-step.ts'
 
 /** Dials of a step that the step around it moves, by its dials: what is set here does not count. */
-export function movedDials(comp: Comp, step: Step, laneId: string): { readonly by: Step; readonly words: string } | undefined {
+export function movedDials(
+  comp: Comp,
+  step: Step,
+  laneId: string,
+): { readonly by: Step; readonly words: string } | undefined {
   const around = stepAround(comp, laneId)
   const by = around === undefined ? undefined : allSteps(comp).find((s) => s.id === around)
   const names = (by?.recipe?.dials ?? []).flatMap((dial) =>
     dial.moves.flatMap(({ setting }) => {
       if (!('step' in setting) || setting.step !== step.id) return []
-      const own = setting.of === 'dial' ? dialLabel(setting.key, effectOf(step)?.dials[setting.key] ?? {}) : setting.of
+      const own =
+        setting.of === 'dial' ? dialLabel(setting.key, effectOf(step)?.dials[setting.key] ?? {}) : setting.of
       return [`${own} by ${dial.name}`]
     }),
   )
   return by && names.length > 0 ? { by, words: names.join(', ') } : undefined
-} // prettier-ignore
+}
 
 /** Says so, and leads there. */
 export function MovedNote({ step, laneId }: { step: Step; laneId: string }) {

@@ -30,7 +30,11 @@ export function OwnPicture({
   const place = useRef<HTMLDivElement>(null)
   const [isSeen, setIsSeen] = useState(false)
   const key = `${frame} ${name}`
-  const [made, setMade] = useState<{ readonly of: Comp; readonly key: string; readonly picture: SmallPixels }>()
+  const [made, setMade] = useState<{
+    readonly of: Comp
+    readonly key: string
+    readonly picture: SmallPixels
+  }>()
   const change_ = useRef(change)
   useEffect(() => {
     change_.current = change
@@ -58,7 +62,9 @@ export function OwnPicture({
         return
       }
       const { media } = store.getState()
-      const [picture] = known ? [known] : ((await engine.previews({ comp, media, frame }, [with_], { type: 'picture' }, width)) ?? [])
+      const [picture] = known
+        ? [known]
+        : ((await engine.previews({ comp, media, frame }, [with_], { type: 'picture' }, width)) ?? [])
       if (isGone) return
       if (picture) {
         const all = kept.get(comp) ?? new Map<string, SmallPixels>()
@@ -74,7 +80,10 @@ export function OwnPicture({
   }, [isSeen, engine, store, comp, frame, key])
   return (
     <div ref={place} className={className}>
-      <SmallPicture picture={isStill || made?.key === key ? made?.picture : undefined} className="h-full w-full rounded-sm" />
+      <SmallPicture
+        picture={isStill || made?.key === key ? made?.picture : undefined}
+        className="h-full w-full rounded-sm"
+      />
     </div>
   )
-} // prettier-ignore
+}

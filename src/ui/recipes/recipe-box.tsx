@@ -57,7 +57,12 @@ export function RecipeBox({ step }: { step: Step }) {
   return (
     <div className="space-y-1 rounded bg-base-300 p-2 text-xs" data-testid="recipe-box">
       <div className="flex flex-wrap gap-1">
-        <button type="button" className="btn btn-xs btn-primary" title="Shows the lanes that it is made of (O)" onClick={open}>
+        <button
+          type="button"
+          className="btn btn-xs btn-primary"
+          title="Shows the lanes that it is made of (O)"
+          onClick={open}
+        >
           <FolderOpen size={12} aria-hidden /> Open
         </button>
         <button
@@ -73,13 +78,23 @@ export function RecipeBox({ step }: { step: Step }) {
         <button
           type="button"
           className="btn btn-xs"
-          title={known?.isOwn ? 'As the next version of the recipe in the library' : 'Into the library, for other shots'}
+          title={
+            known?.isOwn
+              ? 'As the next version of the recipe in the library'
+              : 'Into the library, for other shots'
+          }
           onClick={() => void save(false)}
         >
-          <Save size={12} aria-hidden /> {known?.isOwn ? `Save version ${known.version + 1}` : 'Keep in the library'}
+          <Save size={12} aria-hidden />{' '}
+          {known?.isOwn ? `Save version ${known.version + 1}` : 'Keep in the library'}
         </button>
         {known?.isOwn && (
-          <button type="button" className="btn btn-xs" title="Under an id of its own" onClick={() => void save(true)}>
+          <button
+            type="button"
+            className="btn btn-xs"
+            title="Under an id of its own"
+            onClick={() => void save(true)}
+          >
             <Boxes size={12} aria-hidden /> Keep as a new one
           </button>
         )}
@@ -89,7 +104,11 @@ export function RecipeBox({ step }: { step: Step }) {
           title="As a file to send to someone"
           onClick={() => {
             const doc = recipeFileOf(store.getState().comp, step.id)
-            saveFile(recipeFileName(recipe.name), new TextEncoder().encode(JSON.stringify(doc, undefined, 1)), 'application/json')
+            saveFile(
+              recipeFileName(recipe.name),
+              new TextEncoder().encode(JSON.stringify(doc, undefined, 1)),
+              'application/json',
+            )
           }}
         >
           <Download size={12} aria-hidden /> File
@@ -103,8 +122,12 @@ export function RecipeBox({ step }: { step: Step }) {
             className="btn btn-xs"
             title="What you have set and connected stays, where that version has it; undo goes back"
             onClick={() => {
-              edit(`Take version ${known.version} of ${recipe.name}`, (c) => takeVersion(c, step.id, known.file))
-              setSaid(`Version ${known.version} is in this step now. Undo (Ctrl-Z) goes back to ${recipe.from!.version}.`)
+              edit(`Take version ${known.version} of ${recipe.name}`, (c) =>
+                takeVersion(c, step.id, known.file),
+              )
+              setSaid(
+                `Version ${known.version} is in this step now. Undo (Ctrl-Z) goes back to ${recipe.from!.version}.`,
+              )
             }}
           >
             Take it
@@ -136,4 +159,4 @@ export function RecipeBox({ step }: { step: Step }) {
       )}
     </div>
   )
-} // prettier-ignore
+}

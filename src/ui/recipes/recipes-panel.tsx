@@ -1,227 +1,28 @@
 'use client'
 
-import { Download, Plus, Star, Trash2, Upload } from 'lucide-react'
-import { useQuery } from '@tanstack/react-query'
-import Link from 'next/link'
+import { Upload } from 'lucide-react'
 import { useEffect, useRef, useState } from 'react'
-import { doneAnswer, recipeSavedAnswer, shotsAnswer } from '../../contracts/answers.ts'
+import { recipeSavedAnswer } from '../../contracts/answers.ts'
 import { masterId } from '../../core/comp/edits.ts'
 import { allSteps } from '../../core/comp/schema.ts'
 import { searchRecipes } from '../../core/recipes/search-recipes.ts'
 import {
   mostRecipeBytes,
   parseRecipeFile,
-  putRecipe,
   unknownEffects,
   type RecipeFile,
 } from '../../core/recipes/recipe-file.ts'
 import { requestJson } from '../request-json.ts'
-import { saveFile } from '../save-file.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 import { lanesHere } from '../desk/desk-lanes.ts'
 import { addRecipe } from './add-recipe.ts'
-import { likedFirst, toggleFavourite, useLiked } from './liked.ts'
+import { likedFirst, useLiked } from './liked.ts'
 import { ManyShotsDialog } from './many-shots-dialog.tsx'
-import { OwnPicture } from './own-picture.tsx'
-import { recipeFileName } from './recipe-box.tsx'
+import { dragType, RecipeCard, type Place } from './recipe-card.tsx'
 import { useRecipes, type KnownRecipe } from './use-recipes.ts'
-
-/** Where a recipe is put: a list of steps, and the place in it. */
-interface Place {
-  readonly lane: string
-  readonly at: number
-}
 
 /** Cards that are drawn before more are asked for. */
 const shownAtOnce = 60
-
-/** Type under which a recipe is dragged. */
-const dragType = 'application/x-zafiro-recipe'
-
-/** The shots that use a recipe. */
-function Uses({ id }: { id: string }) {
-  const { data, error } = useQuery({
-    queryKey: ['recipe uses', id],
-    queryFn: () => requestJson(shotsAnswer, `/api/recipes/${id}/uses`),
-  })
-  if (error)
-    return (
-      <p role="alert" className="text-error">
-        {error.message}
-      </p>
-    )
-  if (!data) return null
-  if (data.shots.length === 0) return <p className="text-base-content/60">No shot uses it.</p>
-  return (
-    <p className="text-base-content/75">
-      Used in{' '}
-      {data.shots.map((shot, i) => (
-        <span key={shot.id}>
-          {i > 0 && ', '}
-          <Link className="link link-accent" href={`/shots/${shot.id}`}>
-            {shot.name}
-          </Link>
-        </span>
-      ))}
-    </p>
-  )
-}
-
-function Card({
-  known,
-  uses,
-  place,
-  isFavourite,
-  onAdd,
-  onMany,
-  onGone,
-}: {
-  known: KnownRecipe
-  uses: number
-  place: Place
-  isFavourite: boolean
-  onAdd: () => void
-  onMany: () => void
-  onGone: () => void
-}) {
-  const { store } = useShotContext()
-  const [isSure, setIsSure] = useState(false)
-  const [hasUses, setHasUses] = useState(false)
-  const [failure, setFailure] = useState<string>()
-  const recipe = known.file.step.recipe!
-  const remove = async () => {
-    try {
-      await requestJson(doneAnswer, `/api/recipes/${known.id}`, 'DELETE')
-      onGone()
-    } catch (error) {
-      setFailure(error instanceof Error ? error.message : String(error))
-    }
-  }
-  return (
-    <li
-      className="flex flex-col gap-1 rounded bg-base-100 px-3 py-2 text-xs"
-      data-testid="recipe-card"
-      aria-label={recipe.name}
-      draggable
-      onDragStart={(event) => {
-        event.dataTransfer.effectAllowed = 'copy'
-        event.dataTransfer.setData(dragType, known.id)
-      }}
-    >
-      <div className="flex items-baseline gap-2">
-        <button
-          type="button"
-          className={`self-center ${isFavourite ? 'text-accent' : 'text-base-content/40 hover:text-base-content'}`}
-          aria-label={`Favourite: ${recipe.name}`}
-          aria-pressed={isFavourite}
-          title="Favourites come first"
-          onClick={() => {
-            toggleFavourite(known.id)
-          }}
-        >
-          <Star size={13} fill={isFavourite ? 'currentColor' : 'none'} aria-hidden />
-        </button>
-        <span className="font-semibold">{recipe.name}</span>
-        <span className="text-base-content/55">{recipe.family}</span>
-        <span className="ml-auto text-base-content/55">
-          {known.isOwn ? `version ${known.version}` : 'drawer'}
-        </span>
-      </div>
-      <div className="flex gap-2.5">
-        <OwnPicture
-          name={`recipe ${known.id} ${known.version} on ${place.lane} at ${place.at}`}
-          change={(comp) => putRecipe(comp, store.getState().media, known.file, place.lane, place.at)[0]}
-          className="h-[4.25rem] w-30 shrink-0"
-        />
-        <div className="flex min-w-0 flex-1 flex-col gap-0.5">
-          <p className="flex-1 text-base-content/70">{recipe.about}</p>
-          <p className="truncate text-base-content/50" title={recipe.dials.map((d) => d.name).join(', ')}>
-            {recipe.dials.map((d) => d.name).join(' · ')}
-          </p>
-        </div>
-      </div>
-      <div className="flex flex-wrap items-center">
-        <button
-          type="button"
-          className="btn btn-xs"
-          onClick={onAdd}
-          title="Puts it onto the selected lane, after what is selected"
-        >
-          <Plus size={12} aria-hidden /> Add
-        </button>
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs px-1.5"
-          title="As a file to send to someone"
-          onClick={() => {
-            saveFile(
-              recipeFileName(recipe.name),
-              new TextEncoder().encode(JSON.stringify(known.file, undefined, 1)),
-              'application/json',
-            )
-          }}
-        >
-          <Download size={12} aria-hidden /> File
-        </button>
-        {known.isOwn && (
-          <button
-            type="button"
-            className="btn btn-ghost btn-xs px-1.5"
-            aria-label={`Delete ${recipe.name}`}
-            title="Takes it out of the library"
-            onClick={() => {
-              setIsSure(true)
-            }}
-          >
-            <Trash2 size={12} aria-hidden />
-          </button>
-        )}
-        <button
-          type="button"
-          className="btn btn-ghost btn-xs px-1.5"
-          title="Puts it onto other shots"
-          onClick={onMany}
-        >
-          For many shots …
-        </button>
-        <button
-          type="button"
-          className={`btn btn-ghost btn-xs ml-auto px-1.5 ${uses > 0 ? 'text-accent' : ''}`}
-          aria-expanded={hasUses}
-          title="The shots that use it"
-          onClick={() => {
-            setHasUses(!hasUses)
-          }}
-        >
-          {uses === 0 ? 'Used where' : uses === 1 ? 'Used here' : `Used here ${uses} times`}
-        </button>
-      </div>
-      {(hasUses || isSure) && <Uses id={known.id} />}
-      {isSure && (
-        <p role="alert" className="flex flex-wrap items-center gap-2 text-warning">
-          It goes from the library with all its versions. Shots that use it keep their own.
-          <button type="button" className="btn btn-xs btn-warning" onClick={() => void remove()}>
-            Delete
-          </button>
-          <button
-            type="button"
-            className="btn btn-xs"
-            onClick={() => {
-              setIsSure(false)
-            }}
-          >
-            Keep
-          </button>
-        </p>
-      )}
-      {failure !== undefined && (
-        <p role="alert" className="text-error">
-          {failure}
-        </p>
-      )}
-    </li>
-  )
-}
 
 /** All recipes: found by what they do, put onto a lane, taken away as files and brought in. */
 export function RecipesPanel() {
@@ -241,7 +42,12 @@ export function RecipesPanel() {
   /** For many shots: a recipe, or the whole look. */
   const [many, setMany] = useState<RecipeFile | 'look'>()
   const [over, setOver] = useState<string>()
-  const lanes = [...lanesHere(comp, opened).toReversed().map((l) => [l.id, l.name] as const), ...(opened.length === 0 ? [[masterId, 'the whole picture'] as const] : [])]
+  const lanes = [
+    ...lanesHere(comp, opened)
+      .toReversed()
+      .map((l) => [l.id, l.name] as const),
+    ...(opened.length === 0 ? [[masterId, 'the whole picture'] as const] : []),
+  ]
   /** Behind what is selected on a lane, or at its end. */
   const placeOn = (lane: string): Place => {
     const list = lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === lane)?.steps ?? [])
@@ -267,7 +73,8 @@ export function RecipesPanel() {
     const names: string[] = []
     for (const file of files ?? [])
       try {
-        if (file.size > mostRecipeBytes) throw new Error(`is larger than the ${mostRecipeBytes / 1e6} MB of a recipe`)
+        if (file.size > mostRecipeBytes)
+          throw new Error(`is larger than the ${mostRecipeBytes / 1e6} MB of a recipe`)
         let data: unknown
         try {
           data = JSON.parse(await file.text())
@@ -281,9 +88,13 @@ export function RecipesPanel() {
         const doc = { ...read, step: { ...read.step, recipe: head } }
         await requestJson(recipeSavedAnswer, '/api/recipes', 'POST', { doc })
         const unknown = unknownEffects(read)
-        names.push(`${head.name}${unknown.length > 0 ? ` (with effects that are not known here: ${unknown.join(', ')})` : ''}`)
+        names.push(
+          `${head.name}${unknown.length > 0 ? ` (with effects that are not known here: ${unknown.join(', ')})` : ''}`,
+        )
       } catch (error) {
-        setProblem(`${file.name}: ${error instanceof Error ? error.message : String(error)}. Nothing was taken from it.`)
+        setProblem(
+          `${file.name}: ${error instanceof Error ? error.message : String(error)}. Nothing was taken from it.`,
+        )
       }
     if (names.length > 0) setSaid(`${names.join(', ')} came into the library.`)
     renew()
@@ -311,7 +122,12 @@ export function RecipesPanel() {
             setText(event.target.value)
           }}
         />
-        <button type="button" className="btn btn-ghost btn-xs px-1.5" title="*.zafiro-recipe.json; or drop them here" onClick={() => chooser.current?.click()}>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs px-1.5"
+          title="*.zafiro-recipe.json; or drop them here"
+          onClick={() => chooser.current?.click()}
+        >
           <Upload size={12} aria-hidden /> Bring in a file
         </button>
         <input
@@ -327,7 +143,14 @@ export function RecipesPanel() {
             })
           }}
         />
-        <button type="button" className="btn btn-ghost btn-xs px-1.5" title="Lanes, steps, drawings and viewing of this shot onto others" onClick={() => { setMany('look') }}>
+        <button
+          type="button"
+          className="btn btn-ghost btn-xs px-1.5"
+          title="Lanes, steps, drawings and viewing of this shot onto others"
+          onClick={() => {
+            setMany('look')
+          }}
+        >
           This look for many shots …
         </button>
         <span className="text-base-content/55">Make your own: select a step, then Make one step.</span>
@@ -337,7 +160,14 @@ export function RecipesPanel() {
           </span>
         )}
       </div>
-      {[problem, failure].map((words) => words !== undefined && <p key={words} role="alert" className="text-error">{words}</p>)}
+      {[problem, failure].map(
+        (words) =>
+          words !== undefined && (
+            <p key={words} role="alert" className="text-error">
+              {words}
+            </p>
+          ),
+      )}
       {broken.map(({ id, why }) => (
         <p key={id} className="text-warning">
           A recipe of the library can not be used here: {why}
@@ -353,68 +183,76 @@ export function RecipesPanel() {
         />
       )}
       <div className="flex min-h-0 flex-1 gap-3">
-      <ul aria-label="Onto" className="w-36 shrink-0 space-y-px overflow-y-auto">
-        <li className="px-2 pb-1 text-base-content/55">onto</li>
-        {lanes.map(([lane, name]) => (
-          <li key={lane}>
-            <button
-              type="button"
-              aria-pressed={here.lane === lane}
-              ref={here.lane === lane ? hereButton : undefined}
-              title="Recipes come here; or drag one onto it"
-              className={`block w-full truncate rounded px-2 py-1 text-left ${over === lane ? 'outline-2 outline-accent' : ''} ${here.lane === lane ? 'bg-primary/40' : 'bg-base-300 hover:bg-neutral'}`}
-              onClick={() => {
-                store.getState().set({ selection: { lane } })
+        <ul aria-label="Onto" className="w-36 shrink-0 space-y-px overflow-y-auto">
+          <li className="px-2 pb-1 text-base-content/55">onto</li>
+          {lanes.map(([lane, name]) => (
+            <li key={lane}>
+              <button
+                type="button"
+                aria-pressed={here.lane === lane}
+                ref={here.lane === lane ? hereButton : undefined}
+                title="Recipes come here; or drag one onto it"
+                className={`block w-full truncate rounded px-2 py-1 text-left ${over === lane ? 'outline-2 outline-accent' : ''} ${here.lane === lane ? 'bg-primary/40' : 'bg-base-300 hover:bg-neutral'}`}
+                onClick={() => {
+                  store.getState().set({ selection: { lane } })
+                }}
+                onDragOver={(event) => {
+                  if (!event.dataTransfer.types.includes(dragType)) return
+                  event.preventDefault()
+                  setOver(lane)
+                }}
+                onDragLeave={() => {
+                  setOver(undefined)
+                }}
+                onDrop={(event) => {
+                  const known = recipes.find((r) => r.id === event.dataTransfer.getData(dragType))
+                  setOver(undefined)
+                  if (!known) return
+                  event.preventDefault()
+                  event.stopPropagation()
+                  add(known, placeOn(lane))
+                }}
+              >
+                {name}
+              </button>
+            </li>
+          ))}
+        </ul>
+        <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-2 overflow-y-auto">
+          {found.slice(0, shown).map((known) => (
+            <RecipeCard
+              key={known.id}
+              known={known}
+              uses={steps.filter((s) => s.recipe?.from?.id === known.id).length}
+              place={here}
+              isFavourite={liked.favourites.includes(known.id)}
+              onAdd={() => {
+                add(known)
               }}
-              onDragOver={(event) => {
-                if (!event.dataTransfer.types.includes(dragType)) return
-                event.preventDefault()
-                setOver(lane)
+              onMany={() => {
+                setMany(known.file)
               }}
-              onDragLeave={() => {
-                setOver(undefined)
-              }}
-              onDrop={(event) => {
-                const known = recipes.find((r) => r.id === event.dataTransfer.getData(dragType))
-                setOver(undefined)
-                if (!known) return
-                event.preventDefault()
-                event.stopPropagation()
-                add(known, placeOn(lane))
-              }}
-            >
-              {name}
-            </button>
-          </li>
-        ))}
-      </ul>
-      <ul className="grid min-h-0 flex-1 auto-rows-min grid-cols-[repeat(auto-fill,minmax(20rem,1fr))] gap-2 overflow-y-auto">
-        {found.slice(0, shown).map((known) => (
-          <Card
-            key={known.id}
-            known={known}
-            uses={steps.filter((s) => s.recipe?.from?.id === known.id).length}
-            place={here}
-            isFavourite={liked.favourites.includes(known.id)}
-            onAdd={() => {
-              add(known)
-            }}
-            onMany={() => {
-              setMany(known.file)
-            }}
-            onGone={renew}
-          />
-        ))}
-        {found.length > shown && (
-          <li className="self-center">
-            <button type="button" className="btn btn-sm" onClick={() => { setShown(shown + shownAtOnce) }}>
-              {found.length - shown} more
-            </button>
-          </li>
-        )}
-        {found.length === 0 && <li className="text-base-content/55">No recipe does that yet. Try other words.</li>}
-      </ul>
+              onGone={renew}
+            />
+          ))}
+          {found.length > shown && (
+            <li className="self-center">
+              <button
+                type="button"
+                className="btn btn-sm"
+                onClick={() => {
+                  setShown(shown + shownAtOnce)
+                }}
+              >
+                {found.length - shown} more
+              </button>
+            </li>
+          )}
+          {found.length === 0 && (
+            <li className="text-base-content/55">No recipe does that yet. Try other words.</li>
+          )}
+        </ul>
       </div>
     </section>
   )
-} // prettier-ignore
+}

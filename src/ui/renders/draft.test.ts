@@ -3,9 +3,26 @@ import { draftOf, draftProblem, isComplete, settingsOf, usualDraft } from './dra
 
 test('what is chosen comes back as it was kept, and what is as usual is left out', () => {
   expect(settingsOf(usualDraft)).toEqual({ formats: ['exr', 'png16'], options: {} })
-  const draft = { ...usualDraft, formats: ['exr', 'review'] as const, sizeText: 'width', width: '640', name: 'look_{frame:6}', layers: ['lights', 'passes'] as const, compression: 'piz' as const, space: 'acescg' as const, deliver: { root: '/out', folder: 'sh010/final', there: 'replace' as const } } // prettier-ignore
+  const draft = {
+    ...usualDraft,
+    formats: ['exr', 'review'] as const,
+    sizeText: 'width',
+    width: '640',
+    name: 'look_{frame:6}',
+    layers: ['lights', 'passes'] as const,
+    compression: 'piz' as const,
+    space: 'acescg' as const,
+    deliver: { root: '/out', folder: 'sh010/final', there: 'replace' as const },
+  }
   const kept = settingsOf(draft)
-  expect(kept.options).toEqual({ size: { width: 640 }, name: 'look_{frame:6}', layers: { lights: true, passes: true }, compression: 'piz', space: 'acescg', deliver: draft.deliver }) // prettier-ignore
+  expect(kept.options).toEqual({
+    size: { width: 640 },
+    name: 'look_{frame:6}',
+    layers: { lights: true, passes: true },
+    compression: 'piz',
+    space: 'acescg',
+    deliver: draft.deliver,
+  })
   expect(draftOf(kept)).toEqual(draft)
   // Layers and packing are of EXR alone.
   expect(settingsOf({ ...draft, formats: ['png8'] }).options).not.toHaveProperty('layers')

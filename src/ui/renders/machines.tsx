@@ -45,12 +45,19 @@ function Machine({ worker, onChanged }: { worker: ShownWorker; onChanged: () => 
     }
   }
   return (
-    <li className="flex items-center gap-2.5 rounded bg-base-100 py-1 pl-3 pr-1.5" data-testid="machine" data-state={worker.state}>
+    <li
+      className="flex items-center gap-2.5 rounded bg-base-100 py-1 pl-3 pr-1.5"
+      data-testid="machine"
+      data-state={worker.state}
+    >
       <span className={`size-2 shrink-0 rounded-full ${stateTone[worker.state]}`} aria-hidden />
       <span className="min-w-0 shrink truncate" title={worker.machine}>
         {name}
       </span>
-      <span className="shrink-0 text-base-content/65">{stateWords[worker.state]}{worker.holds > 0 && ` ${worker.holds}`}</span>
+      <span className="shrink-0 text-base-content/65">
+        {stateWords[worker.state]}
+        {worker.holds > 0 && ` ${worker.holds}`}
+      </span>
       <span className="ml-auto shrink-0 text-base-content/65">{paceWords(worker)}</span>
       <span
         role="meter"
@@ -97,7 +104,7 @@ function Machine({ worker, onChanged }: { worker: ShownWorker; onChanged: () => 
       )}
     </li>
   )
-} // prettier-ignore
+}
 
 /** Who renders: this machine and others, with what they do. */
 export function Machines({ isInShot = false }: { isInShot?: boolean }) {

@@ -4,7 +4,6 @@ import { Menu } from '@base-ui/react/menu'
 import { Download, Ellipsis, Play } from 'lucide-react'
 import Link from 'next/link'
 import { useEffect, useState } from 'react'
-import * as v from 'valibot'
 import { doneAnswer, renderAnswer, type ShownRender } from '../../contracts/answers.ts'
 import { missingFrames, numberRanges } from '../../core/comp/media.ts'
 import { isReview } from '../../core/formats/write-picture.ts'
@@ -15,8 +14,9 @@ import { ago } from '../ago.ts'
 import { requestJson } from '../request-json.ts'
 import { followRender } from './follow-render.ts'
 import { formatNames, sizeWords } from './format-names.ts'
+import { FrameCells, FrameLine, Problems, SmallPictures, isEnded, isOpen } from './render-frames.tsx'
+import { RenderMovie } from './render-movie.tsx'
 
-type Frame = ShownRender['frames'][number]
 type Action =
   | 'cancel'
   | 'retry'
@@ -29,112 +29,6 @@ type Action =
   | 'follow'
   | 'leave'
   | 'deliver'
-
-const isEnded = ({ state }: Frame) => state !== 'waiting' && state !== 'working'
-const isHalf = ({ state, problem }: Frame) => state === 'done' && problem !== null
-const isOpen = ({ frames, follows }: Pick<ShownRender, 'frames' | 'follows'>) =>
-  follows || !frames.every(isEnded)
-
-const cellColour = (frame: Frame): string =>
-  frame.state === 'failed'
-    ? 'bg-error'
-    : isHalf(frame)
-      ? 'bg-warning'
-      : frame.state === 'done'
-        ? 'bg-primary'
-        : frame.state === 'working'
-          ? 'bg-accent animate-pulse'
-          : frame.state === 'cancelled'
-            ? 'bg-neutral opacity-40'
-            : 'bg-neutral'
-
-const stateWords = (frame: Frame): string => {
-  if (isHalf(frame)) return 'done, but not whole'
-  if (frame.state === 'waiting') return 'waiting for its turn'
-  return frame.state === 'working' ? `rendering, ${Math.round(frame.progress * 100)} %` : frame.state
-}
-
-/** One frame in words, with its files. */
-function FrameLine({ renderId, frame }: { renderId: string; frame: Frame }) {
-  const tone = frame.state === 'failed' ? 'text-error' : isHalf(frame) ? 'text-warning' : 'text-base-content/60'
-  return (
-    <div className="flex flex-wrap items-center gap-3" data-testid="render-frame" data-state={frame.state}>
-      <span className="w-20">frame {String(frame.frame).padStart(3, '0')}</span>
-      <span className={tone}>{stateWords(frame)}</span>
-      {frame.files.map((name) => (
-        <a key={name} className="link link-accent" href={`/api/renders/${renderId}/files/${encodeURIComponent(name)}`} download={name}>
-          {name}
-        </a>
-      ))}
-      {frame.problem && <span className={tone}>{frame.problem}</span>}
-    </div>
-  )
-} // prettier-ignore
-
-/** As many small pictures as lie side by side. */
-const mostSmall = 8
-
-/** Small pictures of frames that are there, spread over all of them. */
-function SmallPictures({ render: { id, frames }, onChoose }: { render: ShownRender; onChoose: (frame: number) => void }) {
-  const there = frames.filter((f) => f.small !== null)
-  if (there.length === 0) return null
-  const count = Math.min(mostSmall, there.length)
-  const shown = Array.from({ length: count }, (_, i) => there[count === 1 ? 0 : Math.round((i * (there.length - 1)) / (count - 1))]!)
-  return (
-    <div className="flex gap-1 overflow-hidden">
-      {shown.map(({ frame, small, finishedAt }) => (
-        <button
-          key={frame}
-          type="button"
-          className="relative h-12 shrink-0 overflow-hidden rounded-sm bg-black"
-          title={`frame ${frame}`}
-          onClick={() => {
-            onChoose(frame)
-          }}
-        >
-          <img
-            className="h-full w-auto"
-            alt={`Frame ${frame}`}
-            src={`/api/renders/${id}/files/${encodeURIComponent(small!)}?of=${encodeURIComponent(finishedAt ?? '')}`}
-          />
-        </button>
-      ))}
-    </div>
-  )
-} // prettier-ignore
-
-/** All frames as cells to point at and to choose from. */
-function FrameCells({ frames, chosen, onChoose }: { frames: readonly Frame[]; chosen: number | undefined; onChoose: (frame: number) => void }) {
-  return (
-    <div className="flex flex-wrap gap-px" role="group" aria-label="Frames">
-      {frames.map((frame) => (
-        <button
-          key={frame.frame}
-          type="button"
-          title={`frame ${frame.frame}: ${stateWords(frame)}${frame.problem ? `. ${frame.problem}` : ''}`}
-          aria-label={`Frame ${frame.frame}, ${stateWords(frame)}`}
-          aria-pressed={chosen === frame.frame}
-          className={`h-3.5 min-w-2 max-w-4 flex-1 basis-2 ${cellColour(frame)} ${chosen === frame.frame ? 'outline-2 outline-base-content' : 'hover:brightness-150'}`}
-          onClick={() => {
-            onChoose(frame.frame)
-          }}
-        />
-      ))}
-    </div>
-  )
-} // prettier-ignore
-
-/** What frames have said, each once, with the frames that said it. */
-function Problems({ frames }: { frames: readonly Frame[] }) {
-  const said = new Map<string, Frame[]>()
-  for (const frame of frames)
-    if (frame.problem) said.set(frame.problem, [...(said.get(frame.problem) ?? []), frame])
-  return [...said].map(([problem, those]) => (
-    <p key={problem} className={those.some((f) => f.state === 'failed') ? 'text-error' : 'text-warning'}>
-      {those.length === 1 ? 'Frame' : 'Frames'} {numberRanges(those.map((f) => f.frame))}: {problem}
-    </p>
-  ))
-}
 
 /** How far a render is, in a line. */
 function progressWords({ frames, paused }: ShownRender): string {
@@ -160,75 +54,6 @@ export function comingWords(there: readonly number[]): string {
   return missing.length === 0
     ? 'Waits for further frames.'
     : `Waits for further frames. Between those that came ${missing.length === 1 ? 'one is' : `${missing.length} are`} missing: ${numberRanges(missing)}.`
-}
-
-const refusal = v.object({ error: v.object({ message: v.string() }) })
-
-/** What a render has made so far, played; and its movies to take away. */
-function RenderMovie({ id, version, mayHaveAlpha }: { id: string; version: number; mayHaveAlpha: boolean }) {
-  const [failure, setFailure] = useState<string>()
-  const [hasWords, setHasWords] = useState(false)
-  const address = (kind: string, alpha = false) => {
-    const query = [hasWords ? 'words=' : [], alpha ? 'alpha=' : []].flat().join('&')
-    return `/api/renders/${id}/movie/${kind}${query && `?${query}`}`
-  }
-  const askWhy = async () => {
-    const answer = await fetch(address('mp4'))
-    if (!answer.ok) setFailure(v.parse(refusal, await answer.json()).error.message)
-  }
-  if (failure !== undefined)
-    return (
-      <p role="alert" className="text-error">
-        {failure}
-      </p>
-    )
-  return (
-    <figure className="space-y-1">
-      <video
-        className="max-h-72 bg-black"
-        src={address('mp4')}
-        controls
-        autoPlay
-        loop
-        muted
-        onError={() => void askWhy()}
-      />
-      <figcaption className="flex gap-3 text-base-content/60">
-        {(['mp4', 'webm', 'mov'] as const).map((kind) => (
-          <a
-            key={kind}
-            className="link link-accent"
-            href={address(kind)}
-            download={`render-${version}.${kind}`}
-          >
-            {{ mp4: 'H.264, MP4', webm: 'VP9, WebM', mov: 'ProRes 4444, MOV' }[kind]}
-          </a>
-        ))}
-        {mayHaveAlpha &&
-          (['webm', 'mov'] as const).map((kind) => (
-            <a
-              key={kind}
-              className="link link-accent"
-              href={address(kind, true)}
-              download={`render-${version}-alpha.${kind}`}
-            >
-              {kind === 'webm' ? 'WebM with alpha' : 'MOV with alpha'}
-            </a>
-          ))}
-        <label className="ml-auto flex cursor-pointer items-center gap-1.5">
-          <input
-            type="checkbox"
-            className="checkbox checkbox-xs"
-            checked={hasWords}
-            onChange={() => {
-              setHasWords(!hasWords)
-            }}
-          />
-          frame, shot and version on it
-        </label>
-      </figcaption>
-    </figure>
-  )
 }
 
 /** What changes the order of renders. */
@@ -285,19 +110,26 @@ export function RenderCard({
               {shotName}
             </Link>
           )}
-          Render {render.version}: {frames.length === 0 ? 'no frame yet' : frameListWords(frames.map((f) => f.frame))}
+          Render {render.version}:{' '}
+          {frames.length === 0 ? 'no frame yet' : frameListWords(frames.map((f) => f.frame))}
         </span>
         <span className="min-w-0 truncate text-base-content/70">
           {render.formats.map((f) => formatNames[f]).join(' and ')}
           {options.size !== undefined && options.size !== 1 && `, ${sizeWords(options.size)}`}
           {options.name !== undefined && options.name !== usualName && `, ${options.name}`}
-          {options.deliver && `, into ${[options.deliver.root, options.deliver.folder].filter(Boolean).join('/')}`}
+          {options.deliver &&
+            `, into ${[options.deliver.root, options.deliver.folder].filter(Boolean).join('/')}`}
         </span>
         <span className="ml-auto shrink-0 text-base-content/55" suppressHydrationWarning>
           {ago(render.createdAt)}
         </span>
         {render.follows && (
-          <button type="button" className="btn btn-xs" title="What has come is finished; nothing further is waited for" onClick={() => void act('leave')}>
+          <button
+            type="button"
+            className="btn btn-xs"
+            title="What has come is finished; nothing further is waited for"
+            onClick={() => void act('leave')}
+          >
             Wait no more
           </button>
         )}
@@ -325,7 +157,12 @@ export function RenderCard({
           </button>
         )}
         {hasFiles && frames.length > 1 && (
-          <a className="btn btn-xs" href={`/api/renders/${render.id}/zip`} download title="All files of this render in one">
+          <a
+            className="btn btn-xs"
+            href={`/api/renders/${render.id}/zip`}
+            download
+            title="All files of this render in one"
+          >
             <Download size={12} aria-hidden /> All
           </a>
         )}
@@ -337,12 +174,14 @@ export function RenderCard({
             <Menu.Positioner sideOffset={4} align="end">
               <Menu.Popup className="rounded border border-base-content/15 bg-base-100 p-1 text-xs shadow-lg">
                 {isUnderWay &&
-                  ([
-                    [render.paused ? 'resume' : 'pause', render.paused ? 'Go on' : 'Rest'],
-                    ['first', 'Before all others'],
-                    ['sooner', 'One place sooner'],
-                    ['later', 'One place later'],
-                  ] as const).map(([action, words]) => (
+                  (
+                    [
+                      [render.paused ? 'resume' : 'pause', render.paused ? 'Go on' : 'Rest'],
+                      ['first', 'Before all others'],
+                      ['sooner', 'One place sooner'],
+                      ['later', 'One place later'],
+                    ] as const
+                  ).map(([action, words]) => (
                     <Menu.Item
                       key={action}
                       className="cursor-default rounded px-3 py-1.5 data-highlighted:bg-primary/35"
@@ -416,7 +255,14 @@ export function RenderCard({
         {progressWords(render)}
       </p>
       {render.follows && <p className="text-accent">{comingWords(frames.map((f) => f.frame))}</p>}
-      {isPlaying && <RenderMovie id={render.id} version={render.version} mayHaveAlpha={frames.some((f) => f.files.some((n) => isReview(n, true)))} key={reviewed} />}
+      {isPlaying && (
+        <RenderMovie
+          id={render.id}
+          version={render.version}
+          mayHaveAlpha={frames.some((f) => f.files.some((n) => isReview(n, true)))}
+          key={reviewed}
+        />
+      )}
       <SmallPictures render={render} onChoose={setChosen} />
       {frames.length <= mostLines ? (
         frames.map((frame) => <FrameLine key={frame.frame} renderId={render.id} frame={frame} />)
@@ -429,4 +275,4 @@ export function RenderCard({
       )}
     </li>
   )
-} // prettier-ignore
+}

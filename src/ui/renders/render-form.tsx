@@ -99,7 +99,9 @@ export function RenderForm({
   const read = isFollowing ? { frames: [] } : readList(text)
   const frames = 'frames' in read ? read.frames : []
   const pixels = sizeOf(isComplete(draft) ? draftSize(draft) : 1, canvas)
-  const problem = ('problem' in read && !(which === 'list' && list === '') ? read.problem : undefined) ?? draftProblem(draft)
+  const problem =
+    ('problem' in read && !(which === 'list' && list === '') ? read.problem : undefined) ??
+    draftProblem(draft)
 
   const start = async () => {
     setIsSure(false)
@@ -107,7 +109,8 @@ export function RenderForm({
     setSaid(undefined)
     setIsAsking(true)
     // Asked once, by the browser: a render may be through when another window is looked at.
-    if ('Notification' in window && Notification.permission === 'default') void Notification.requestPermission()
+    if ('Notification' in window && Notification.permission === 'default')
+      void Notification.requestPermission()
     try {
       // What is rendered is what is saved.
       if (!(await saveNow()))
@@ -118,7 +121,8 @@ export function RenderForm({
         : { frames: text, only, ...settings }
       const answer = await requestJson(askedAnswer, `/api/shots/${id}/renders`, 'POST', asked)
       if (isFollowing) setSaid('Frames are finished as they come, from now on.')
-      else if (answer.frames === 0) setSaid('Nothing to do: all of these frames are there as they would be made now.')
+      else if (answer.frames === 0)
+        setSaid('Nothing to do: all of these frames are there as they would be made now.')
       else if (answer.frames < frames.length) setSaid(`${answer.frames} of ${frames.length} frames are made.`)
       onAsked()
     } catch (error) {
@@ -137,10 +141,19 @@ export function RenderForm({
     setIsSaving(false)
   }
   const toggle = (format: OutputFormat) => {
-    change({ formats: outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))) })
+    change({
+      formats: outputFormats.filter((f) => (f === format ? !formats.includes(f) : formats.includes(f))),
+    })
   }
   const isNameRight = draftProblem({ ...draft, sizeText: '1' }) === undefined
-  const example = isNameRight ? filledName(name, { shot: fileStem(shotName), frame: frames[0] ?? frame, version: 1, space: space === 'usual' ? undefined : space }) : undefined
+  const example = isNameRight
+    ? filledName(name, {
+        shot: fileStem(shotName),
+        frame: frames[0] ?? frame,
+        version: 1,
+        space: space === 'usual' ? undefined : space,
+      })
+    : undefined
 
   return (
     <form
@@ -151,23 +164,30 @@ export function RenderForm({
         else void start()
       }}
     >
-          <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
-            {([['all', `All, ${range.first}–${range.last}`], ['this', `This, ${frame}`], ['list', 'These'], ['coming', 'As they come']] as const).map(([key, words]) => (
-              <button
-                key={key}
-                type="button"
-                role="radio"
-                aria-checked={which === key}
-                className={`flex-1 rounded px-2 py-1 ${which === key ? 'bg-primary/50' : 'text-base-content/70 hover:text-base-content'}`}
-                onClick={() => {
-                  setWhich(key)
-                  setIsSure(false)
-                }}
-              >
-                {words}
-              </button>
-            ))}
-          </div>
+      <div role="radiogroup" aria-label="Which frames" className="flex rounded bg-base-300 p-0.5">
+        {(
+          [
+            ['all', `All, ${range.first}–${range.last}`],
+            ['this', `This, ${frame}`],
+            ['list', 'These'],
+            ['coming', 'As they come'],
+          ] as const
+        ).map(([key, words]) => (
+          <button
+            key={key}
+            type="button"
+            role="radio"
+            aria-checked={which === key}
+            className={`flex-1 rounded px-2 py-1 ${which === key ? 'bg-primary/50' : 'text-base-content/70 hover:text-base-content'}`}
+            onClick={() => {
+              setWhich(key)
+              setIsSure(false)
+            }}
+          >
+            {words}
+          </button>
+        ))}
+      </div>
       <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_11.5rem_12rem]">
         <div className="flex flex-col gap-2.5">
           {which === 'list' && (
@@ -259,7 +279,10 @@ export function RenderForm({
               )}
             </span>
           </label>
-          <label className="grid grid-cols-[4rem_1fr] items-center gap-2" title={`Made of ${nameParts.join(', ')} and what you like`}>
+          <label
+            className="grid grid-cols-[4rem_1fr] items-center gap-2"
+            title={`Made of ${nameParts.join(', ')} and what you like`}
+          >
             <span className="text-base-content/75">named</span>
             <input
               aria-label="Names of the files"
@@ -270,7 +293,9 @@ export function RenderForm({
               }}
             />
           </label>
-          {example !== undefined && <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>}
+          {example !== undefined && (
+            <p className="-mt-1.5 truncate pl-[4.5rem] text-base-content/55">{example}…</p>
+          )}
           <label
             className="grid grid-cols-[4rem_1fr] items-center gap-2"
             title={`As worked in: EXR in ${workingWords[worked]}, all else in Rec.709. EXR is written in any of the others; PNG, TIFF and JPEG in the first three, otherwise as Rec.709. Files say what they are.`}
@@ -306,53 +331,65 @@ export function RenderForm({
             </p>
           )}
         </div>
-          <fieldset className="space-y-1" title="Premultiplied keeps light over nothing. The first three are what each kind of file expects.">
-            {outputFormats.map((format) => (
-              <label key={format} className="flex cursor-pointer items-center gap-2">
+        <fieldset
+          className="space-y-1"
+          title="Premultiplied keeps light over nothing. The first three are what each kind of file expects."
+        >
+          {outputFormats.map((format) => (
+            <label key={format} className="flex cursor-pointer items-center gap-2">
+              <input
+                type="checkbox"
+                className="checkbox checkbox-xs checkbox-primary"
+                checked={formats.includes(format)}
+                onChange={() => {
+                  toggle(format)
+                }}
+              />
+              {formatNames[format]}
+            </label>
+          ))}
+        </fieldset>
+        {writesExr(draft) && (
+          <div
+            className="space-y-1"
+            role="group"
+            aria-label="Layers in the EXR"
+            title="Beside the picture, in the same file. Data only at full size, as it came."
+          >
+            <select
+              aria-label="How EXR is packed"
+              className="w-full rounded bg-base-300 px-1.5 py-1"
+              value={compression}
+              onChange={(event) => {
+                change({ compression: event.target.value as WrittenCompression })
+              }}
+            >
+              {writtenCompressions.map((c) => (
+                <option key={c} value={c}>
+                  {compressionWords[c]}
+                </option>
+              ))}
+            </select>
+            <p className="text-base-content/65">and in the EXR</p>
+            {layerKinds.map((kind) => (
+              <label key={kind} className="flex cursor-pointer items-center gap-2">
                 <input
                   type="checkbox"
                   className="checkbox checkbox-xs checkbox-primary"
-                  checked={formats.includes(format)}
+                  checked={layers.includes(kind)}
                   onChange={() => {
-                    toggle(format)
+                    change({
+                      layers: layerKinds.filter((k) =>
+                        k === kind ? !layers.includes(k) : layers.includes(k),
+                      ),
+                    })
                   }}
                 />
-                {formatNames[format]}
+                {layerWords[kind]}
               </label>
             ))}
-          </fieldset>
-          {writesExr(draft) && (
-            <div className="space-y-1" role="group" aria-label="Layers in the EXR" title="Beside the picture, in the same file. Data only at full size, as it came.">
-              <select
-                aria-label="How EXR is packed"
-                className="w-full rounded bg-base-300 px-1.5 py-1"
-                value={compression}
-                onChange={(event) => {
-                  change({ compression: event.target.value as WrittenCompression })
-                }}
-              >
-                {writtenCompressions.map((c) => (
-                  <option key={c} value={c}>
-                    {compressionWords[c]}
-                  </option>
-                ))}
-              </select>
-              <p className="text-base-content/65">and in the EXR</p>
-              {layerKinds.map((kind) => (
-                <label key={kind} className="flex cursor-pointer items-center gap-2">
-                  <input
-                    type="checkbox"
-                    className="checkbox checkbox-xs checkbox-primary"
-                    checked={layers.includes(kind)}
-                    onChange={() => {
-                      change({ layers: layerKinds.filter((k) => (k === kind ? !layers.includes(k) : layers.includes(k))) })
-                    }}
-                  />
-                  {layerWords[kind]}
-                </label>
-              ))}
-            </div>
-          )}
+          </div>
+        )}
       </div>
       <div className="pt-2">
         {isSure ? (
@@ -376,9 +413,18 @@ export function RenderForm({
             <button
               type="submit"
               className="btn btn-primary btn-sm"
-              disabled={!isComplete(draft) || isAsking || (frames.length === 0 && !isFollowing) || problem !== undefined}
+              disabled={
+                !isComplete(draft) ||
+                isAsking ||
+                (frames.length === 0 && !isFollowing) ||
+                problem !== undefined
+              }
             >
-              {isFollowing ? 'Finish them as they come' : frames.length === 1 ? `Render frame ${frames[0]!}` : `Render ${frames.length.toLocaleString('en')} frames`}
+              {isFollowing
+                ? 'Finish them as they come'
+                : frames.length === 1
+                  ? `Render frame ${frames[0]!}`
+                  : `Render ${frames.length.toLocaleString('en')} frames`}
             </button>
             <button
               type="button"
@@ -395,4 +441,4 @@ export function RenderForm({
       </div>
     </form>
   )
-} // prettier-ignore
+}

@@ -18,7 +18,9 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
   const { data } = useQuery({ queryKey, queryFn: () => requestJson(settingsAnswer, address) })
   const kept = data?.settings ?? []
   const now = JSON.stringify(settingsOf(draft))
-  const same = kept.find(({ formats, options }) => JSON.stringify(settingsOf(draftOf({ formats, options }))) === now)
+  const same = kept.find(
+    ({ formats, options }) => JSON.stringify(settingsOf(draftOf({ formats, options }))) === now,
+  )
   const change = (request: Promise<typeof data>) => {
     request.then(
       (answer) => {
@@ -32,7 +34,8 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
     )
   }
   const keep = () => {
-    if (name?.trim()) change(requestJson(settingsAnswer, address, 'POST', { name: name.trim(), ...settingsOf(draft) }))
+    if (name?.trim())
+      change(requestJson(settingsAnswer, address, 'POST', { name: name.trim(), ...settingsOf(draft) }))
   }
   return (
     <div className="relative ml-auto min-w-0 flex-1 xl:max-w-72">
@@ -60,7 +63,9 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
             aria-label={`Delete the settings ${same.name}`}
             title="Delete these settings"
             onClick={() => {
-              change(requestJson(settingsAnswer, `${address}?name=${encodeURIComponent(same.name)}`, 'DELETE'))
+              change(
+                requestJson(settingsAnswer, `${address}?name=${encodeURIComponent(same.name)}`, 'DELETE'),
+              )
             }}
           >
             <Trash2 size={12} aria-hidden />
@@ -111,4 +116,4 @@ export function SettingsBar({ draft, onChoose }: { draft: Draft; onChoose: (draf
       )}
     </div>
   )
-} // prettier-ignore
+}

@@ -2,7 +2,15 @@ import { expect, test } from 'vitest'
 import { throughWords } from './through-notice.tsx'
 
 type Frames = Parameters<typeof throughWords>[0]['frames']
-const frame = (state: Frames[number]['state'], problem: string | null = null) => ({ frame: 1, state, progress: 1, problem, files: [], small: null, finishedAt: null }) // prettier-ignore
+const frame = (state: Frames[number]['state'], problem: string | null = null) => ({
+  frame: 1,
+  state,
+  progress: 1,
+  problem,
+  files: [],
+  small: null,
+  finishedAt: null,
+})
 
 test('what is told of a render that is through is never plainly done where something was missing', () => {
   const words = (...frames: Frames) => throughWords({ version: 3, frames })

@@ -90,8 +90,18 @@ export const stripKeys = [
 ] as const
 
 const printed: Readonly<Record<string, string>> = {
-  mod: 'Ctrl', shift: 'Shift', alt: 'Alt', left: '←', right: '→', up: '↑', down: '↓', space: 'Space', delete: 'Delete', escape: 'Esc', enter: 'Enter',
-} // prettier-ignore
+  mod: 'Ctrl',
+  shift: 'Shift',
+  alt: 'Alt',
+  left: '←',
+  right: '→',
+  up: '↑',
+  down: '↓',
+  space: 'Space',
+  delete: 'Delete',
+  escape: 'Esc',
+  enter: 'Enter',
+}
 
 /** Keys as they are printed on the keyboard: 'mod+shift+z' → Ctrl Shift Z. The first where there are several. */
 export function printedKeys(keys: string): string[] {

@@ -3,7 +3,10 @@ import { addLane, emptyComp } from '../../core/comp/edits.ts'
 import { Autosave, type SaveState } from './autosave.ts'
 import { createShotStore } from './shot-store.ts'
 
-interface Call { readonly method: string; readonly body: { base: number } | undefined } // prettier-ignore
+interface Call {
+  readonly method: string
+  readonly body: { base: number } | undefined
+}
 const calls: Call[] = []
 /** What the server answers next; the last one stays. */
 let answers: (() => Response)[] = []

@@ -28,13 +28,17 @@ export function pasteText(store: ShotStore, text: string): boolean {
   const { comp, media, selection, edit, set } = store.getState()
   if (!selection || !isClip(text)) return false
   const selected = selection.step === undefined ? undefined : placeOfStep(comp, selection.step)
-  const list = selection.lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === selection.lane)?.steps ?? [])
+  const list =
+    selection.lane === masterId ? comp.master : (comp.lanes.find((l) => l.id === selection.lane)?.steps ?? [])
   const at = selected ? selected.index + 1 : list.length
   let ids: readonly string[] = []
   let lost: readonly string[] = []
   try {
     const clip = readClip(text)
-    const names = clip.steps.length > 0 ? clip.steps.map(stepTitle) : clip.lanes.filter((l) => l.in === undefined).map((l) => l.name)
+    const names =
+      clip.steps.length > 0
+        ? clip.steps.map(stepTitle)
+        : clip.lanes.filter((l) => l.in === undefined).map((l) => l.name)
     edit(`Paste ${names.join(', ')}`, (c) => {
       const pasted = pasteClip(c, media, clip, selection.lane, at)
       ;({ ids, lost } = pasted)
@@ -48,6 +52,8 @@ export function pasteText(store: ShotStore, text: string): boolean {
   const isLane = store.getState().comp.lanes.some((l) => l.id === last)
   if (last) set({ selection: isLane ? { lane: last } : { lane: selection.lane, step: last } })
   if (lost.length > 0)
-    set({ refusal: `What was pasted takes from what is not in this shot (${lost.join('; ')}). Connect it anew in its dials.` })
+    set({
+      refusal: `What was pasted takes from what is not in this shot (${lost.join('; ')}). Connect it anew in its dials.`,
+    })
   return true
-} // prettier-ignore
+}

@@ -207,11 +207,36 @@ export function useDeskKeys(store: ShotStore): void {
     run()
     return true
   }
-  useShortcut('moveBack', onDesk(() => { moveSelected(store, -1) })) // prettier-ignore
-  useShortcut('moveOn', onDesk(() => { moveSelected(store, 1) })) // prettier-ignore
-  useShortcut('moveUp', onDesk(() => { moveAcross(store, -1) })) // prettier-ignore
-  useShortcut('moveDown', onDesk(() => { moveAcross(store, 1) })) // prettier-ignore
-  useShortcut('toggle', onDesk(() => { toggleSelected(store) })) // prettier-ignore
+  useShortcut(
+    'moveBack',
+    onDesk(() => {
+      moveSelected(store, -1)
+    }),
+  )
+  useShortcut(
+    'moveOn',
+    onDesk(() => {
+      moveSelected(store, 1)
+    }),
+  )
+  useShortcut(
+    'moveUp',
+    onDesk(() => {
+      moveAcross(store, -1)
+    }),
+  )
+  useShortcut(
+    'moveDown',
+    onDesk(() => {
+      moveAcross(store, 1)
+    }),
+  )
+  useShortcut(
+    'toggle',
+    onDesk(() => {
+      toggleSelected(store)
+    }),
+  )
   useShortcut('openStep', () => openSelected(store))
   useShortcut('closeStep', () => {
     closeOpened(store)

@@ -200,7 +200,10 @@ export function playSlowly(store: ShotStore, onPicture: (listener: () => void) =
     const { first, last } = playedRange(state)
     const there = framesThere(state.media, state.comp.frames)
     const length = last - first + 1
-    const order = Array.from({ length }, (_, i) => first + ((Math.max(first, state.frame) - first + 1 + i) % length)) // prettier-ignore
+    const order = Array.from(
+      { length },
+      (_, i) => first + ((Math.max(first, state.frame) - first + 1 + i) % length),
+    )
     state.set({ frame: order.find((n) => there.has(n)) ?? state.frame })
   }
   const stopPictures = onPicture(() => {

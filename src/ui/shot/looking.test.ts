@@ -16,12 +16,17 @@ let store: ShotStore
 const ids: Record<string, string> = {}
 const now = () => store.getState()
 const media: MediaTable = {
-  m1: { name: 'grotto', frames: { 1: 'a'.repeat(64) }, passes: [{ name: 'depth', kind: 'depth', channels: ['Z'], type: 'float' }] }, // prettier-ignore
+  m1: {
+    name: 'grotto',
+    frames: { 1: 'a'.repeat(64) },
+    passes: [{ name: 'depth', kind: 'depth', channels: ['Z'], type: 'float' }],
+  },
 }
 
 beforeEach(() => {
   let comp: Comp = { ...emptyComp(40, 30), frames: { first: 1, last: 48, rate: 24 } }
-  for (const name of ['Cave', 'Bell']) comp = addLane(comp, name, { type: 'colour', colour: [1, 1, 1], alpha: 1 }) // prettier-ignore
+  for (const name of ['Cave', 'Bell'])
+    comp = addLane(comp, name, { type: 'colour', colour: [1, 1, 1], alpha: 1 })
   for (const [lane, effect] of [
     ['lane1', 'bloom'],
     ['lane1', 'blur'],
@@ -29,13 +34,15 @@ beforeEach(() => {
     [masterId, 'star-glare'],
     [masterId, 'grain'],
   ] as const) {
-    // prettier-ignore
     const steps = lane === masterId ? comp.master : comp.lanes.find((l) => l.id === lane)!.steps
     ;[comp, ids[effect]] = addStep(comp, lane, steps.length, effect)
   }
   store = createShotStore({ comp, media })
 })
-const on = (comp: Comp) => allSteps(comp).filter((s) => s.on !== false).map((s) => s.effect) // prettier-ignore
+const on = (comp: Comp) =>
+  allSteps(comp)
+    .filter((s) => s.on !== false)
+    .map((s) => s.effect)
 
 describe('what is looked at', () => {
   test('light alone is that of the selected step, of the last that gives light where it gives none, and the picture where none does', () => {
@@ -50,7 +57,12 @@ describe('what is looked at', () => {
   })
   test('before is without the selected step, without the steps of the lane, or without any', () => {
     const { comp } = now()
-    expect(on(compBefore(comp, { lane: 'lane1', step: ids['bloom']! }))).toEqual(['blur', 'depth-mist', 'star-glare', 'grain']) // prettier-ignore
+    expect(on(compBefore(comp, { lane: 'lane1', step: ids['bloom']! }))).toEqual([
+      'blur',
+      'depth-mist',
+      'star-glare',
+      'grain',
+    ])
     expect(on(compBefore(comp, { lane: 'lane1' }))).toEqual(['depth-mist', 'star-glare', 'grain'])
     expect(on(compBefore(comp, { lane: masterId }))).toEqual([])
     expect(on(compBefore(comp, undefined))).toEqual([])
@@ -60,7 +72,7 @@ describe('what is looked at', () => {
     const other = { words: 'a recipe', change: (c: Comp) => compBefore(c, undefined) }
     const sides = sidesOf(now().comp, other)
     expect(new Set(sides.map(([, words]) => words)).size).toBe(sides.length)
-    for (const [side] of sides) expect(sideTarget({ ...now(), otherLook: other }, side)?.target).toBeDefined() // prettier-ignore
+    for (const [side] of sides) expect(sideTarget({ ...now(), otherLook: other }, side)?.target).toBeDefined()
     const [, words] = sides.find(([side]) => side === `step lane1 ${ids['blur']}`)!
     expect(words).toBe('Cave after Blur')
     expect(sideTarget(now(), 'frame 7')).toMatchObject({ frame: 7, target: { type: 'picture' } })
@@ -81,7 +93,9 @@ describe('copied steps', () => {
     expect(now().comp.lanes[1]!.steps.map((s) => s.effect)).toEqual(['depth-mist', 'blur'])
   })
   test('that take from what is not there say so; words that are no steps are left to others; broken ones are refused', () => {
-    const fed = setFeed(now().comp, ids['depth-mist']!, 'depth', { from: { type: 'pass', media: 'm1', pass: 'depth' } }) // prettier-ignore
+    const fed = setFeed(now().comp, ids['depth-mist']!, 'depth', {
+      from: { type: 'pass', media: 'm1', pass: 'depth' },
+    })
     const text = clipText(fed, media, { steps: [ids['depth-mist']!] })
     store = createShotStore({ comp: now().comp, media: {} })
     now().set({ selection: { lane: 'lane1' } })
@@ -114,12 +128,25 @@ describe('marks that are put where the values lie', () => {
     expect([quantile(all, 0), quantile(all, 1)]).toEqual([110, 150])
   })
   test('a mist gets its marks in one edit; without a feed, or where nothing was hit, nothing changes', async () => {
-    const values = vi.fn(() => Promise.resolve({ low: 0, high: 100, counts: Array.from({ length: 100 }, () => 1), empty: 0, total: 100 })) // prettier-ignore
+    const values = vi.fn(() =>
+      Promise.resolve({
+        low: 0,
+        high: 100,
+        counts: Array.from({ length: 100 }, () => 1),
+        empty: 0,
+        total: 100,
+      }),
+    )
     const engine = { values } as unknown as EngineClient
     const before = now().comp
     await fitSpan(store, engine, ids['depth-mist']!)
     expect([now().comp === before, values.mock.calls.length]).toEqual([true, 0])
-    store = createShotStore({ comp: setFeed(before, ids['depth-mist']!, 'depth', { from: { type: 'pass', media: 'm1', pass: 'depth' } }), media }) // prettier-ignore
+    store = createShotStore({
+      comp: setFeed(before, ids['depth-mist']!, 'depth', {
+        from: { type: 'pass', media: 'm1', pass: 'depth' },
+      }),
+      media,
+    })
     await fitSpan(store, engine, ids['depth-mist']!)
     const dial = (key: string) => readSetting(now().comp, { of: 'dial', step: ids['depth-mist']!, key }, 1)
     expect([dial('near'), dial('far')]).toEqual([25, 92])
@@ -139,7 +166,9 @@ describe('a ride', () => {
       const comp = rideInto(now().comp, [{ ref: ref(), name: 'Strength', value: 1, samples }], tolerance)
       const setting = settingOf(comp, ref())
       if (setting === undefined || !isTrack(setting)) throw new Error('it does not move')
-      const off = Math.max(...samples.map(({ frame, value }) => Math.abs((readSetting(comp, ref(), frame) as number) - value))) // prettier-ignore
+      const off = Math.max(
+        ...samples.map(({ frame, value }) => Math.abs((readSetting(comp, ref(), frame) as number) - value)),
+      )
       return { keys: setting.keys.length, off }
     }
     const [fine, coarse] = [made(0.01), made(0.1)]
@@ -156,7 +185,12 @@ describe('a ride', () => {
     })
     const stop = followRides(store)
     const ride = () => {
-      now().set({ isPlaying: true, frame: 10, playhead: 10, riding: new Map([['one', { ref: ref(), name: 'Bloom: strength', value: 2, samples: [] }]]) }) // prettier-ignore
+      now().set({
+        isPlaying: true,
+        frame: 10,
+        playhead: 10,
+        riding: new Map([['one', { ref: ref(), name: 'Bloom: strength', value: 2, samples: [] }]]),
+      })
       for (const frame of [11, 12, 15]) now().set({ playhead: frame })
     }
     ride()
@@ -166,7 +200,11 @@ describe('a ride', () => {
         .samples.map((s) => s.frame),
     ).toEqual([10, 11, 12, 15])
     listeners.get('pointerup')!()
-    expect([now().riding, now().editName, store.temporal.getState().pastStates.length]).toEqual([undefined, 'Ride Bloom: strength', 1]) // prettier-ignore
+    expect([now().riding, now().editName, store.temporal.getState().pastStates.length]).toEqual([
+      undefined,
+      'Ride Bloom: strength',
+      1,
+    ])
     ride()
     now().set({ playhead: 3 })
     expect(now().riding).toBeUndefined()

@@ -28,7 +28,13 @@ export function ShotFrames({ there }: { there: ReadonlySet<number> }) {
     const { comp, frame: at } = store.getState()
     set({ frame: Math.min(comp.frames.last, Math.max(comp.frames.first, at)) })
   }
-  const field = (label: string, key: 'first' | 'last' | 'rate', hard: readonly [number, number], step: number, unit = '') => (
+  const field = (
+    label: string,
+    key: 'first' | 'last' | 'rate',
+    hard: readonly [number, number],
+    step: number,
+    unit = '',
+  ) => (
     <label className="flex items-center gap-2">
       <span className="flex-1">{label}</span>
       <span className="w-24">
@@ -44,7 +50,7 @@ export function ShotFrames({ there }: { there: ReadonlySet<number> }) {
         />
       </span>
     </label>
-  ) // prettier-ignore
+  )
   return (
     <Popover.Root>
       <Popover.Trigger

@@ -10,7 +10,11 @@ let store: ShotStore
 let bloom = ''
 const media: MediaTable = {
   one: { name: 'one', frames: { 1: 'a' }, passes: [] },
-  two: { name: 'two', frames: { 1: 'b' }, passes: [{ name: 'beauty', kind: 'colour', channels: ['R'], type: 'half' }] }, // prettier-ignore
+  two: {
+    name: 'two',
+    frames: { 1: 'b' },
+    passes: [{ name: 'beauty', kind: 'colour', channels: ['R'], type: 'half' }],
+  },
 }
 const strength = (): SettingRef => ({ of: 'dial', step: bloom, key: 'strength' })
 const now = () => store.getState()
@@ -67,7 +71,11 @@ describe('an edit', () => {
     now().edit('Loop', (c) => setFeed(c, bloom, 'light', { from: { type: 'tap', lane: front } }))
     expect(now().refusal).toMatch(/^That would make Front take its picture from itself: Front → Front/)
     expect(now().comp).toBe(before)
-    now().edit('Lock', (c) => editLane(c, front, (l) => { l.locked = true })) // prettier-ignore
+    now().edit('Lock', (c) =>
+      editLane(c, front, (l) => {
+        l.locked = true
+      }),
+    )
     expect(now().refusal).toBeUndefined()
     now().write('Strength', [[strength(), 7]])
     expect(now().refusal).toBe('Front is locked. Unlock it to change it.')
@@ -83,7 +91,14 @@ describe('an edit', () => {
     expect(value(strength())).toBe(before)
   })
   test('of what moves shifts it at the frame that is looked at', () => {
-    now().edit('Keys', (c) => putDial(c, bloom, 'strength', { keys: [{ frame: 1, value: 1 }, { frame: 11, value: 2 }] })) // prettier-ignore
+    now().edit('Keys', (c) =>
+      putDial(c, bloom, 'strength', {
+        keys: [
+          { frame: 1, value: 1 },
+          { frame: 11, value: 2 },
+        ],
+      }),
+    )
     now().set({ frame: 6 })
     expect(value(strength())).toBe(1.5)
     now().write('Strength', [[strength(), 2.5]])

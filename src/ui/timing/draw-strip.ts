@@ -25,7 +25,15 @@ export interface StripLook {
 }
 
 const padding = 7
-const colours = { line: '#7ea2ff', fill: 'rgba(70,110,230,0.24)', key: '#dfe3ea', chosen: '#5b8cff', edge: '#0b0d12', grid: 'rgba(255,255,255,0.05)', hand: '#a9bff7' } // prettier-ignore
+const colours = {
+  line: '#7ea2ff',
+  fill: 'rgba(70,110,230,0.24)',
+  key: '#dfe3ea',
+  chosen: '#5b8cff',
+  edge: '#0b0d12',
+  grid: 'rgba(255,255,255,0.05)',
+  hand: '#a9bff7',
+}
 const dashes = [[], [4, 3], [1, 3], [8, 3]] as const
 
 export const xOf = (frame: number, { width, span: [from, to] }: Pick<StripLook, 'width' | 'span'>): number =>
@@ -160,7 +168,13 @@ export function handlesOf(track: Track, look: StripLook): DrawnHandle[] {
     const found: DrawnHandle[] = []
     for (let part = 0; part < partsOf(key.value); part++) {
       const add = (side: 'in' | 'out', [frames, value]: readonly [number, number]) =>
-        found.push({ frame: key.frame, side, part, x: xOf(key.frame + frames, look), y: yOf(partOf(key.value, part) + value, look) }) // prettier-ignore
+        found.push({
+          frame: key.frame,
+          side,
+          part,
+          x: xOf(key.frame + frames, look),
+          y: yOf(partOf(key.value, part) + value, look),
+        })
       const [before, after] = [keys[i - 1], keys[i + 1]]
       if (before?.go === 'curve' && partsOf(before.value) === partsOf(key.value))
         add('in', handlesBetween(before, key, part)[1])
@@ -179,7 +193,10 @@ export function keyPlace(
 ): readonly [number, number] {
   const y =
     isLines && partsOf(key.value) === 1 && look.isOpen ? yOf(key.value as number, look) : look.height / 2
-  return [xOf(key.frame, look), isLines && partsOf(key.value) === 1 && !look.isOpen ? yOf(key.value as number, look) : y] // prettier-ignore
+  return [
+    xOf(key.frame, look),
+    isLines && partsOf(key.value) === 1 && !look.isOpen ? yOf(key.value as number, look) : y,
+  ]
 }
 
 /** Whether a track is drawn as lines: numbers and points; colours are a band, all else blocks. */
@@ -278,6 +295,12 @@ export function drawStrip(
   for (const key of track.keys) {
     const [x, y] = keyPlace(key, look, hasLines)
     if (x < -8 || x > width + 8) continue
-    gem(c, x, y, look.chosen.some((f) => Math.abs(f - key.frame) < 1e-6), key.go) // prettier-ignore
+    gem(
+      c,
+      x,
+      y,
+      look.chosen.some((f) => Math.abs(f - key.frame) < 1e-6),
+      key.go,
+    )
   }
 }

@@ -75,7 +75,10 @@ export function pasteCopied(store: ShotStore): void {
       const now = isTrack(setting) ? setting.keys[0]!.value : setting
       const isAlike = typeof now === typeof keys[0]!.value && partsOf(now) === partsOf(keys[0]!.value)
       if (!isAlike) return c
-      chosen.set(into, keys.map((k) => k.frame + frame)) // prettier-ignore
+      chosen.set(
+        into,
+        keys.map((k) => k.frame + frame),
+      )
       return editTrack(c, refOf(into), frame, (track) =>
         isTrack(setting)
           ? pasteKeys(track, keys, frame)

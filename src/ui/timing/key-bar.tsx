@@ -33,10 +33,16 @@ export function KeyBar() {
   const isBroken = track?.keys.some((k) => first?.[1].includes(k.frame) && k.broken) ?? false
   if (count === 0)
     return hasCopied ? (
-      <button type="button" className="btn btn-ghost btn-xs" onClick={() => { pasteCopied(store) }}>
+      <button
+        type="button"
+        className="btn btn-ghost btn-xs"
+        onClick={() => {
+          pasteCopied(store)
+        }}
+      >
         Paste
       </button>
-    ) : null // prettier-ignore
+    ) : null
   const button = (words: string, hint: string, run: () => void, isPressed?: boolean) => (
     <button
       key={words}
@@ -50,8 +56,14 @@ export function KeyBar() {
     </button>
   )
   return (
-    <div className="flex min-w-0 items-center gap-0.5 overflow-hidden" role="toolbar" aria-label="Chosen keys">
-      <span className="whitespace-nowrap px-1 text-xs text-accent">{count === 1 ? '1 key' : `${count} keys`}</span>
+    <div
+      className="flex min-w-0 items-center gap-0.5 overflow-hidden"
+      role="toolbar"
+      aria-label="Chosen keys"
+    >
+      <span className="whitespace-nowrap px-1 text-xs text-accent">
+        {count === 1 ? '1 key' : `${count} keys`}
+      </span>
       {one && (
         <span className="w-16">
           <ValueField
@@ -68,12 +80,24 @@ export function KeyBar() {
         </span>
       )}
       {ways.map(([go, words, hint]) =>
-        button(words, hint, () => { editChosen(store, words, (t, frames) => setGo(t, frames, go)) }, goes.has(go)), // prettier-ignore
+        button(
+          words,
+          hint,
+          () => {
+            editChosen(store, words, (t, frames) => setGo(t, frames, go))
+          },
+          goes.has(go),
+        ),
       )}
       {goes.has('curve') &&
-        button('Joined', 'Both handles of a key turn together', () => {
-          editChosen(store, isBroken ? 'Join' : 'Break', (t, frames) => setBroken(t, frames, !isBroken))
-        }, !isBroken)}
+        button(
+          'Joined',
+          'Both handles of a key turn together',
+          () => {
+            editChosen(store, isBroken ? 'Join' : 'Break', (t, frames) => setBroken(t, frames, !isBroken))
+          },
+          !isBroken,
+        )}
       <span className="mx-1 h-4 border-l border-base-content/20" />
       {button('Reverse', 'In the opposite order, over the same time (R)', () => {
         editChosen(store, 'Reverse', (t, frames) => reverseKeys(t, frames))
@@ -95,9 +119,16 @@ export function KeyBar() {
           onChange={setTolerance}
         />
       </span>
-      {button('Copy', 'Ctrl C', () => { copyChosen(store) })}
-      {hasCopied && button('Paste', 'At this frame (Ctrl V)', () => { pasteCopied(store) })}
-      {button('Remove', 'Delete', () => { removeChosen(store) })}
+      {button('Copy', 'Ctrl C', () => {
+        copyChosen(store)
+      })}
+      {hasCopied &&
+        button('Paste', 'At this frame (Ctrl V)', () => {
+          pasteCopied(store)
+        })}
+      {button('Remove', 'Delete', () => {
+        removeChosen(store)
+      })}
     </div>
-  ) // prettier-ignore
+  )
 }

@@ -64,7 +64,20 @@ test('each type of setting is offered what fits it', () => {
   const [comp, origin] = withRays(lanes('cave', 'paint'), 'paint')
   const step = comp.lanes.find((l) => l.name === 'paint')!.steps[0]!.id
   const at = (key: string): SettingRef => ({ of: 'dial', step, key })
-  expect(words(beginnings(comp, at('strength'), 'number', 0.5))).toEqual(['Flicker', 'Hold on frames', 'Shift and scale', 'Measure']) // prettier-ignore
-  expect(words(beginnings(comp, origin, 'point', [1, 2]))).toEqual(['Flicker', 'Hold on frames', 'Shift and scale', 'Follow']) // prettier-ignore
-  expect(words(beginnings(comp, { of: 'on', step }, 'flag', true))).toEqual(['Hold on frames', 'Shift and scale']) // prettier-ignore
+  expect(words(beginnings(comp, at('strength'), 'number', 0.5))).toEqual([
+    'Flicker',
+    'Hold on frames',
+    'Shift and scale',
+    'Measure',
+  ])
+  expect(words(beginnings(comp, origin, 'point', [1, 2]))).toEqual([
+    'Flicker',
+    'Hold on frames',
+    'Shift and scale',
+    'Follow',
+  ])
+  expect(words(beginnings(comp, { of: 'on', step }, 'flag', true))).toEqual([
+    'Hold on frames',
+    'Shift and scale',
+  ])
 })

@@ -22,27 +22,55 @@ export function beginnings(
   const first = <T>(from: readonly T[], rider: (from: T) => Rider): Rider | undefined =>
     from
       .map(rider)
-      .find((r) => findLoop(editTrack(comp, ref, 0, (t) => ({ ...t, riders: [...(t.riders ?? []), r] }))) === undefined) // prettier-ignore
+      .find(
+        (r) =>
+          findLoop(editTrack(comp, ref, 0, (t) => ({ ...t, riders: [...(t.riders ?? []), r] }))) ===
+          undefined,
+      )
   const now = typeof value === 'number' ? value : 1
   const found: (readonly [string, string, Rider])[] = []
   if (hasNumbers)
-    found.push(['Flicker', 'Smooth unrest, the same on every machine', {
-      type: 'flicker', on: true, amount: type === 'colour' ? 0.2 : type === 'point' ? 4 : Number((Math.abs(now) * 0.2 || 0.1).toFixed(3)), rate: 6, roughness: 0.4, seed: 1,
-    }]) // prettier-ignore
+    found.push([
+      'Flicker',
+      'Smooth unrest, the same on every machine',
+      {
+        type: 'flicker',
+        on: true,
+        amount:
+          type === 'colour' ? 0.2 : type === 'point' ? 4 : Number((Math.abs(now) * 0.2 || 0.1).toFixed(3)),
+        rate: 6,
+        roughness: 0.4,
+        seed: 1,
+      },
+    ])
   found.push(
     ['Hold on frames', 'Each value stands for some frames', { type: 'step', on: true, frames: 2 }],
-    ['Shift and scale', 'Later or earlier, faster, more or less', { type: 'shift', on: true, frames: 0, speed: 1, times: 1, plus: 0 }],
-  ) // prettier-ignore
+    [
+      'Shift and scale',
+      'Later or earlier, faster, more or less',
+      { type: 'shift', on: true, frames: 0, speed: 1, times: 1, plus: 0 },
+    ],
+  )
   if (type === 'point') {
     const rider = first([...lanes, ...drawings, ...passes], (from) => ({
-      type: 'follow', on: true, of: { type: 'matte', matte: { from } }, offset: [0, 0],
-    })) // prettier-ignore
+      type: 'follow',
+      on: true,
+      of: { type: 'matte', matte: { from } },
+      offset: [0, 0],
+    }))
     if (rider) found.push(['Follow', 'Goes with an object, a lane, a drawing or another point', rider])
   }
   if (type === 'number') {
     const rider = first([...lanes, ...passes], (of) => ({
-      type: 'measure', on: true, of, what: 'mean', from: [0, 1], to: [0, Math.max(1, now)], lag: 0, as: 'value',
-    })) // prettier-ignore
+      type: 'measure',
+      on: true,
+      of,
+      what: 'mean',
+      from: [0, 1],
+      to: [0, Math.max(1, now)],
+      lag: 0,
+      as: 'value',
+    }))
     if (rider) found.push(['Measure', 'As bright as a lane or a pass is', rider])
   }
   return found

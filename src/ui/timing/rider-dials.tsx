@@ -87,7 +87,18 @@ function FollowDials({
             const type = e.target.value
             const [drawing] = comp.drawings
             if (type === 'matte' && (first?.id !== laneId || drawing))
-              onChange({ ...rider, of: { type, matte: { from: first && first.id !== laneId ? { type: 'tap', lane: first.id } : { type: 'drawing', drawing: drawing!.id } } } }) // prettier-ignore
+              onChange({
+                ...rider,
+                of: {
+                  type,
+                  matte: {
+                    from:
+                      first && first.id !== laneId
+                        ? { type: 'tap', lane: first.id }
+                        : { type: 'drawing', drawing: drawing!.id },
+                  },
+                },
+              })
             if (type === 'placement' && first) onChange({ ...rider, of: { type, lane: first.id } })
             if (type === 'point' && points[0])
               onChange({ ...rider, of: { type, step: points[0].step, key: points[0].key } })

@@ -31,7 +31,9 @@ function followed(comp: Comp, rider: Extract<Rider, { type: 'follow' }>): string
   if (from.type === 'drawing') {
     const drawing = comp.drawings.find((d) => d.id === from.drawing)
     if (!drawing) return 'a lost drawing'
-    return from.shape === undefined ? drawing.name : (shapesEver(drawing).find((s) => s.id === from.shape)?.name ?? 'a lost shape') // prettier-ignore
+    return from.shape === undefined
+      ? drawing.name
+      : (shapesEver(drawing).find((s) => s.id === from.shape)?.name ?? 'a lost shape')
   }
   return from.type === 'input' ? `its ${from.input}` : from.pass
 }
@@ -83,7 +85,9 @@ export function RiderChips({
   const bake = () => {
     const { read, comp } = store.getState()
     const { first, last } = comp.frames
-    put('Turn into keys', (t) => baked(t, first, last, timeOf(comp, read), 0.002 * Math.max(1e-3, Math.abs(Number(value) || 1)))) // prettier-ignore
+    put('Turn into keys', (t) =>
+      baked(t, first, last, timeOf(comp, read), 0.002 * Math.max(1e-3, Math.abs(Number(value) || 1))),
+    )
   }
   // A strip that is not worked on is light: hundreds of them are scrolled through.
   if (!isOpen)

@@ -23,9 +23,14 @@ import type { ChosenKeys } from './timing-state.ts'
 const reach = 8
 
 type Grip =
-  | { readonly type: 'keys'; readonly start: ChosenKeys; readonly tracks: ReadonlyMap<string, Track>; readonly grabbed: number }
+  | {
+      readonly type: 'keys'
+      readonly start: ChosenKeys
+      readonly tracks: ReadonlyMap<string, Track>
+      readonly grabbed: number
+    }
   | { readonly type: 'handle'; readonly handle: DrawnHandle; readonly track: Track }
-  | { readonly type: 'box' } // prettier-ignore
+  | { readonly type: 'box' }
 
 export interface Box {
   readonly left: number
@@ -126,7 +131,10 @@ export function useStripDrag(
         : 0
     const next = new Map<string, number[]>()
     for (const [k, frames] of start)
-      next.set(k, frames.map((f) => (isStretch ? frame + (f - frame) * factor : f + to - grabbed))) // prettier-ignore
+      next.set(
+        k,
+        frames.map((f) => (isStretch ? frame + (f - frame) * factor : f + to - grabbed)),
+      )
     editChosen(
       store,
       isStretch ? 'Stretch' : 'Move',

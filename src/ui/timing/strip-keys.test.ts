@@ -50,7 +50,12 @@ const choose = (...frames: number[]) => {
 }
 
 beforeEach(() => {
-  const made = addStep(addLane(emptyComp(40, 30), 'Back', { type: 'colour', colour: [1, 1, 1], alpha: 1 }), 'lane1', 0, 'bloom') // prettier-ignore
+  const made = addStep(
+    addLane(emptyComp(40, 30), 'Back', { type: 'colour', colour: [1, 1, 1], alpha: 1 }),
+    'lane1',
+    0,
+    'bloom',
+  )
   bloom = made[1]
   const comp = { ...made[0], frames: { first: 1, last: 48, rate: 24 } }
   const keys = [
@@ -83,7 +88,11 @@ describe('keys on a strip that moves', () => {
   test('Shift moves what is chosen, by a frame, finely with Alt, or by a hundredth of its height; the choice goes along, and one undo each takes it back', () => {
     choose(10)
     press('Shift ArrowRight')
-    expect(places()).toEqual([[5, 0], [11, 2], [20, 1]]) // prettier-ignore
+    expect(places()).toEqual([
+      [5, 0],
+      [11, 2],
+      [20, 1],
+    ])
     press('Shift ArrowUp')
     expect(trackOf(strength()).keys[1]!.value).toBeCloseTo(2.02, 9)
     press('Alt Shift ArrowLeft')
@@ -91,14 +100,34 @@ describe('keys on a strip that moves', () => {
     expect([...now().timing.chosen.values()][0]![0]).toBeCloseTo(10.9, 9)
     expect(now().editName).toBe('Nudge a key')
     for (let i = 0; i < 3; i++) store.temporal.getState().undo()
-    expect(places()).toEqual([[5, 0], [10, 2], [20, 1]]) // prettier-ignore
+    expect(places()).toEqual([
+      [5, 0],
+      [10, 2],
+      [20, 1],
+    ])
   })
   test('keys of several strips are moved in time together, in value only on the strip that has the focus', () => {
-    store = createShotStore({ comp: putSetting(now().comp, reach(), { keys: [{ frame: 10, value: 100 }, { frame: 12, value: 80 }] }), media: {} }) // prettier-ignore
-    setTiming(store, { chosen: new Map([[refKey(strength()), [10]], [refKey(reach()), [10, 12]]]) }) // prettier-ignore
+    store = createShotStore({
+      comp: putSetting(now().comp, reach(), {
+        keys: [
+          { frame: 10, value: 100 },
+          { frame: 12, value: 80 },
+        ],
+      }),
+      media: {},
+    })
+    setTiming(store, {
+      chosen: new Map([
+        [refKey(strength()), [10]],
+        [refKey(reach()), [10, 12]],
+      ]),
+    })
     press('Shift ArrowRight')
     press('Shift ArrowDown')
-    expect(places(reach())).toEqual([[11, 100], [13, 80]]) // prettier-ignore
+    expect(places(reach())).toEqual([
+      [11, 100],
+      [13, 80],
+    ])
     expect(trackOf(strength()).keys[1]!.value).toBeCloseTo(1.98, 9)
     expect(now().editName).toBe('Nudge 3 keys')
   })
@@ -150,12 +179,21 @@ describe('keys that are copied', () => {
     now().set({ frame: 30 })
     setTiming(store, { open: undefined })
     press('Ctrl v')
-    expect(places()).toEqual([[5, 0], [10, 2], [20, 1], [30, 2], [40, 1]]) // prettier-ignore
+    expect(places()).toEqual([
+      [5, 0],
+      [10, 2],
+      [20, 1],
+      [30, 2],
+      [40, 1],
+    ])
     expect([...now().timing.chosen.values()]).toEqual([[30, 40]])
     now().set({ frame: 2 })
     setTiming(store, { open: refKey(reach()) })
     press('Meta v')
-    expect(places(reach())).toEqual([[2, 2], [12, 1]]) // prettier-ignore
+    expect(places(reach())).toEqual([
+      [2, 2],
+      [12, 1],
+    ])
   })
   test('are refused with words where the setting holds another kind of value', () => {
     choose(10)

@@ -33,7 +33,13 @@ describe('saved comps of every version', () => {
             type: 'half',
           } as const
           if (!known.some((p) => p.name === link.pass))
-          media[link.media] = { name: link.media, frames: { 1: 'a'.repeat(64) }, passes: [...known, pass], encoding: 'linear', alpha: 'premultiplied' } as MediaTable[string] // prettier-ignore
+            media[link.media] = {
+              name: link.media,
+              frames: { 1: 'a'.repeat(64) },
+              passes: [...known, pass],
+              encoding: 'linear',
+              alpha: 'premultiplied',
+            } as MediaTable[string]
         }
       expect(plan(comp, media, 1, 1, { type: 'picture' }).problems).toEqual([])
     },

@@ -46,7 +46,8 @@ function readHere(
     case 'point': {
       const step = allSteps(p.comp).find((s) => s.id === what.step)
       const effect = effectOf(step)
-      const setting = step && (step.dials[what.key] ?? (effect && defaultDials(effect, p.comp.canvas)[what.key])) // prettier-ignore
+      const setting =
+        step && (step.dials[what.key] ?? (effect && defaultDials(effect, p.comp.canvas)[what.key]))
       if (setting === undefined) {
         p.report(laneId, stepId, `The point ${what.key} that it follows is missing. Choose another.`)
         return []

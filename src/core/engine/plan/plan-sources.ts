@@ -56,7 +56,8 @@ export function drawingNode(
     p.comp.canvas,
   )
   // Alone it meets none before it.
-  const shapes = only === undefined ? all : all.filter((s) => s.id === only).map((s) => ({ ...s, by: 'union' as const })) // prettier-ignore
+  const shapes =
+    only === undefined ? all : all.filter((s) => s.id === only).map((s) => ({ ...s, by: 'union' as const }))
   const { width, height, left, top } = p.area
   const { reduction } = p
   return node(`shapes ${JSON.stringify(shapes)} ${areaKey(p.area)}/${reduction}`, [], (_, workshop) => {

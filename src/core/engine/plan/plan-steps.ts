@@ -5,15 +5,14 @@ import type { FeedLink, Step } from '../../comp/schema.ts'
 import type { DialValue } from '../../dials/dials.ts'
 import type { Effect, FeedKind } from '../../effects/effect.ts'
 import { effectOf } from '../../recipes/effect-of.ts'
-import type { ResampleFilter } from '../../kernels/kernels.ts'
-import { chained, inverse, unmoved, type Affine } from '../../picture/affine.ts'
-import { linearAmount, linearChain, type LinearColour } from '../../picture/colour.ts'
+import { linearAmount } from '../../picture/colour.ts'
 import { pictureChannels } from '../place-pass.ts'
 import { areaKey, type Part } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
 import { cutNode, treatmentOf, withFar, withoutPart } from './plan-part.ts'
 import { node, type PlanNode } from './plan-node.ts'
+import { placedNode, placedPart, colouredNode } from './plan-place.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
 import { colourOf } from './plan-sources.ts'
 import type { Planning } from './planning.ts'
@@ -283,67 +282,6 @@ export function withinMatte(p: Planning, picture: PlanNode, matte: PlanNode): Pl
     kernels.weigh(out, src!, m!, 0, 1)
     return out
   })
-}
-
-/** A picture through a colour matrix; through one before already, both are one pass over memory. */
-export function colouredNode(p: Planning, linear: LinearColour, picture: PlanNode, stepId: string): PlanNode {
-  const before = picture.coloured
-  const from = before?.from ?? picture
-  const { matrix: whole, alpha: cover } = before ? linearChain(before, linear) : linear
-  return node(
-    `linear ${whole.join(' ')} ${cover}`,
-    [from],
-    ([src], { kernels, store }) => {
-      const out = store.allocate(src!.width, src!.height, 4)
-      kernels.colourMatrix(out, src!, whole, cover)
-      return out
-    },
-    { stepId, coloured: { from, matrix: whole, alpha: cover } },
-  )
-}
-
-/** A picture placed elsewhere; placed before already, it is resampled once for both. */
-export function placedNode(
-  p: Planning,
-  { matrix, filter }: { matrix: Affine; filter: ResampleFilter },
-  picture: PlanNode,
-  stepId: string,
-): PlanNode {
-  const { from, matrix: before } = picture.placed ?? { from: picture, matrix: unmoved }
-  const whole = chained(before, matrix)
-  const back = inverse(whole)
-  return node(
-    `place ${whole.join(' ')} ${filter}`,
-    [from],
-    ([src], { kernels, store }) => {
-      const out = store.allocate(src!.width, src!.height, 4)
-      if (back) kernels.resample(out, src!, back, filter)
-      else kernels.fill(out, 0, 0, 0, 0)
-      return out
-    },
-    { stepId, placed: { from, matrix: whole } },
-  )
-}
-
-/** A part of a picture that is placed elsewhere: what comes to the step is needed whole, what it gives is made for the part alone. */
-function placedPart(p: Planning, step: Step, effect: Effect, laneId: string): PlanNode | undefined {
-  const { whole, rect } = p.part!
-  const there = whole.stepInput(step.id)
-  if (!there) return undefined
-  const placing = effect.affine!(dialsOf(whole, step, effect, laneId) as never)
-  const { from, matrix } = placedNode(whole, placing, there.picture, step.id).placed!
-  const back = inverse(matrix)
-  return node(
-    `place ${matrix.join(' ')} ${placing.filter} for ${rect.x} ${rect.y} ${rect.width}x${rect.height}`,
-    [from],
-    ([src], { kernels, store }) => {
-      const out = store.allocate(rect.width, rect.height, 4)
-      if (back) kernels.resample(out, src!, chained([1, 0, rect.x, 0, 1, rect.y], back), placing.filter)
-      else kernels.fill(out, 0, 0, 0, 0)
-      return out
-    },
-    { stepId: step.id },
-  )
 }
 
 /** How far a step acts at this frame. */

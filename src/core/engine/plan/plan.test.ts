@@ -16,7 +16,15 @@ const media: MediaTable = {}
 function rising(): [Comp, string] {
   const comp = addLane(emptyComp(6, 4), 'Back', { type: 'colour', colour: [0.25, 0.5, 1], alpha: 1 })
   const [lit, exposure] = addStep(comp, 'lane1', 0, 'exposure')
-  return [putDial(lit, exposure, 'stops', { keys: [{ frame: 0, value: 0 }, { frame: 10, value: 10 }] }), exposure] // prettier-ignore
+  return [
+    putDial(lit, exposure, 'stops', {
+      keys: [
+        { frame: 0, value: 0 },
+        { frame: 10, value: 10 },
+      ],
+    }),
+    exposure,
+  ]
 }
 async function pictureOf(comp: Comp, frame: number): Promise<Float32Array> {
   const { kernels, store } = createLoneKernels(64)
@@ -93,7 +101,10 @@ describe('an effect that needs other frames', () => {
     const wanted = (light(1) + light(3) + light(3.5)) / 3
     const direct = await pictureOf({ ...comp, lanes: [lane] }, 3)
     expect(direct[0]! / wanted).toBeCloseTo(1, 5)
-    const tapped = addLane({ ...comp, lanes: [{ ...comp.lanes[0]!, muted: true }] }, 'Tap', { type: 'tap', lane: 'lane1' }) // prettier-ignore
+    const tapped = addLane({ ...comp, lanes: [{ ...comp.lanes[0]!, muted: true }] }, 'Tap', {
+      type: 'tap',
+      lane: 'lane1',
+    })
     const through = { ...tapped, lanes: [tapped.lanes[0]!, { ...tapped.lanes[1]!, steps: [meanStep] }] }
     expect((await pictureOf(through, 3))[0]! / wanted).toBeCloseTo(1, 5)
     const onMaster = await pictureOf({ ...comp, master: [meanStep] }, 3)

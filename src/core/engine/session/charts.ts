@@ -36,7 +36,12 @@ export const scope: Handler<'scope'> = async (session, work, wish, isStale) => {
   const { left: x0, top: y0, canvasWidth, canvasHeight } = area
   const [left, top, right, bottom] = wish.region ?? [0, 0, canvasWidth * reduction, canvasHeight * reduction]
   const hold = (v: number, most: number) => Math.min(most, Math.max(0, Math.round(v / reduction)))
-  const part = [x0 + hold(left, canvasWidth), y0 + hold(top, canvasHeight), x0 + hold(right, canvasWidth), y0 + hold(bottom, canvasHeight)] as const // prettier-ignore
+  const part = [
+    x0 + hold(left, canvasWidth),
+    y0 + hold(top, canvasHeight),
+    x0 + hold(right, canvasWidth),
+    y0 + hold(bottom, canvasHeight),
+  ] as const
   const started = performance.now()
   const { kernels, store } = session.evaluator.workshop
   // Scopes are of the codes of a screen, so of linear Rec.709.

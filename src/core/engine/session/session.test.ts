@@ -38,7 +38,11 @@ describe('a session', () => {
   test('makes what is seen of a frame alone: its codes are those of the whole there, and its pixels are probed', async () => {
     const { session } = started(40e6)
     const at = { from: [40, 30] as [number, number], to: [300, 200] as [number, number] }
-    const end = (point: [number, number], red: number) => ({ at: point, colour: [red, 0.3, 0.1] as [number, number, number], alpha: 1 }) // prettier-ignore
+    const end = (point: [number, number], red: number) => ({
+      at: point,
+      colour: [red, 0.3, 0.1] as [number, number, number],
+      alpha: 1,
+    })
     const gradient = { type: 'gradient', shape: 'line', from: end(at.from, 0), to: end(at.to, 1) } as const
     const plain = addLane(emptyComp(403, 301), 'Sky', gradient)
     const comp = { ...plain, canvas: { ...plain.canvas, margin: 0.05 } }
@@ -54,7 +58,9 @@ describe('a session', () => {
     const side = await session.answer('side', work, { frame: 1, target: picture, view, seen })
     expect([side.part, side.pixels]).toEqual([seen, part.pixels])
     const probed = await session.answer('probe', work, { frame: 1, x: 230, y: 130 })
-    expect(probed?.rgba).toEqual((await session.answer('probe', work, { frame: 1, x: 230, y: 130, of: picture }))!.rgba) // prettier-ignore
+    expect(probed?.rgba).toEqual(
+      (await session.answer('probe', work, { frame: 1, x: 230, y: 130, of: picture }))!.rgba,
+    )
   })
   test('is broken off when it is no longer wanted, keeps nothing of it, and can go on', async () => {
     const { session, store } = started()
@@ -68,7 +74,15 @@ describe('a session', () => {
   })
   test('says why it has no answer', async () => {
     const { session } = started()
-    const media = { m: { name: 'cave', frames: { 1: 'aa' }, passes: [{ name: 'beauty', kind: 'colour' as const, channels: ['R', 'G', 'B'], type: 'half' as const }] } } // prettier-ignore
+    const media = {
+      m: {
+        name: 'cave',
+        frames: { 1: 'aa' },
+        passes: [
+          { name: 'beauty', kind: 'colour' as const, channels: ['R', 'G', 'B'], type: 'half' as const },
+        ],
+      },
+    }
     const comp = addLane(emptyComp(4, 4), 'Cave', { type: 'pass', media: 'm', pass: 'beauty' })
     await expect(session.answer('values', { comp, media }, { frame: 1, target: picture })).rejects.toThrow(
       'no files here',
@@ -84,8 +98,17 @@ describe('a session', () => {
       const edits = [
         () => setSetting(here, { of: 'dial', step: bloom, key: 'strength' }, (i % 97) / 50, { frame: 1 }),
         () => setSetting(here, { of: 'opacity', lane: here.lanes[0]!.id }, (i % 89) / 89, { frame: 1 }),
-        () => putDial(here, bloom, 'threshold', { keys: [{ frame: 1, value: (i % 7) / 7 }, { frame: 9, value: 1 }] }), // prettier-ignore
-        () => editLane(here, here.lanes[1]!.id, (lane) => { lane.muted = i % 2 === 0 }), // prettier-ignore
+        () =>
+          putDial(here, bloom, 'threshold', {
+            keys: [
+              { frame: 1, value: (i % 7) / 7 },
+              { frame: 9, value: 1 },
+            ],
+          }),
+        () =>
+          editLane(here, here.lanes[1]!.id, (lane) => {
+            lane.muted = i % 2 === 0
+          }),
       ]
       const next = edits[i % 4]!()
       there = patched(there, patchesBetween(here, next))

@@ -7,8 +7,19 @@ import { show, side } from './show.ts'
 import { thumbs } from './thumbs.ts'
 
 const handlers: { readonly [K in Kind]: Handler<K> } = {
-  show, side, thumbs, histogram, values, scope, exr, passes, previews, probe, ahead, readings,
-} // prettier-ignore
+  show,
+  side,
+  thumbs,
+  histogram,
+  values,
+  scope,
+  exr,
+  passes,
+  previews,
+  probe,
+  ahead,
+  readings,
+}
 
 /** Somebody's work on a shot. Requests are answered one at a time. */
 export class Session extends SessionState {

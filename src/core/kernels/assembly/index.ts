@@ -1,7 +1,7 @@
 // Hot loops over premultiplied RGBA float pictures in shared memory. Every function works on rows y0..y1-1
 // of its output only, so that bands of one call may run on several threads at once; pointers are byte offsets.
 // A function whose last two arguments are rows is one that threads share. Shapes, units, sources and plain
-// twins are in the file of the same name in ../declarations.
+// twins are in the file of the same name in ../declarations (those of rays among those of streaks).
 
 export * from './aperture'
 export * from './block'
@@ -19,6 +19,7 @@ export * from './lens'
 export * from './matte'
 export * from './mist'
 export * from './position'
+export * from './ray'
 export * from './resample'
 export * from './scope'
 export * from './smear'

@@ -1,6 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 /** The numbers 0 … 255 in Perlin's order; see noise.ts. */
-// prettier-ignore
+
 export const permutation = memory.data<u8>([
   151, 160, 137, 91, 90, 15, 131, 13, 201, 95, 96, 53, 194, 233, 7, 225, 140, 36, 103, 30, 69, 142, 8, 99,
   37, 240, 21, 10, 23, 190, 6, 148, 247, 120, 234, 75, 0, 26, 197, 62, 94, 252, 219, 203, 117, 35, 11, 32,

@@ -26,8 +26,10 @@ export interface BlockKernels {
   ): void
 }
 
-const words = ({ data }: { readonly data: Float32Array }) => new Uint32Array(data.buffer, data.byteOffset, data.length) // prettier-ignore
-const floatsOf = ({ data }: Samples) => (data instanceof Float32Array ? data : Float32Array.from(data, (code) => halfToNumber(code))) // prettier-ignore
+const words = ({ data }: { readonly data: Float32Array }) =>
+  new Uint32Array(data.buffer, data.byteOffset, data.length)
+const floatsOf = ({ data }: Samples) =>
+  data instanceof Float32Array ? data : Float32Array.from(data, (code) => halfToNumber(code))
 
 /** The plain twins. */
 export const plainBlock: BlockKernels = {

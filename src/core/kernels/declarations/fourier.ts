@@ -16,8 +16,16 @@ export interface FourierKernels {
    * both by their shares is taken. Red, green and blue of what comes out are multiplied by `gain` and put into `out`, or added to it; its alpha
    * is 0, or stays. `plane` has the size of the transform, at least that of `src`, and is overwritten; not scaled.
    */
-  filterBy(out: Picture, src: Picture, filter: Picture, plane: Picture, shares: FilterShares, gain: Rgb, isAdded: boolean): void
-} // prettier-ignore
+  filterBy(
+    out: Picture,
+    src: Picture,
+    filter: Picture,
+    plane: Picture,
+    shares: FilterShares,
+    gain: Rgb,
+    isAdded: boolean,
+  ): void
+}
 
 /** The plain twins. */
 export const plainFourier: FourierKernels = {

@@ -19,13 +19,16 @@ export interface LampKernels {
    * between the normal and the way to the lamp. Nothing where the normal is shorter than 10⁻⁶ or the position is 0, 0, 0.
    */
   castLight(out: Picture, position: Picture, normal: Picture, surface: Picture, lamps: readonly Lamp[]): void
-} // prettier-ignore
+}
 
 /** The plain twins. */
 export const plainLamp: LampKernels = {
   castLight(out, position, normal, surface, lamps) {
     for (let i = 0; i < out.data.length; i += 4) {
-      const [n, p] = [normal, position].map(({ data }) => [data[i]!, data[i + 1]!, data[i + 2]!]) as [number[], number[]] // prettier-ignore
+      const [n, p] = [normal, position].map(({ data }) => [data[i]!, data[i + 1]!, data[i + 2]!]) as [
+        number[],
+        number[],
+      ]
       const length = Math.hypot(...n)
       const sum = [0, 0, 0]
       if (length > 1e-6 && p.some((v) => v !== 0))

@@ -37,7 +37,15 @@ export interface LensKernels {
    * Colours parted towards the edge: each wave is the picture moved away from `centre` by out · amount · (r / corner)^growth pixels, where r
    * is how far a pixel of the result lies from the centre; edges repeat. `out` is not `src`.
    */
-  fringe(out: Picture, src: Picture, waves: readonly Wave[], centre: readonly [number, number], amount: number, corner: number, growth: number): void
+  fringe(
+    out: Picture,
+    src: Picture,
+    waves: readonly Wave[],
+    centre: readonly [number, number],
+    amount: number,
+    corner: number,
+    growth: number,
+  ): void
   /**
    * The picture times k, and `colour` times alpha times 1 − k. By angle k is cos⁴ of the angle whose tangent is r / focal; in an oval, whose
    * edge is at d = 1, it goes smoothly (3t² − 2t³) from 1 to 0 over d = 1 ∓ softness. Alpha stays.
@@ -55,7 +63,7 @@ export interface LensKernels {
    * much runs evenly over √luminance from the dark (0) over the middle (0.18) to the lights (1 and beyond).
    */
   grain(out: Picture, src: Picture, noise: Picture, line: GrainLine, look: GrainLook): void
-} // prettier-ignore
+}
 
 const lanes = [0x1b873593, 0x36e7, 0x51ed270b, 0x27d4eb2f]
 
@@ -141,7 +149,10 @@ export const plainLens = ({ luminance }: WorkingSpace): LensKernels => ({
         }, 0)
       const place = Math.sqrt(Math.min(1, Math.max(0, luminance(r, g, b) / alpha)))
       const mid = Math.sqrt(0.18)
-      const much = place < mid ? shadows + ((middle - shadows) * place) / mid : middle + ((lights - middle) * (place - mid)) / (1 - mid) // prettier-ignore
+      const much =
+        place < mid
+          ? shadows + ((middle - shadows) * place) / mid
+          : middle + ((lights - middle) * (place - mid)) / (1 - mid)
       const mixed = ((1 - colour) * grained(3) + colour * grained(c)) / Math.hypot(1 - colour, colour)
       return src.data[i]! + alpha * much * mixed
     })

@@ -76,7 +76,10 @@ export const plainMatte = ({ luminance }: WorkingSpace): MatteKernels => ({
   matteOf(out, src, use, invert) {
     const at = (p: number, c: number) => src.data[p * src.channels + c]!
     eachValue(out, (_, __, p) => {
-      const value = use === 'luminance' ? luminance(at(p, 0), at(p, 1), at(p, 2)) : at(p, use === 'single' ? 0 : useCodes[use]) // prettier-ignore
+      const value =
+        use === 'luminance'
+          ? luminance(at(p, 0), at(p, 1), at(p, 2))
+          : at(p, use === 'single' ? 0 : useCodes[use])
       return invert ? 1 - held(value) : held(value)
     })
   },

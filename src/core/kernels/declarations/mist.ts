@@ -153,7 +153,16 @@ export const fastMist = ({ run, withScratch, withFloats }: KernelCalls): MistKer
   mist: (out, src, depth, vary, { from, scale, table, join, fills, glow }) => {
     const last = table.length / 4 - 1
     const colour = join === 'mix' ? colourOf(table) : undefined
-    const params = [from, scale, last, ['mix', 'add', 'screen'].indexOf(join), Number(fills), ...(glow?.colour ?? [0, 0, 0]), ...(colour ?? [0, 0, 0]), 0] // prettier-ignore
+    const params = [
+      from,
+      scale,
+      last,
+      ['mix', 'add', 'screen'].indexOf(join),
+      Number(fills),
+      ...(glow?.colour ?? [0, 0, 0]),
+      ...(colour ?? [0, 0, 0]),
+      0,
+    ]
     const weights = colour ? table.filter((_, i) => i % 4 === 3) : []
     const bytes = 3 * (src.width + 16) * 4 + 192
     withScratch(bytes, (scratch) => {

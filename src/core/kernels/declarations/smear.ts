@@ -72,7 +72,9 @@ function between(src: Picture, u: number, v: number): number[] {
   const at = (sx: number, sy: number, c: number) =>
     src.data[(held(sy, src.height) * src.width + held(sx, src.width)) * 4 + c]!
   return [0, 1, 2, 3].map((c) => {
-    const [top, low] = [y, y + 1].map((row) => at(x, row, c) + (at(x + 1, row, c) - at(x, row, c)) * (u - x)) as [number, number] // prettier-ignore
+    const [top, low] = [y, y + 1].map(
+      (row) => at(x, row, c) + (at(x + 1, row, c) - at(x, row, c)) * (u - x),
+    ) as [number, number]
     return top + (low - top) * (v - y)
   })
 }

@@ -78,7 +78,9 @@ export const plainWarp: WarpKernels = {
   warp(out, src, ways, hold, edge) {
     const { width, height } = src
     const way = (x: number, y: number) =>
-      [ways.right, ways.down].map(({ data }) => data[y * width + x]! * (1 - (hold?.data[y * width + x] ?? 0))) as [number, number] // prettier-ignore
+      [ways.right, ways.down].map(
+        ({ data }) => data[y * width + x]! * (1 - (hold?.data[y * width + x] ?? 0)),
+      ) as [number, number]
     /** How a way changes by one step right or down, from the neighbour that there is. */
     const change = (x: number, y: number, c: 0 | 1, right: boolean) => {
       const here = way(x, y)[c]
@@ -94,7 +96,10 @@ export const plainWarp: WarpKernels = {
       const su = wide(1 - change(x, y, 0, true), change(x, y, 0, false))
       const sv = wide(change(x, y, 1, true), 1 - change(x, y, 1, false))
       let [sum, totalX, totalY] = [0, 0, 0]
-      const columns = Array.from({ length: Math.floor(u + 2 * su - 0.5) - Math.ceil(u - 2 * su - 0.5) + 1 }, (_, k) => Math.ceil(u - 2 * su - 0.5) + k) // prettier-ignore
+      const columns = Array.from(
+        { length: Math.floor(u + 2 * su - 0.5) - Math.ceil(u - 2 * su - 0.5) + 1 },
+        (_, k) => Math.ceil(u - 2 * su - 0.5) + k,
+      )
       for (const sx of columns) totalX += cubic((sx + 0.5 - u) / su)
       for (let sy = Math.ceil(v - 2 * sv - 0.5); sy <= Math.floor(v + 2 * sv - 0.5); sy++) {
         const wy = cubic((sy + 0.5 - v) / sv)
@@ -113,7 +118,12 @@ export const plainWarp: WarpKernels = {
 
 export const fastWarp = ({ run, withScratch, withDoubles }: KernelCalls): WarpKernels => ({
   noiseWay: ({ right, down }, parts, corner) => {
-    const numbers = parts.flatMap(({ frequency, from, value, slopes }) => [frequency, ...from, ...value, ...slopes]) // prettier-ignore
+    const numbers = parts.flatMap(({ frequency, from, value, slopes }) => [
+      frequency,
+      ...from,
+      ...value,
+      ...slopes,
+    ])
     withDoubles(numbers, (at) => {
       run('noiseWay', right, right.at, (down ?? right).at, at, parts.length, ...corner, right.width)
     })

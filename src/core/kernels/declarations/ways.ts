@@ -22,8 +22,14 @@ export interface WaysKernels {
    * The mean of the picture on a way about or towards a point, in steps of a pixel, edges repeat: on the arc to `amount` radians on both sides, or
    * from 1 − amount to 1 + amount of the distance. `out` is not `src`.
    */
-  aroundPoint(out: Picture, src: Picture, by: 'turn' | 'distance', centre: readonly [number, number], amount: number): void
-} // prettier-ignore
+  aroundPoint(
+    out: Picture,
+    src: Picture,
+    by: 'turn' | 'distance',
+    centre: readonly [number, number],
+    amount: number,
+  ): void
+}
 
 const pixel = (src: Picture, x: number, y: number, c: number) =>
   src.data[(held(y, src.height) * src.width + held(x, src.width)) * 4 + c]!

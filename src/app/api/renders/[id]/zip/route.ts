@@ -26,9 +26,12 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
           const entry = new ZipPassThrough(name)
           zip.add(entry)
           try {
-            for await (const piece of createReadStream(join(/*turbopackIgnore: true*/ folders.renders, id, name))) {
+            for await (const piece of createReadStream(
+              join(/*turbopackIgnore: true*/ folders.renders, id, name),
+            )) {
               // What is not read yet waits on the disk.
-              while ((controller.desiredSize ?? 1) < -8) await new Promise((resolve) => setTimeout(resolve, 20))
+              while ((controller.desiredSize ?? 1) < -8)
+                await new Promise((resolve) => setTimeout(resolve, 20))
               entry.push(piece as Uint8Array)
             }
           } catch {
@@ -40,7 +43,10 @@ export function GET(_: Request, { params }: Context): Promise<Response> {
       },
     })
     return new Response(body, {
-      headers: { 'content-type': 'application/zip', 'content-disposition': `attachment; filename="render-${render.version}.zip"` },
+      headers: {
+        'content-type': 'application/zip',
+        'content-disposition': `attachment; filename="render-${render.version}.zip"`,
+      },
     })
   })
-} // prettier-ignore
+}
