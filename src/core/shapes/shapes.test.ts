@@ -1,14 +1,13 @@
 import { describe, expect, test } from 'vitest'
 import type { Path } from '../comp/drawing.ts'
 import type { ShapeNow } from '../comp/drawing-at.ts'
-import { plainKernels } from '../kernels/plain-kernels.ts'
 import { hashUnit } from '../kernels/noise.ts'
-import { plainPicture, plainStore } from '../picture/picture.ts'
+import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { coverOf, type FillRule } from './cover.ts'
 import { drawShapes } from './draw-shapes.ts'
 import { bezierAt, boundsOf, controls, ellipse, flatten, nearestOn, rectangle, split } from './outline.ts'
 
-const workshop = { kernels: plainKernels, store: plainStore }
+const workshop = createLoneKernels(64)
 const asIs = ([x, y]: readonly [number, number]) => [x, y] as const
 const shape = (path: Path, more: Partial<ShapeNow> = {}): ShapeNow => ({
   id: 's',
@@ -21,9 +20,11 @@ const shape = (path: Path, more: Partial<ShapeNow> = {}): ShapeNow => ({
   ...more,
 })
 function drawn(shapes: readonly ShapeNow[], width: number, height: number, scale = 1): Float32Array {
-  const out = plainPicture(width, height, 1)
+  const out = workshop.store.allocate(width, height, 1)
   drawShapes(out, shapes, { scale, left: 0, top: 0 }, workshop)
-  return out.data
+  const data = out.data.slice()
+  workshop.store.release(out)
+  return data
 }
 
 /** Shares of 64 × 64 samples a pixel that are inside, by the crossings left of each: nothing of the rasteriser is in it. */
