@@ -1,4 +1,4 @@
-import { outOfFocus } from '../core/effects/defocus.ts'
+import { outOfFocus } from '../core/picture/out-of-focus.ts'
 import { countScope } from '../core/engine/scopes.ts'
 import { apertureBlur, defocusByDepth } from '../core/kernels/defocus.ts'
 import { scopeKinds, toneEntries, toneEntry } from '../core/kernels/kernels.ts'

@@ -70,24 +70,7 @@ export default defineEffect({
       kernels.levelMatte(key, key, dials)
       const wanted = picked.filter(([, , , sign]) => sign > 0)
       const mean = (c: 0 | 1 | 2) => wanted.reduce((sum, one) => sum + one[c], 0) / Math.max(1, wanted.length)
-      const colour = [mean(0), mean(1), mean(2)] as const
-      const { data } = picture
-      for (let i = 0; i < out.data.length; i += 4) {
-        const [near, alpha] = [key.data[i >> 2]!, data[i + 3]!]
-        // No more of the colour can be behind an edge than leaves light in every channel.
-        let most = 1
-        for (const c of [0, 1, 2] as const)
-          if (colour[c] > 0)
-            most = Math.min(most, Math.max(0, data[i + c]!) / (colour[c] * Math.max(1e-6, alpha)))
-        const gone = near >= 1 ? 1 : near + spill * (Math.min(near, most) - near)
-        for (const c of [0, 1, 2] as const) {
-          const own = data[i + c]!
-          // What half covered edges have of it goes with it.
-          const left = own - gone * (spill * colour[c] * alpha + (1 - spill) * own)
-          out.data[i + c] = gone >= 1 ? 0 : own < 0 ? own : Math.max(0, left)
-        }
-        out.data[i + 3] = alpha * (1 - gone)
-      }
+      kernels.takeColour(out, picture, key, [mean(0), mean(1), mean(2)], spill)
     }
     store.release(key)
   },

@@ -1,4 +1,4 @@
-import { isMiss } from '../picture/depth-miss.ts'
+import { outOfFocus } from '../picture/out-of-focus.ts'
 import { apertureBlur, defocusByDepth } from '../kernels/defocus.ts'
 import { choice, number } from '../dials/dials.ts'
 import { defineEffect } from './effect.ts'
@@ -124,33 +124,8 @@ export default defineEffect({
       return
     }
     const nearness = store.allocate(picture.width, picture.height, 1)
-    for (let i = 0; i < nearness.data.length; i++) nearness.data[i] = outOfFocus(depth.data[i]!, d)
+    kernels.focusRadius(nearness, depth, d)
     defocusByDepth(out, picture, nearness, d, aperture, { kernels, store })
     store.release(nearness)
   },
 })
-
-/**
- * Radius of the blur at a distance, in pixels: positive in front of the focus, negative behind it. Behind it grows as that of a thin lens,
- * ∝ |d − f| / d, to its most at infinity; in front it does so to its most, which a lens passes at half the focus distance.
- * Distances of 0 and below count as nearest.
- */
-export function outOfFocus(
-  distance: number,
-  {
-    focus,
-    range,
-    behind,
-    inFront,
-  }: { readonly focus: number; readonly range: number; readonly behind: number; readonly inFront: number },
-): number {
-  if (isMiss(distance)) return -behind
-  const half = range / 2
-  if (Math.abs(distance - focus) <= half) return 0
-  if (distance > focus) {
-    const edge = focus + half
-    return edge <= 0 ? -behind : -behind * (1 - edge / distance)
-  }
-  const edge = focus - half
-  return distance <= 0 || edge <= 0 ? inFront : Math.min(inFront, inFront * (edge / distance - 1))
-}

@@ -55,6 +55,40 @@ describe('colour key', () => {
       expect(Math.max(...fast.data)).toBeGreaterThan(0.4)
     }
   })
+  test('what is left of an edge before a screen is the edge alone (Smith & Blinn 1996: C = F + (1 − a) · B), whatever its alpha', () => {
+    const screen = [0.1, 0.7, 0.2] as const
+    const cover = (x: number) => x / 16
+    const front = (x: number, c: number) => [2.5, 0.02 * x, 0.3][c]!
+    const alpha = (y: number) => [1, 0.5, 0][y]!
+    const of = (c: number, x: number) => front(x, c) * cover(x) + screen[c]! * (1 - cover(x))
+    const src = picture(17, 3, (x, y) => [0, 1, 2].map((c) => of(c, x) * alpha(y)).concat(alpha(y)))
+    const key = store.allocate(17, 3, 1)
+    for (let i = 0; i < 51; i++) key.data[i] = 1 - cover(i % 17)
+    const out = store.allocate(17, 3, 4)
+    kernels.takeColour(out, src, key, screen, 1)
+    for (let i = 0; i < 51; i++) {
+      const [x, y] = [i % 17, Math.floor(i / 17)]
+      const wanted = [0, 1, 2].map((c) => front(x, c) * cover(x) * alpha(y)).concat(cover(x) * alpha(y))
+      for (const [c, v] of wanted.entries()) expect(out.data[i * 4 + c], `${x} ${y} ${c}`).toBeCloseTo(v, 5)
+    }
+  })
+  test('taking a colour out is its plain twin, below 0, above 1 and at alpha 0', () => {
+    const src = picture(37, 11, (x, y) =>
+      [0, 1, 2].map((c) => hashUnit(1, c, x, y) * 3 - 0.3).concat([-0.1, 0, 0.4, 1][(x + 2 * y) % 4]!),
+    )
+    const [key, fast] = [store.allocate(37, 11, 1), store.allocate(37, 11, 4)]
+    for (let i = 0; i < key.data.length; i++) key.data[i] = [0, 0.2, 0.7, 1, 1.1][i % 5]!
+    for (const [colour, spill] of [
+      [[0.1, 0.7, 0.2], 0.6],
+      [[0, 0.7, -0.1], 1],
+      [[0, 0, 0], 0],
+    ] as const) {
+      const plain = plainPicture(37, 11, 4)
+      kernels.takeColour(fast, src, key, colour, spill)
+      plainKernels.takeColour(plain, src, key, colour, spill)
+      for (const [i, v] of plain.data.entries()) expect(fast.data[i]).toBeCloseTo(v, 4)
+    }
+  })
   test('takes what was picked, adds further colours, leaves out what is not meant, light and dark alike on wish', () => {
     const colours = [
       [0.8, 0.1, 0.1],

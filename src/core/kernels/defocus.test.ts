@@ -181,6 +181,26 @@ describe('defocus', () => {
     }
     expect(red(52)).toBeCloseTo(0, 6)
   })
+  test('small things in front, far apart, are laid over what is in focus as discs summed pixel by pixel; elsewhere nothing changes', () => {
+    const [w, h] = [301, 61]
+    const isThing = (x: number, y: number) => Math.hypot(x - 62, y - 7) < 5 || Math.hypot(x - 257, y - 44) < 6
+    const ground = [0.2, 0.3, 0.5, 1]
+    const src = filled(w, h, (x, y) => (isThing(x, y) ? [9, 3, 1, 1] : ground))
+    const things = filled(w, h, (x, y) => (isThing(x, y) ? [9, 3, 1, 1] : [0, 0, 0, 0]))
+    const out = store.allocate(w, h, 4)
+    const nearness = filled(w, h, (x, y) => [isThing(x, y) ? 9.3 : 0])
+    defocusByDepth(out, src, nearness, { behind: 0, inFront: 12 }, disc, workshop)
+    const blurred = bruteDisc(things, Math.fround(9.3))
+    let [worst, untouched] = [0, 0]
+    for (let i = 0; i < out.data.length; i++) {
+      const open = 1 - blurred[i - (i % 4) + 3]!
+      if (open === 1) untouched++
+      worst = Math.max(worst, Math.abs(out.data[i]! - (blurred[i]! + ground[i % 4]! * open)))
+    }
+    expect(untouched / out.data.length).toBeGreaterThan(0.8)
+    // Of light of 9: the rim is cut a little differently.
+    expect(worst).toBeLessThan(0.03)
+  })
   test('on a surface that runs through all distances there are no seams, and nothing bright from elsewhere shines through', () => {
     const src = filled(160, 30, (x) => (x > 140 ? [100, 100, 100, 1] : [0.1, 0.1, 0.1, 1]))
     const nearness = filled(160, 30, (x) => [x > 120 ? 0 : 14 * (1 - x / 120)])

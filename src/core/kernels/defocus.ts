@@ -128,25 +128,24 @@ const [sameShare, samePixels] = [0.01, 0.02]
  * Values that are no numbers count as in focus.
  */
 export function layersOf(
-  { data }: Picture,
+  nearness: Picture,
   { behind, inFront }: { readonly behind: number; readonly inFront: number },
+  { kernels, store }: Workshop,
 ): number[] {
   const far = radiusCells(behind)
     .map((r) => -r)
     .reverse()
+  // What is in focus ends the cells behind it and begins those in front.
   const borders = [...far.slice(0, -1), ...radiusCells(inFront)]
+  const ranges = store.allocate(2 * borders.length, nearness.height, 1)
+  kernels.cellRanges(ranges, nearness, borders)
   const cells = borders.map(() => [Infinity, -Infinity] as [number, number])
-  let k = 0
-  for (let i = 0; i < data.length; i++) {
-    const value = data[i]!
-    const v = value === value ? value : 0
-    // Neighbours are mostly of one cell. What is in focus ends the cells behind it and begins those in front.
-    while (k > 0 && v < borders[k]!) k--
-    while (k < borders.length - 1 && v >= borders[k + 1]!) k++
-    const cell = cells[k]!
-    if (v < cell[0]) cell[0] = v
-    if (v > cell[1]) cell[1] = v
+  for (const [i, value] of ranges.data.entries()) {
+    const cell = cells[(i >> 1) % borders.length]!
+    if (i % 2 === 0) cell[0] = Math.min(cell[0], value)
+    else cell[1] = Math.max(cell[1], value)
   }
+  store.release(ranges)
   const layers: number[] = []
   for (const [low, high] of cells)
     for (const radius of low > high ? [] : [low, high]) {
@@ -157,21 +156,44 @@ export function layersOf(
   return layers
 }
 
-/** A pixel closer to a layer than this, as a share of the way to the next, lies in it whole. */
-const wholeShare = 1 / 32
+/** Pixels of a tile across and down, by which it is known where a layer has any. */
+const [tileAcross, tileDown] = [64, 8]
 
-/** Places every pixel between layers: k where it lies in layer k, k + ½ half way to the next. */
-function placeIn(places: Picture, nearness: Picture, layers: readonly number[]): void {
-  let k = 0
-  for (let i = 0; i < nearness.data.length; i++) {
-    const value = nearness.data[i]!
-    const v = value === value ? value : 0
-    while (k > 0 && v < layers[k]!) k--
-    while (k < layers.length - 1 && v >= layers[k + 1]!) k++
-    const [own, next] = [layers[k]!, layers[k + 1]]
-    const share = next === undefined ? 0 : Math.min(1, Math.max(0, (v - own) / (next - own)))
-    places.data[i] = k + (share < wholeShare ? 0 : share > 1 - wholeShare ? 1 : share)
+/** Where each layer has pixels: 1 in its tiles. */
+function tilesOf(places: Picture, layers: number, { kernels, store }: Workshop): readonly Uint8Array[] {
+  const [columns, rows] = [Math.ceil(places.width / tileAcross), Math.ceil(places.height / tileDown)]
+  const made = store.allocate(columns, rows * layers, 1)
+  kernels.layersIn(made, places, layers)
+  const tiles = Array.from({ length: layers }, () => new Uint8Array(columns * rows))
+  for (let row = 0; row < rows; row++)
+    for (const [k, own] of tiles.entries())
+      own.set(
+        made.data.subarray((row * layers + k) * columns, (row * layers + k + 1) * columns),
+        row * columns,
+      )
+  store.release(made)
+  return tiles
+}
+
+/** Tiles that a layer reaches, of the rows from its first to its last; undefined where it has no pixel. */
+function reachedTiles(tiles: Uint8Array, reach: number, { width, height }: Picture, { store }: Workshop) {
+  const [columns, rows] = [Math.ceil(width / tileAcross), Math.ceil(height / tileDown)]
+  const first = tiles.indexOf(1)
+  if (first < 0) return undefined
+  const [across, down] = [Math.ceil(reach / tileAcross), Math.ceil(reach / tileDown)]
+  const top = Math.max(0, Math.floor(first / columns) - down)
+  const bottom = Math.min(rows, Math.floor(tiles.lastIndexOf(1) / columns) + 1 + down)
+  const lit = store.allocate(columns, bottom - top, 1)
+  lit.data.fill(0)
+  for (const [i, has] of tiles.entries()) {
+    if (has === 0) continue
+    const [x, y] = [i % columns, Math.floor(i / columns)]
+    for (let row = Math.max(top, y - down); row <= Math.min(bottom - 1, y + down); row++) {
+      const from = (row - top) * columns
+      lit.data.fill(1, from + Math.max(0, x - across), from + Math.min(columns, x + across + 1))
+    }
   }
+  return { lit, rows: [top * tileDown, Math.min(height, bottom * tileDown)] as const }
 }
 
 /**
@@ -190,11 +212,11 @@ export function defocusByDepth(
 ): void {
   const { kernels, store } = workshop
   const { width, height } = src
-  const layers = layersOf(nearness, most)
+  const layers = layersOf(nearness, most, workshop)
   const places = store.allocate(width, height, 1)
-  placeIn(places, nearness, layers)
-  const extents = extentsOf(places, layers.length)
-  const [layer, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
+  kernels.placeBetween(places, nearness, layers)
+  const tiles = tilesOf(places, layers.length, workshop)
+  const [sums, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
   const [open, seen, known] = [
     store.allocate(width, height, 1),
     store.allocate(width, height, 1),
@@ -204,19 +226,20 @@ export function defocusByDepth(
   known.data.fill(0)
   let isFilled = false
   for (const [k, value] of layers.entries()) {
-    const extent = extents[k]
-    if (!extent) continue
-    // Rows that the layer can reach; beyond them it is empty, which is what goes on there.
-    const reach = Math.ceil(Math.abs(value)) + 1
-    const rows = (picture: Picture) =>
-      rowsOf(picture, Math.max(0, extent[0] - reach), Math.min(height, extent[1] + 1 + reach))
-    kernels.slice(rows(layer), rows(src), rows(places), k)
-    kernels.slice(rows(open), rows(src), rows(places), k)
     const radius = Math.abs(value)
+    // Beyond what the layer can reach it is empty, which is what goes on there.
+    const reached = reachedTiles(tiles[k]!, Math.ceil(radius) + 1, src, workshop)
+    if (!reached) continue
+    const rows = (picture: Picture) => rowsOf(picture, ...reached.rows)
     if (radius > 0) {
       const { runs } = apertureRuns(radius, aperture)
-      spread(rows(blurred), rows(layer), runs, workshop)
-      spread(rows(seen), rows(open), runs, workshop)
+      kernels.sliceSums(rows(sums), rows(src), rows(places), k)
+      kernels.sumOfRuns(rows(blurred), rows(sums), runs, reached.lit)
+      kernels.sliceSums(rows(open), rows(src), rows(places), k)
+      kernels.sumOfRuns(rows(seen), rows(open), runs)
+    } else {
+      kernels.slice(rows(blurred), rows(src), rows(places), k)
+      kernels.slice(rows(seen), rows(src), rows(places), k)
     }
     // What shows through the rim of something near was never rendered: it is filled in from around, from what is as far as possible.
     if (value > 0) {
@@ -224,32 +247,10 @@ export function defocusByDepth(
       fillUnknown(isFilled ? rows(out) : out, isFilled ? rows(known) : known, workshop)
       isFilled = true
     }
-    kernels.layOver(
-      rows(out),
-      rows(known),
-      rows(radius > 0 ? blurred : layer),
-      rows(radius > 0 ? seen : open),
-    )
+    kernels.layOver(rows(out), rows(known), rows(blurred), rows(seen))
+    store.release(reached.lit)
   }
-  for (const taken of [places, layer, blurred, open, seen, known]) store.release(taken)
-}
-
-/** The first and the last row that a layer has pixels in; undefined where it has none. */
-function extentsOf({ data, width, height }: Picture, layers: number): ([number, number] | undefined)[] {
-  const extents = new Array<[number, number] | undefined>(layers).fill(undefined)
-  const note = (k: number, y: number) => {
-    const extent = extents[k]
-    if (extent) extent[1] = y
-    else extents[k] = [y, y]
-  }
-  for (let y = 0; y < height; y++)
-    for (let x = 0; x < width; x++) {
-      const place = data[y * width + x]!
-      const k = Math.floor(place)
-      note(k, y)
-      if (place > k) note(k + 1, y)
-    }
-  return extents
+  for (const taken of [places, sums, blurred, open, seen, known]) store.release(taken)
 }
 
 /** Some rows of a picture, in its own memory. */
@@ -265,39 +266,18 @@ function rowsOf(picture: Picture, y0: number, y1: number): Picture {
  */
 function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop): void {
   if (known.data.every((v) => v > 0.999)) return
-  const { width, height } = out
-  // Colour is weighed by how far it is known already; the weight travels as a picture of its own.
-  const weight = store.allocate(width, height, 4)
-  kernels.fill(weight, 1, 1, 1, 1)
-  kernels.weigh(weight, weight, known, 0, 1)
-  const levels: { colour: Picture; weight: Picture }[] = [{ colour: out, weight }]
-  for (let w = width, h = height; w > 1 || h > 1;) {
+  const levels: { colour: Picture; share: Picture }[] = [{ colour: out, share: known }]
+  for (let { width: w, height: h } = out; w > 1 || h > 1;) {
     ;[w, h] = [Math.ceil(w / 2), Math.ceil(h / 2)]
-    const [colour, less] = [store.allocate(w, h, 4), store.allocate(w, h, 4)]
+    const [colour, share] = [store.allocate(w, h, 4), store.allocate(w, h, 1)]
     const last = levels.at(-1)!
-    kernels.boxReduce(colour, last.colour, 2)
-    kernels.boxReduce(less, last.weight, 2)
-    levels.push({ colour, weight: less })
+    kernels.halveKnown(colour, share, last.colour, last.share)
+    levels.push({ colour, share })
   }
-  for (let k = levels.length - 2; k >= 0; k--) {
-    const [fine, coarse] = [levels[k]!, levels[k + 1]!]
-    const { width: w, height: h } = fine.colour
-    for (let y = 0; y < h; y++)
-      for (let x = 0; x < w; x++) {
-        const i = (y * w + x) * 4
-        const share = fine.weight.data[i]!
-        if (share > 0.999) continue
-        // A little that is known near by counts for more than all that is farther away.
-        const trust = Math.min(1, share * 64)
-        const own = share > 0 ? trust / share : 0
-        const j = ((y >> 1) * coarse.colour.width + (x >> 1)) * 4
-        for (let c = 0; c < 4; c++)
-          fine.colour.data[i + c] = fine.colour.data[i + c]! * own + (1 - trust) * coarse.colour.data[j + c]!
-        for (let c = 0; c < 4; c++) fine.weight.data[i + c] = 1
-      }
-  }
-  for (const { colour, weight: taken } of levels) {
-    if (colour !== out) store.release(colour)
-    store.release(taken)
+  for (let k = levels.length - 2; k >= 0; k--)
+    kernels.fillIn(levels[k]!.colour, levels[k]!.share, levels[k + 1]!.colour)
+  for (const { colour, share } of levels.slice(1)) {
+    store.release(colour)
+    store.release(share)
   }
 }

@@ -132,7 +132,62 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.rowSums(sums, m)
       k.sumOfRuns(mean, sums, area)
       k.weigh(out, out, mean, 0, 1)
+      // Only where there may be something.
+      const lit = (a.at < 0 ? plainStore : store).allocate(Math.ceil(width / 64), Math.ceil(height / 8), 1)
+      for (let i = 0; i < lit.data.length; i++) lit.data[i] = i % 3 === 1 ? 0 : 1
+      const dim = (a.at < 0 ? plainStore : store).allocate(width, height, 4)
+      k.sumOfRuns(dim, b, area, lit)
+      k.addWeighted(out, out, dim, [0.5, 0.5, 0.5, 0.5])
     }, 1e-5)
+  })
+  test('radii by distance', () => {
+    compare((k, out, a) => {
+      const [depth, radii] = [single(a, distances), single(a, () => 0)]
+      k.fill(out, 1, 1, 1, 1)
+      for (const focus of [
+        { focus: 3.2, range: 0, behind: 12, inFront: 5 },
+        { focus: 9, range: 3, behind: 4, inFront: 20 },
+        { focus: -1, range: 1, behind: 4, inFront: 20 },
+      ]) {
+        k.focusRadius(radii, depth, focus)
+        k.weigh(out, out, radii, 0.5, 1)
+      }
+    }, 1e-4)
+  })
+  test('least and largest in cells, places between layers, tiles that they have pixels in', () => {
+    const radii = (i: number) => [-9, -2.5, -0.01, 0, 0.4, 1, 1.01, 5, NaN][(i * 5 + (i >> 4)) % 9]!
+    const layers = [-9, -2.5, -1, 0, 0.41, 1.005, 5]
+    compare((k, out, a) => {
+      const make = a.at < 0 ? plainStore : store
+      const [src, places] = [single(a, radii), single(a, () => 0)]
+      const ranges = make.allocate(2 * 4, height, 1)
+      k.cellRanges(ranges, src, [-8, -1, 0.3, 1.005])
+      k.placeBetween(places, src, layers)
+      const tiles = make.allocate(Math.ceil(width / 64), Math.ceil(height / 8) * (layers.length + 1), 1)
+      k.layersIn(tiles, places, layers.length + 1)
+      const [sums, cover] = [make.allocate(width, height, 4), single(a, () => 0)]
+      k.sliceSums(sums, a, places, 3)
+      k.sliceSums(cover, a, places, 3)
+      for (let i = 0; i < places.data.length; i++) {
+        const range = ranges.data[i % ranges.data.length]!
+        const finite = Math.abs(range) < 1e9 ? range : Math.sign(range) * 99
+        out.data.set([places.data[i]!, finite, tiles.data[i % tiles.data.length]!, cover.data[i]!], i * 4)
+      }
+      k.addWeighted(out, out, sums, [1, 1, 1, 1])
+    }, 1e-4)
+  })
+  test('what is known at half size, and what is not filled in from there', () => {
+    compare((k, out, a, b) => {
+      const [w, h] = [Math.ceil(a.width / 2), Math.ceil(a.height / 2)]
+      const coarse = (a.at < 0 ? plainStore : store).allocate(w, h, 4)
+      const known = single(a, (i) => ((i * 3) % 7) / 6)
+      const half = (a.at < 0 ? plainStore : store).allocate(w, h, 1)
+      k.halveKnown(coarse, half, b, known)
+      for (let i = 0; i < half.data.length; i++) coarse.data[i * 4] = half.data[i]!
+      k.fill(out, 0, 0, 0, 0)
+      k.addWeighted(out, undefined, a, [1, 1, 1, 1])
+      k.fillIn(out, known, coarse)
+    }, 1e-4)
   })
   test('slices by place between layers, and layers laid over', () => {
     compare((k, out, a, b) => {

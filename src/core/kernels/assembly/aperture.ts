@@ -28,108 +28,251 @@ function heldAt(i: i32, n: i32): i32 {
   return max<i32>(0, min<i32>(n - 1, i))
 }
 
-/** The sum of a row from its start to `x`, a place between pixels' left edges; beyond the ends the outermost pixel goes on. */
+/** The sum of a row before pixel `i`, from sums of rowSums; beyond the ends the outermost pixel goes on. */
 @inline
-function upTo(sums: usize, row: usize, x: f32, width: i32): v128 {
-  const whole = floor<f32>(x)
-  const i = whole as i32
-  const part = x - whole
-  const first = v128.load(sums + (row << 4))
-  if (i < 0) return f32x4.mul(first, f32x4.splat(x))
-  const lastSum = v128.load(sums + ((row + width - 1) << 4))
-  if (i >= width) {
-    const end = width > 1 ? f32x4.sub(lastSum, v128.load(sums + ((row + width - 2) << 4))) : lastSum
-    return f32x4.add(lastSum, f32x4.mul(end, f32x4.splat(x - (width as f32))))
-  }
-  const before = i > 0 ? v128.load(sums + ((row + i - 1) << 4)) : f32x4.splat(0)
-  return f32x4.add(before, f32x4.mul(f32x4.sub(v128.load(sums + ((row + i) << 4)), before), f32x4.splat(part)))
+function before(sums: usize, row: usize, i: i32, width: i32): v128 {
+  if (i <= 0) return f32x4.mul(v128.load(sums + (row << 4)), f32x4.splat(i as f32))
+  if (i <= width) return v128.load(sums + ((row + i - 1) << 4))
+  const last = v128.load(sums + ((row + width - 1) << 4))
+  const end = width > 1 ? f32x4.sub(last, v128.load(sums + ((row + width - 2) << 4))) : last
+  return f32x4.add(last, f32x4.mul(end, f32x4.splat((i - width) as f32)))
 }
 
 @inline
-function upTo1(sums: usize, row: usize, x: f32, width: i32): f32 {
-  const whole = floor<f32>(x)
-  const i = whole as i32
-  const part = x - whole
-  if (i < 0) return load<f32>(sums + (row << 2)) * x
-  const lastSum = load<f32>(sums + ((row + width - 1) << 2))
-  if (i >= width) {
-    const end = width > 1 ? lastSum - load<f32>(sums + ((row + width - 2) << 2)) : lastSum
-    return lastSum + end * (x - (width as f32))
+function before1(sums: usize, row: usize, i: i32, width: i32): f32 {
+  if (i <= 0) return load<f32>(sums + (row << 2)) * (i as f32)
+  if (i <= width) return load<f32>(sums + ((row + i - 1) << 2))
+  const last = load<f32>(sums + ((row + width - 1) << 2))
+  const end = width > 1 ? last - load<f32>(sums + ((row + width - 2) << 2)) : last
+  return last + end * ((i - width) as f32)
+}
+
+/** One pixel near the left or the right edge, where sums lie beyond it. */
+@inline
+function atEdge(sums: usize, pairs: usize, count: i32, x: i32, y: i32, width: i32, height: i32): v128 {
+  let sum = f32x4.splat(0)
+  for (let k = 0, pair = pairs; k < count; k++, pair += 16) {
+    const row = (heldAt(y + (load<f32>(pair) as i32), height) * width) as usize
+    const i = x + (load<f32>(pair, 4) as i32)
+    sum = f32x4.add(sum, f32x4.mul(before(sums, row, i, width), v128.load32_splat(pair, 8)))
+    sum = f32x4.add(sum, f32x4.mul(before(sums, row, i + 1, width), v128.load32_splat(pair, 12)))
   }
-  const before: f32 = i > 0 ? load<f32>(sums + ((row + i - 1) << 2)) : 0
-  return before + (load<f32>(sums + ((row + i) << 2)) - before) * part
+  return sum
+}
+@inline
+function atEdge1(sums: usize, pairs: usize, count: i32, x: i32, y: i32, width: i32, height: i32): f32 {
+  let sum: f32 = 0
+  for (let k = 0, pair = pairs; k < count; k++, pair += 16) {
+    const row = (heldAt(y + (load<f32>(pair) as i32), height) * width) as usize
+    const i = x + (load<f32>(pair, 4) as i32)
+    sum += before1(sums, row, i, width) * load<f32>(pair, 8) + before1(sums, row, i + 1, width) * load<f32>(pair, 12)
+  }
+  return sum
+}
+
+/** Tiles by which it is known where a layer has pixels: 64 × 8 of them, as powers of two. A row of one stays in the nearest cache. */
+const acrossShift = 6, downShift = 3
+
+/** Whether a pixel lies in a tile where there may be something; all do where there are no tiles. */
+@inline
+function mayBe(tiles: usize, columns: i32, x: i32, y: i32): bool {
+  return tiles == 0 || load<f32>(tiles + ((((y >> downShift) * columns + (x >> acrossShift)) as usize) << 2)) != 0
 }
 
 /**
- * Sum over an area given by runs of four floats: in which row, where it begins and ends from the pixel's left edge, its weight. Sums are
- * those of rowSums; rows beyond the picture repeat its edge.
+ * Sums over an area, from sums of rowSums. `pairs` are of two sums side by side, four floats each: in which row, before which pixel the first
+ * ends, and what each counts; two pairs after each other are of one row. `ahead` and `past` are the farthest of them to the left and right.
  */
-export function sumOfRuns(out: usize, sums: usize, channels: i32, runs: usize, count: i32, width: i32, height: i32, y0: i32, y1: i32): void {
-  // Pixels whose runs all lie inside need no care at the ends.
-  let inner = 0, outer = width
-  for (let k = 0; k < count; k++) {
-    const from = load<f32>(runs + ((k as usize) << 4), 4), to = load<f32>(runs + ((k as usize) << 4), 8)
-    inner = max<i32>(inner, 1 - (floor<f32>(from) as i32))
-    outer = min<i32>(outer, width - 1 - (floor<f32>(to) as i32))
+export function sumOfPairs(
+  out: usize, sums: usize, tiles: usize, channels: i32, pairs: usize, count: i32, ahead: i32, past: i32, width: i32, height: i32, y0: i32, y1: i32,
+): void {
+  // Pixels whose sums all lie inside need no care at the ends; what ends before the first pixel is no sum of the table.
+  const inner = min<i32>(width, max<i32>(0, 1 - ahead))
+  const outer = max<i32>(inner, min<i32>(width, width + 1 - past))
+  const shift: usize = channels == 4 ? 4 : 2
+  const columns = (width + (1 << acrossShift) - 1) >> acrossShift
+  for (let column = 0; column < columns; column++)
+    for (let y = y0; y < y1; y++) {
+      const left = column << acrossShift, right = min<i32>(width, left + (1 << acrossShift))
+      const line = out + (((y * width) as usize) << shift)
+      if (!mayBe(tiles, columns, left, y)) {
+        memory.fill(line + ((left as usize) << shift), 0, ((right - left) as usize) << shift)
+        continue
+      }
+      const x0 = max<i32>(left, inner), x1 = max<i32>(x0, min<i32>(right, outer))
+      const to = line + ((x0 as usize) << shift), bytes = ((x1 - x0) as usize) << shift
+      const end = to + bytes
+      memory.fill(to, 0, bytes)
+      if (x1 > x0) for (let k = 0, pair = pairs; k < count; k += 2, pair += 32) {
+        const row = heldAt(y + (load<f32>(pair) as i32), height) * width + x0 - 1
+        let a = sums + (((row + (load<f32>(pair, 4) as i32)) as usize) << shift), b = sums + (((row + (load<f32>(pair, 20) as i32)) as usize) << shift)
+        const fa = v128.load32_splat(pair, 8), fa1 = v128.load32_splat(pair, 12), fb = v128.load32_splat(pair, 24), fb1 = v128.load32_splat(pair, 28)
+        let at = to
+        if (channels == 4) {
+          let p = v128.load(a), q = v128.load(b)
+          for (; at < end; at += 16) {
+            const p1 = v128.load(a, 16), q1 = v128.load(b, 16)
+            const lefts = f32x4.add(f32x4.mul(p, fa), f32x4.mul(p1, fa1)), rights = f32x4.add(f32x4.mul(q, fb), f32x4.mul(q1, fb1))
+            v128.store(at, f32x4.add(v128.load(at), f32x4.add(lefts, rights)))
+            p = p1
+            q = q1
+            a += 16
+            b += 16
+          }
+        } else {
+          for (; at + 16 <= end; at += 16) {
+            const lefts = f32x4.add(f32x4.mul(v128.load(a), fa), f32x4.mul(v128.load(a, 4), fa1))
+            const rights = f32x4.add(f32x4.mul(v128.load(b), fb), f32x4.mul(v128.load(b, 4), fb1))
+            v128.store(at, f32x4.add(v128.load(at), f32x4.add(lefts, rights)))
+            a += 16
+            b += 16
+          }
+          for (; at < end; at += 4) {
+            const lefts = load<f32>(a) * load<f32>(pair, 8) + load<f32>(a, 4) * load<f32>(pair, 12)
+            store<f32>(at, load<f32>(at) + (lefts + (load<f32>(b) * load<f32>(pair, 24) + load<f32>(b, 4) * load<f32>(pair, 28))))
+            a += 4
+            b += 4
+          }
+        }
+      }
+      for (let x = left; x < right; x++) {
+        if (x == x0) x = x1
+        if (x >= right) break
+        if (channels == 4) v128.store(line + ((x as usize) << 4), atEdge(sums, pairs, count, x, y, width, height))
+        else store<f32>(line + ((x as usize) << 2), atEdge1(sums, pairs, count, x, y, width, height))
+      }
+    }
+}
+
+/** See ApertureKernels.focusRadius. */
+export function focusRadius(out: usize, depth: usize, focus: f32, range: f32, behind: f32, inFront: f32, width: i32, y0: i32, y1: i32): void {
+  const end = (y1 * width) as usize, half = range * 0.5
+  for (let i = (y0 * width) as usize; i < end; i++) {
+    const d = load<f32>(depth + (i << 2)), from = d - focus
+    let radius: f32 = 0
+    if (d >= 1e30) radius = -behind
+    else if (from > half) radius = focus + half <= 0 ? -behind : -behind * ((1.0 as f32) - (focus + half) / d)
+    else if (from < -half) radius = d <= 0 || focus - half <= 0 ? inFront : min<f32>(inFront, inFront * ((focus - half) / d - 1))
+    store<f32>(out + (i << 2), radius)
   }
-  inner = min<i32>(inner, width)
-  outer = max<i32>(inner, outer)
+}
+
+/** A value, 0 in place of what is no number. */
+@inline
+function numberAt(src: usize, i: usize): f32 {
+  const v = load<f32>(src + (i << 2))
+  return v == v ? v : 0
+}
+
+/** See ApertureKernels.cellRanges. */
+export function cellRanges(out: usize, src: usize, borders: usize, count: i32, width: i32, y0: i32, y1: i32): void {
+  let k = 0
+  for (let y = y0; y < y1; y++) {
+    const own = out + (((y * count * 2) as usize) << 2)
+    for (let c = 0; c < count; c++) {
+      store<f32>(own + ((c as usize) << 3), Infinity)
+      store<f32>(own + ((c as usize) << 3), -Infinity, 4)
+    }
+    for (let x = 0; x < width; x++) {
+      const v = numberAt(src, (y * width + x) as usize)
+      // Neighbours are mostly of one cell.
+      while (k > 0 && v < load<f32>(borders + ((k as usize) << 2))) k--
+      while (k < count - 1 && v >= load<f32>(borders + ((k as usize) << 2), 4)) k++
+      const cell = own + ((k as usize) << 3)
+      if (v < load<f32>(cell)) store<f32>(cell, v)
+      if (v > load<f32>(cell, 4)) store<f32>(cell, v, 4)
+    }
+  }
+}
+
+/** See ApertureKernels.placeBetween. */
+export function placeBetween(out: usize, src: usize, layers: usize, count: i32, width: i32, y0: i32, y1: i32): void {
+  const end = (y1 * width) as usize
+  let k = 0
+  for (let i = (y0 * width) as usize; i < end; i++) {
+    const v = numberAt(src, i)
+    while (k > 0 && v < load<f32>(layers + ((k as usize) << 2))) k--
+    while (k < count - 1 && v >= load<f32>(layers + ((k as usize) << 2), 4)) k++
+    const layer = layers + ((k as usize) << 2)
+    const own = load<f32>(layer)
+    let share: f32 = k < count - 1 ? min<f32>(1, max<f32>(0, (v - own) / (load<f32>(layer, 4) - own))) : 0
+    // Close to a layer is in it whole.
+    share = share < 0.03125 ? 0 : share > 0.96875 ? 1 : share
+    store<f32>(out + (i << 2), (k as f32) + share)
+  }
+}
+
+/** See ApertureKernels.layersIn. */
+export function layersIn(out: usize, places: usize, layers: i32, columns: i32, width: i32, height: i32, y0: i32, y1: i32): void {
+  for (let ty = y0; ty < y1; ty++) {
+    const own = out + (((ty * layers * columns) as usize) << 2)
+    memory.fill(own, 0, ((layers * columns) as usize) << 2)
+    const bottom = min<i32>(height, (ty + 1) << downShift)
+    for (let y = ty << downShift; y < bottom; y++)
+      for (let x = 0; x < width; x++) {
+        const place = load<f32>(places + (((y * width + x) as usize) << 2))
+        const k = place as i32
+        const at = own + (((k * columns + (x >> acrossShift)) as usize) << 2)
+        store<f32>(at, 1)
+        if (place > (k as f32)) store<f32>(at + ((columns as usize) << 2), 1)
+      }
+  }
+}
+
+/** See ApertureKernels.sliceSums. */
+export function sliceSums(out: usize, src: usize, places: usize, at: f32, channels: i32, width: i32, y0: i32, y1: i32): void {
   for (let y = y0; y < y1; y++) {
     const start = (y * width) as usize
     if (channels == 4) {
-      for (let x = 0; x < width; x++) v128.store(out + ((start + x) << 4), f32x4.splat(0))
-    } else memory.fill(out + (start << 2), 0, (width as usize) << 2)
-    for (let k = 0; k < count; k++) {
-      const run = runs + ((k as usize) << 4)
-      const row = (heldAt(y + (load<f32>(run) as i32), height) * width) as usize
-      const from = load<f32>(run, 4), to = load<f32>(run, 8), weight = load<f32>(run, 12)
-      const factor = f32x4.splat(weight)
-      const i0 = floor<f32>(from) as i32, i1 = floor<f32>(to) as i32
-      const part0 = f32x4.splat(from - (i0 as f32)), part1 = f32x4.splat(to - (i1 as f32))
-      if (channels == 4) {
-        for (let x = 0; x < inner; x++) {
-          const at = out + ((start + x) << 4)
-          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width)))))
-        }
-        let a = sums + ((row + (inner + i0 - 1)) << 4), b = sums + ((row + (inner + i1 - 1)) << 4)
-        let at = out + ((start + inner) << 4)
-        let a0 = inner < outer ? v128.load(a) : factor, b0 = inner < outer ? v128.load(b) : factor
-        for (let x = inner; x < outer; x++) {
-          const a1 = v128.load(a, 16), b1 = v128.load(b, 16)
-          const sum = f32x4.sub(f32x4.add(b0, f32x4.mul(f32x4.sub(b1, b0), part1)), f32x4.add(a0, f32x4.mul(f32x4.sub(a1, a0), part0)))
-          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, sum)))
-          a0 = a1
-          b0 = b1
-          a += 16
-          b += 16
-          at += 16
-        }
-        for (let x = outer; x < width; x++) {
-          const end = out + ((start + x) << 4)
-          v128.store(end, f32x4.add(v128.load(end), f32x4.mul(factor, f32x4.sub(upTo(sums, row, (x as f32) + to, width), upTo(sums, row, (x as f32) + from, width)))))
-        }
-      } else {
-        let x = 0
-        for (; x < inner; x++) {
-          const at = out + ((start + x) << 2)
-          store<f32>(at, load<f32>(at) + weight * (upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width)))
-        }
-        for (; x + 4 <= outer; x += 4) {
-          const a = sums + ((row + (x + i0 - 1)) << 2), b = sums + ((row + (x + i1 - 1)) << 2), at = out + ((start + x) << 2)
-          const a0 = v128.load(a), b0 = v128.load(b)
-          const sum = f32x4.sub(
-            f32x4.add(b0, f32x4.mul(f32x4.sub(v128.load(b, 4), b0), part1)),
-            f32x4.add(a0, f32x4.mul(f32x4.sub(v128.load(a, 4), a0), part0)),
-          )
-          v128.store(at, f32x4.add(v128.load(at), f32x4.mul(factor, sum)))
-        }
-        for (; x < width; x++) {
-          const at = out + ((start + x) << 2)
-          store<f32>(at, load<f32>(at) + weight * (upTo1(sums, row, (x as f32) + to, width) - upTo1(sums, row, (x as f32) + from, width)))
-        }
+      let lo = f64x2.splat(0), hi = f64x2.splat(0)
+      for (let i = start; i < start + width; i++) {
+        const share = max<f32>(0, (1.0 as f32) - abs<f32>(load<f32>(places + (i << 2)) - at))
+        const p = f32x4.mul(v128.load(src + (i << 4)), f32x4.splat(share))
+        lo = f64x2.add(lo, f64x2.promote_low_f32x4(p))
+        hi = f64x2.add(hi, f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1)))
+        v128.store(out + (i << 4), v128.shuffle<i64>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 2))
+      }
+    } else {
+      let sum: f64 = 0
+      for (let i = start; i < start + width; i++) {
+        sum += min<f32>(1, max<f32>(0, (1.0 as f32) - (load<f32>(places + (i << 2)) - at))) as f64
+        store<f32>(out + (i << 2), sum as f32)
       }
     }
   }
+}
+
+/** See ApertureKernels.halveKnown. */
+export function halveKnown(out: usize, known: usize, src: usize, srcKnown: usize, ow: i32, sw: i32, sh: i32, y0: i32, y1: i32): void {
+  for (let y = y0; y < y1; y++) {
+    const top = (2 * y * sw) as usize, below = 2 * y + 1 < sh ? top + sw : top
+    for (let x = 0; x < ow; x++) {
+      const left = (2 * x) as usize, right = 2 * x + 1 < sw ? left + 1 : left
+      const a = top + left, b = top + right, c = below + left, d = below + right
+      const sum = f32x4.add(
+        f32x4.add(v128.load(src + (a << 4)), v128.load(src + (b << 4))),
+        f32x4.add(v128.load(src + (c << 4)), v128.load(src + (d << 4))),
+      )
+      const share = load<f32>(srcKnown + (a << 2)) + load<f32>(srcKnown + (b << 2)) + load<f32>(srcKnown + (c << 2)) + load<f32>(srcKnown + (d << 2))
+      v128.store(out + (((y * ow + x) as usize) << 4), f32x4.mul(sum, f32x4.splat(0.25)))
+      store<f32>(known + (((y * ow + x) as usize) << 2), share * 0.25)
+    }
+  }
+}
+
+/** See ApertureKernels.fillIn. */
+export function fillIn(out: usize, known: usize, coarse: usize, width: i32, coarseWidth: i32, y0: i32, y1: i32): void {
+  for (let y = y0; y < y1; y++)
+    for (let x = 0; x < width; x++) {
+      const i = (y * width + x) as usize
+      const share = load<f32>(known + (i << 2))
+      if (share > 0.999) continue
+      const trust = min<f32>(1, share * 64)
+      const own: f32 = share > 0 ? trust / share : 0
+      const around = v128.load(coarse + ((((y >> 1) * coarseWidth + (x >> 1)) as usize) << 4))
+      const at = out + (i << 4)
+      v128.store(at, f32x4.add(f32x4.mul(v128.load(at), f32x4.splat(own)), f32x4.mul(around, f32x4.splat((1.0 as f32) - trust))))
+    }
 }
 
 /** The share of each pixel that lies in layer `at` of those it is placed between; of one channel out, the share in it or behind it. */

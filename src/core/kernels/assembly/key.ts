@@ -83,3 +83,27 @@ export function keyColour(
     store<f32>(out + (i << 2), f32x4.extract_lane(keyFour(p, p, p, p, picks, count, far, slope, weights, cones), 0))
   }
 }
+
+/** See KeyKernels.takeColour. */
+export function takeColour(out: usize, src: usize, key: usize, r: f32, g: f32, b: f32, spill: f32, width: i32, y0: i32, y1: i32): void {
+  const zero = f32x4.splat(0), one = f32x4.splat(1)
+  const light = f32x4.replace_lane(i32x4.splat(-1), 3, 0)
+  const colour = f32x4(r, g, b, 0)
+  // Channels that the colour has none of take any share of it.
+  const has = f32x4.gt(colour, zero)
+  const spilled = f32x4.mul(colour, f32x4.splat(spill)), kept = f32x4(1 - spill, 1 - spill, 1 - spill, 1)
+  const end: usize = (y1 * width) as usize
+  for (let i: usize = (y0 * width) as usize; i < end; i++) {
+    const own = v128.load(src + (i << 4)), near = load<f32>(key + (i << 2))
+    const alpha = f32x4.extract_lane(own, 3)
+    const shares = v128.bitselect(f32x4.div(f32x4.pmax(zero, own), f32x4.mul(colour, f32x4.splat(max<f32>(1e-6, alpha)))), one, has)
+    const lower = f32x4.pmin(shares, v128.shuffle<f32>(shares, shares, 1, 2, 0, 3))
+    const most = min<f32>(1, min<f32>(f32x4.extract_lane(lower, 0), f32x4.extract_lane(lower, 1)))
+    const gone: f32 = near >= 1 ? 1 : near + spill * (min<f32>(near, most) - near)
+    const taken = f32x4.mul(f32x4.splat(gone), f32x4.add(f32x4.mul(spilled, f32x4.splat(alpha)), f32x4.mul(kept, own)))
+    const left = f32x4.sub(own, taken)
+    const held = v128.bitselect(own, f32x4.max(zero, left), f32x4.lt(own, zero))
+    const rest = v128.bitselect(gone >= 1 ? zero : held, left, light)
+    v128.store(out + (i << 4), rest)
+  }
+}

@@ -1,3 +1,4 @@
+import { outOfFocus, type Focus } from '../../picture/out-of-focus.ts'
 import type { Picture } from '../../picture/picture.ts'
 import { held, eachValue } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
@@ -8,8 +9,34 @@ export type Run = readonly [row: number, from: number, to: number, weight: numbe
 export interface ApertureKernels {
   /** Sums along rows, from the first pixel on; one or four channels. */
   rowSums(out: Picture, src: Picture): void
-  /** The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. */
-  sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[]): void
+  /**
+   * The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. `lit` has a pixel
+   * for each tile of 64 × 8 pixels: where it is 0, so is `out`.
+   */
+  sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[], lit?: Picture): void
+  /** By depth, how far out of focus a surface is: `outOfFocus`, in pixels of radius. */
+  focusRadius(out: Picture, depth: Picture, focus: Focus): void
+  /**
+   * Of each row of `src`, a row of `out`: the least and the largest value in each cell, ∞ and −∞ where it has none. Cell k begins with
+   * borders[k]; the first has all below, the last all above. What is no number counts as 0.
+   */
+  cellRanges(out: Picture, src: Picture, borders: readonly number[]): void
+  /**
+   * Places every pixel between layers, by their rising values: k where it has that of layer k or is no farther from it than 1/32 of the way to
+   * the next, else k and its share of that way. What is no number counts as 0, what is outside of all as the nearest.
+   */
+  placeBetween(out: Picture, src: Picture, layers: readonly number[]): void
+  /** 1 where a layer has pixels in a tile of 64 × 8: `out` has a row for each layer in the first row of tiles, then for each in the second, and so on. */
+  layersIn(out: Picture, places: Picture, layers: number): void
+  /** rowSums of what `slice` takes out. */
+  sliceSums(out: Picture, src: Picture, places: Picture, at: number): void
+  /** A picture and how far it is known, at half size: means of 2 × 2 pixels; at odd sizes the last ones count twice. */
+  halveKnown(out: Picture, known: Picture, src: Picture, srcKnown: Picture): void
+  /**
+   * Fills what is not known of a picture that is weighed by how far it is: out = out · t / known + (1 − t) · coarse, where t = min(1, 64 · known);
+   * what is known to more than 0.999 stays. `coarse` has half the size.
+   */
+  fillIn(out: Picture, known: Picture, coarse: Picture): void
   /**
    * Takes a layer out of a picture whose pixels are placed between layers, at k where all of one lies in layer k. Four channels: each pixel by
    * its share in layer `at`, max(0, 1 − |place − at|). One channel: its share in that layer or behind, 1 − (place − at) held in 0–1.
@@ -36,7 +63,7 @@ export const plainAperture: ApertureKernels = {
         }
       }
   },
-  sumOfRuns(out, sums, runs) {
+  sumOfRuns(out, sums, runs, lit) {
     const { width, height, channels } = sums
     const value = (x: number, y: number, c: number) => {
       const at = (held(y, height) * width + held(x, width)) * channels + c
@@ -45,10 +72,68 @@ export const plainAperture: ApertureKernels = {
     eachValue(out, (_, c, pixel) => {
       const [x, y] = [pixel % width, Math.floor(pixel / width)]
       let sum = 0
+      if (lit && lit.data[(y >> 3) * lit.width + (x >> 6)] === 0) return 0
       for (const [row, from, to, weight] of runs)
         for (let i = Math.floor(from); i < to; i++)
           sum += weight * value(x + i, y + row, c) * (Math.min(to, i + 1) - Math.max(from, i))
       return sum
+    })
+  },
+  focusRadius(out, depth, focus) {
+    eachValue(out, (i) => outOfFocus(depth.data[i]!, focus))
+  },
+  cellRanges(out, src, borders) {
+    for (let y = 0; y < src.height; y++)
+      for (const [k, border] of borders.entries()) {
+        const row = [...src.data.subarray(y * src.width, (y + 1) * src.width)].map((v) => (isNaN(v) ? 0 : v))
+        const inside = row.filter(
+          (v) => (k === 0 || v >= Math.fround(border)) && !(v >= Math.fround(borders[k + 1] ?? Infinity)),
+        )
+        out.data.set([Math.min(...inside), Math.max(...inside)], (y * borders.length + k) * 2)
+      }
+  },
+  placeBetween(out, src, layers) {
+    eachValue(out, (i) => {
+      const v = isNaN(src.data[i]!) ? 0 : src.data[i]!
+      const k = Math.max(0, layers.filter((layer) => Math.fround(layer) <= v).length - 1)
+      const next = layers[k + 1]
+      if (next === undefined) return k
+      const share = Math.min(1, Math.max(0, (v - layers[k]!) / (next - layers[k]!)))
+      return k + (share < 1 / 32 ? 0 : share > 31 / 32 ? 1 : share)
+    })
+  },
+  layersIn(out, places, layers) {
+    out.data.fill(0)
+    for (const [i, place] of places.data.entries()) {
+      const [tx, ty] = [(i % places.width) >> 6, Math.floor(i / places.width) >> 3]
+      for (const k of new Set([Math.floor(place), Math.ceil(place)]))
+        out.data[(ty * layers + k) * out.width + tx] = 1
+    }
+  },
+  sliceSums(out, src, places, at) {
+    plainAperture.slice(out, src, places, at)
+    plainAperture.rowSums(out, out)
+  },
+  halveKnown(out, known, src, srcKnown) {
+    const under = (from: Picture, c: number, pixel: number) => {
+      const [x, y] = [2 * (pixel % out.width), 2 * Math.floor(pixel / out.width)]
+      const value = (dx: number, dy: number) =>
+        from.data[
+          (Math.min(src.height - 1, y + dy) * src.width + Math.min(src.width - 1, x + dx)) * from.channels + c
+        ]!
+      return (value(0, 0) + value(1, 0) + value(0, 1) + value(1, 1)) / 4
+    }
+    eachValue(out, (_, c, pixel) => under(src, c, pixel))
+    eachValue(known, (_, c, pixel) => under(srcKnown, c, pixel))
+  },
+  fillIn(out, known, coarse) {
+    eachValue(out, (i, c, pixel) => {
+      const [x, y] = [pixel % out.width, Math.floor(pixel / out.width)]
+      const share = known.data[pixel]!
+      if (share > Math.fround(0.999)) return out.data[i]!
+      const trust = Math.min(1, share * 64)
+      const around = coarse.data[((y >> 1) * coarse.width + (x >> 1)) * 4 + c]!
+      return (share > 0 ? out.data[i]! * (trust / share) : 0) + (1 - trust) * around
     })
   },
   slice(out, src, places, at) {
@@ -75,15 +160,88 @@ export const plainAperture: ApertureKernels = {
   },
 }
 
+/**
+ * An area of runs as pairs of neighbouring sums of a row, by what each counts, wherever runs begin and end within pixels: many runs of a row
+ * that end between the same two pixels become one pair. Of each: its row, before which pixel its first sum ends, what that counts and what the
+ * second does. Each row has an even number of them.
+ */
+export function pairsOf(runs: readonly Run[]) {
+  const rows = new Map<number, Map<number, number>>()
+  for (const [row, from, to, weight] of runs) {
+    const own = rows.get(row) ?? new Map<number, number>()
+    rows.set(row, own)
+    for (const [end, sign] of [
+      [to, weight],
+      [from, -weight],
+    ] as const) {
+      const [whole, part] = [Math.floor(end), end - Math.floor(end)]
+      own.set(whole, (own.get(whole) ?? 0) + sign * (1 - part))
+      if (part > 0) own.set(whole + 1, (own.get(whole + 1) ?? 0) + sign * part)
+    }
+  }
+  const pairs: [row: number, first: number, own: number, next: number][] = []
+  for (const [row, own] of rows) {
+    const ends = [...own.keys()].sort((a, b) => a - b)
+    let last = ends[0]!
+    for (let i = 0; i < ends.length; i++) {
+      const isPair = ends[i + 1] === ends[i]! + 1
+      last = ends[i]!
+      pairs.push([row, last, own.get(last)!, isPair ? own.get(last + 1)! : 0])
+      if (isPair) i++
+    }
+    if (pairs.length % 2 === 1) pairs.push([row, last, 0, 0])
+  }
+  const firsts = pairs.map(([, first]) => first)
+  return { pairs, ahead: Math.min(...firsts), past: Math.max(...firsts) + 1 }
+}
+
 export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKernels => ({
   rowSums: (out, src) => {
     run('rowSums', out, out.at, src.at, src.channels, src.width)
   },
-  sumOfRuns: (out, sums, runs) => {
-    withFloats(runs.flat(), (at) => {
-      const args = [out.at, sums.at, sums.channels, at, runs.length, sums.width, sums.height] as const
-      pool.run('sumOfRuns', args, out.height, out.width * sums.channels * runs.length)
+  sumOfRuns: (out, sums, runs, lit) => {
+    const { pairs, ahead, past } = pairsOf(runs)
+    withFloats(pairs.flat(), (at) => {
+      const args = [
+        out.at,
+        sums.at,
+        lit?.at ?? 0,
+        sums.channels,
+        at,
+        pairs.length,
+        ahead,
+        past,
+        sums.width,
+        sums.height,
+      ] as const
+      pool.run('sumOfPairs', args, out.height, out.width * sums.channels * pairs.length)
     })
+  },
+  focusRadius: (out, depth, { focus, range, behind, inFront }) => {
+    run('focusRadius', out, out.at, depth.at, focus, range, behind, inFront, out.width)
+  },
+  cellRanges: (out, src, borders) => {
+    withFloats(borders, (at) => {
+      pool.run('cellRanges', [out.at, src.at, at, borders.length, src.width], src.height, src.width * 4)
+    })
+  },
+  placeBetween: (out, src, layers) => {
+    withFloats(layers, (at) => {
+      run('placeBetween', out, out.at, src.at, at, layers.length, out.width)
+    })
+  },
+  layersIn: (out, places, layers) => {
+    const args = [out.at, places.at, layers, out.width, places.width, places.height] as const
+    pool.run('layersIn', args, out.height / layers, places.width * 32)
+  },
+  sliceSums: (out, src, places, at) => {
+    run('sliceSums', out, out.at, src.at, places.at, at, out.channels, out.width)
+  },
+  halveKnown: (out, known, src, srcKnown) => {
+    run('halveKnown', out, out.at, known.at, src.at, srcKnown.at, out.width, src.width, src.height)
+  },
+  fillIn: (out, known, coarse) => {
+    run('fillIn', out, out.at, known.at, coarse.at, out.width, coarse.width)
   },
   slice: (out, src, places, at) => {
     run('slice', out, out.at, src.at, places.at, at, out.channels, out.width)

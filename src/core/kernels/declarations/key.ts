@@ -22,6 +22,18 @@ export interface KeyKernels {
    * wanted, down to 0 over `soft` beyond; less so near one that is not. Distances are those of OKLab, with lightness weighed by `lightness`.
    */
   keyColour(out: Picture, src: Picture, picks: readonly ColourPick[], key: ColourKey): void
+  /**
+   * What stays of a picture when as much of it as `key` says is taken as being of a colour (straight light): out = src − gone · (spill · colour ·
+   * alpha + (1 − spill) · src), alpha · (1 − gone); gone = key + spill · (min(key, most) − key), where `most`, 0–1, is the largest share of the
+   * colour that leaves no channel below 0. Where all is gone nothing stays; what is below 0 stays as it is.
+   */
+  takeColour(
+    out: Picture,
+    src: Picture,
+    key: Picture,
+    colour: readonly [number, number, number],
+    spill: number,
+  ): void
 }
 
 /** The plain twins. */
@@ -42,6 +54,24 @@ export const plainKey = (space: WorkingSpace): KeyKernels => ({
       out.data[i] = alpha > leastCover ? near(true) * (1 - near(false)) * Math.min(1, alpha) : 0
     }
   },
+  takeColour(out, { data }, key, colour, spill) {
+    for (let i = 0; i < out.data.length; i += 4) {
+      const [near, alpha] = [key.data[i >> 2]!, data[i + 3]!]
+      // No more of the colour can be behind an edge than leaves light in every channel.
+      let most = 1
+      for (const c of [0, 1, 2] as const)
+        if (colour[c] > 0)
+          most = Math.min(most, Math.max(0, data[i + c]!) / (colour[c] * Math.max(1e-6, alpha)))
+      const gone = near >= 1 ? 1 : near + spill * (Math.min(near, most) - near)
+      for (const c of [0, 1, 2] as const) {
+        const own = data[i + c]!
+        // What half covered edges have of it goes with it.
+        const left = own - gone * (spill * colour[c] * alpha + (1 - spill) * own)
+        out.data[i + c] = gone >= 1 ? 0 : own < 0 ? own : Math.max(0, left)
+      }
+      out.data[i + 3] = alpha * (1 - gone)
+    }
+  },
 })
 
 export const fastKey = ({ run, withFloats, conesAt }: KernelCalls): KeyKernels => ({
@@ -50,5 +80,8 @@ export const fastKey = ({ run, withFloats, conesAt }: KernelCalls): KeyKernels =
     withFloats(numbers, (at) => {
       run('keyColour', out, out.at, src.at, at, picks.length, reach, soft, lightness, conesAt, out.width)
     })
+  },
+  takeColour: (out, src, key, colour, spill) => {
+    run('takeColour', out, out.at, src.at, key.at, ...colour, spill, out.width)
   },
 })
