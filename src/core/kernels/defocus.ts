@@ -22,9 +22,8 @@ export function rimAt({ blades, turn, roundness }: Aperture, angle: number): num
   return straight + (1 - straight) * roundness
 }
 
-/** Lines that an outline is looked at in, in each row of pixels; a row is one run where its ends hardly move, several elsewhere. */
+/** Lines that an outline is looked at in, in each row of pixels; each is a run of its own. */
 const linesPerRow = 64
-const mostParts = 16
 
 /** An area as runs of pixels whose weights make 1 in all, and its size in square pixels. */
 export interface ApertureArea {
@@ -34,8 +33,7 @@ export interface ApertureArea {
 
 /**
  * The area that an aperture of a radius in pixels spreads a point over, as it is gathered: mirrored about the middle, so that a point
- * becomes the shape itself. Where the rim runs along a row, at the top and the bottom, the row is cut into as many parts as the ends
- * move by pixels, so that it is antialiased there as everywhere.
+ * becomes the shape itself. Rows are cut into many lines, so that the rim is antialiased where it runs along a row as everywhere.
  */
 export function apertureRuns(radius: number, aperture: Aperture): ApertureArea {
   const corners = Array.from({ length: 1440 }, (_, i) => {
@@ -62,35 +60,13 @@ export function apertureRuns(radius: number, aperture: Aperture): ApertureArea {
       line[1] = Math.max(line[1], x)
     }
   }
-  const runs: Run[] = []
-  let area = 0
-  // The smaller the area, the more its rim counts.
-  const least = radius < 4 ? 8 : radius < 8 ? 4 : 1
-  for (let row = -reach; row <= reach; row++) {
-    const inside = lines
-      .slice((row + reach) * linesPerRow, (row + reach + 1) * linesPerRow)
-      .filter(([low, high]) => high > low)
-    // How far either end moves within the row.
-    const moves = [0, 1].map((end) => {
-      const places = inside.map((line) => line[end]!)
-      return inside.length === 0 ? 0 : Math.max(...places) - Math.min(...places)
-    })
-    const parts = Math.max(least, Math.min(mostParts, Math.ceil(Math.max(...moves) * 1.5)))
-    for (let part = 0; part < parts; part++) {
-      const from = Math.floor((part * inside.length) / parts)
-      const own = inside.slice(from, Math.floor(((part + 1) * inside.length) / parts))
-      if (own.length === 0) continue
-      const [low, high] = [0, 1].map(
-        (end) => own.reduce((sum, line) => sum + line[end]!, 0) / own.length,
-      ) as [number, number]
-      const weight = own.length / linesPerRow
-      runs.push([row, 0.5 + low, 0.5 + high, weight])
-      area += (high - low) * weight
-    }
-  }
+  const inside = lines.flatMap(([low, high], k): Run[] =>
+    high > low ? [[Math.floor(k / linesPerRow) - reach, 0.5 + low, 0.5 + high, 1 / linesPerRow]] : [],
+  )
+  const area = inside.reduce((sum, [, from, to, weight]) => sum + (to - from) * weight, 0)
   // Less than a pixel: the picture as it is.
   if (area <= 1) return { runs: [[0, 0, 1, 1]], area: 1 }
-  return { runs: runs.map(([row, from, to, weight]) => [row, from, to, weight / area]), area }
+  return { runs: inside.map(([row, from, to, weight]) => [row, from, to, weight / area]), area }
 }
 
 /** Spreads every pixel over the aperture; energy stays, beyond the picture its edge goes on. `out` is not `src`. */
@@ -140,10 +116,10 @@ export function layersOf(
   const ranges = store.allocate(2 * borders.length, nearness.height, 1)
   kernels.cellRanges(ranges, nearness, borders)
   const cells = borders.map(() => [Infinity, -Infinity] as [number, number])
-  for (const [i, value] of ranges.data.entries()) {
+  for (let i = 0; i < ranges.data.length; i += 2) {
     const cell = cells[(i >> 1) % borders.length]!
-    if (i % 2 === 0) cell[0] = Math.min(cell[0], value)
-    else cell[1] = Math.max(cell[1], value)
+    cell[0] = Math.min(cell[0], ranges.data[i]!)
+    cell[1] = Math.max(cell[1], ranges.data[i + 1]!)
   }
   store.release(ranges)
   const layers: number[] = []
@@ -159,41 +135,89 @@ export function layersOf(
 /** Pixels of a tile across and down, by which it is known where a layer has any. */
 const [tileAcross, tileDown] = [64, 8]
 
-/** Where each layer has pixels: 1 in its tiles. */
-function tilesOf(places: Picture, layers: number, { kernels, store }: Workshop): readonly Uint8Array[] {
+/** A value for each tile of a picture, row by row. */
+interface Tiles {
+  readonly columns: number
+  readonly values: Uint16Array
+}
+
+/** The largest value of the tiles about each. */
+function spreadTiles({ columns, values }: Tiles, across: number, down: number): Uint16Array {
+  const largest = (
+    from: Uint16Array,
+    reach: number,
+    step: number,
+    count: number,
+    place: (i: number) => number,
+  ) =>
+    from.map((_, i) => {
+      let most = 0
+      for (let k = Math.max(-reach, -place(i)); k <= Math.min(reach, count - 1 - place(i)); k++)
+        most = Math.max(most, from[i + k * step]!)
+      return most
+    })
+  const rows = values.length / columns
+  const wide = largest(values, across, 1, columns, (i) => i % columns)
+  return largest(wide, down, columns, rows, (i) => Math.floor(i / columns))
+}
+
+/** Where each layer has pixels (1 in its tiles), and of all tiles the first and the last layer that has some there. */
+function tilesOf(places: Picture, layers: number, { kernels, store }: Workshop) {
   const [columns, rows] = [Math.ceil(places.width / tileAcross), Math.ceil(places.height / tileDown)]
   const made = store.allocate(columns, rows * layers, 1)
   kernels.layersIn(made, places, layers)
-  const tiles = Array.from({ length: layers }, () => new Uint8Array(columns * rows))
+  const empty = (): Tiles => ({ columns, values: new Uint16Array(columns * rows) })
+  const own = Array.from({ length: layers }, empty)
+  // Counted from one; the first by how many are left.
+  const [last, first] = [empty(), empty()]
   for (let row = 0; row < rows; row++)
-    for (const [k, own] of tiles.entries())
-      own.set(
-        made.data.subarray((row * layers + k) * columns, (row * layers + k + 1) * columns),
-        row * columns,
-      )
+    for (const [k, { values }] of own.entries())
+      for (let column = 0; column < columns; column++) {
+        const at = row * columns + column
+        if (made.data[(row * layers + k) * columns + column] === 0) continue
+        values[at] = 1
+        last.values[at] = k + 1
+        first.values[at] = Math.max(first.values[at]!, layers - k)
+      }
   store.release(made)
-  return tiles
+  return { own, last, first }
 }
 
-/** Tiles that a layer reaches, of the rows from its first to its last; undefined where it has no pixel. */
-function reachedTiles(tiles: Uint8Array, reach: number, { width, height }: Picture, { store }: Workshop) {
-  const [columns, rows] = [Math.ceil(width / tileAcross), Math.ceil(height / tileDown)]
-  const first = tiles.indexOf(1)
-  if (first < 0) return undefined
+/**
+ * The tiles that layer k reaches, from the row of its first to that of its last, and in these how much is open, not covered by nearer layers: 0 or 1 is
+ * 0 or 2 where that is all about it, else 1. Undefined where the layer has no pixel.
+ */
+function reachedTiles(
+  k: number,
+  { own, last, first }: ReturnType<typeof tilesOf>,
+  reach: number,
+  { store }: Workshop,
+) {
+  const tiles = own[k]!
+  const begin = tiles.values.indexOf(1)
+  if (begin < 0) return undefined
+  const { columns, values } = tiles
+  const rows = values.length / columns
   const [across, down] = [Math.ceil(reach / tileAcross), Math.ceil(reach / tileDown)]
-  const top = Math.max(0, Math.floor(first / columns) - down)
-  const bottom = Math.min(rows, Math.floor(tiles.lastIndexOf(1) / columns) + 1 + down)
-  const lit = store.allocate(columns, bottom - top, 1)
-  lit.data.fill(0)
-  for (const [i, has] of tiles.entries()) {
-    if (has === 0) continue
-    const [x, y] = [i % columns, Math.floor(i / columns)]
-    for (let row = Math.max(top, y - down); row <= Math.min(bottom - 1, y + down); row++) {
-      const from = (row - top) * columns
-      lit.data.fill(1, from + Math.max(0, x - across), from + Math.min(columns, x + across + 1))
-    }
+  const top = Math.max(0, Math.floor(begin / columns) - down)
+  const bottom = Math.min(rows, Math.floor(values.lastIndexOf(1) / columns) + 1 + down)
+  const part = ({ values: all }: Tiles) =>
+    all.subarray(Math.max(0, top - down) * columns, Math.min(rows, bottom + down) * columns)
+  const reached = (of: Tiles) => spreadTiles({ columns, values: part(of) }, across, down)
+  const put = (value: (i: number) => number) => {
+    const made = store.allocate(columns, bottom - top, 1)
+    for (let i = 0; i < made.data.length; i++) made.data[i] = value(i)
+    return made
   }
-  return { lit, rows: [top * tileDown, Math.min(height, bottom * tileDown)] as const }
+  const skipped = Math.min(down, top) * columns
+  const [here, farthest, nearest] = [reached(tiles), reached(first), reached(last)]
+  const lit = put((i) => here[skipped + i]!)
+  const open = put((i) => {
+    const hasOpen = own.length - farthest[skipped + i]! <= k
+    const hasCovered = nearest[skipped + i]! - 1 > k
+    return hasOpen && hasCovered ? 1 : hasOpen ? 2 : 0
+  })
+  return { lit, open, rows: [top * tileDown, bottom * tileDown] as const }
 }
 
 /**
@@ -217,7 +241,7 @@ export function defocusByDepth(
   kernels.placeBetween(places, nearness, layers)
   const tiles = tilesOf(places, layers.length, workshop)
   const [sums, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
-  const [open, seen, known] = [
+  const [shares, seen, known] = [
     store.allocate(width, height, 1),
     store.allocate(width, height, 1),
     store.allocate(width, height, 1),
@@ -228,15 +252,17 @@ export function defocusByDepth(
   for (const [k, value] of layers.entries()) {
     const radius = Math.abs(value)
     // Beyond what the layer can reach it is empty, which is what goes on there.
-    const reached = reachedTiles(tiles[k]!, Math.ceil(radius) + 1, src, workshop)
+    const reached = reachedTiles(k, tiles, Math.ceil(radius) + 1, workshop)
     if (!reached) continue
-    const rows = (picture: Picture) => rowsOf(picture, ...reached.rows)
+    const { lit, open } = reached
+    const [top, bottom] = reached.rows
+    const rows = (picture: Picture) => rowsOf(picture, top, Math.min(height, bottom))
     if (radius > 0) {
       const { runs } = apertureRuns(radius, aperture)
       kernels.sliceSums(rows(sums), rows(src), rows(places), k)
-      kernels.sumOfRuns(rows(blurred), rows(sums), runs, reached.lit)
-      kernels.sliceSums(rows(open), rows(src), rows(places), k)
-      kernels.sumOfRuns(rows(seen), rows(open), runs)
+      kernels.sumOfRuns(rows(blurred), rows(sums), runs, lit)
+      kernels.sliceSums(rows(shares), rows(src), rows(places), k)
+      kernels.sumOfRuns(rows(seen), rows(shares), runs, open)
     } else {
       kernels.slice(rows(blurred), rows(src), rows(places), k)
       kernels.slice(rows(seen), rows(src), rows(places), k)
@@ -248,9 +274,10 @@ export function defocusByDepth(
       isFilled = true
     }
     kernels.layOver(rows(out), rows(known), rows(blurred), rows(seen))
-    store.release(reached.lit)
+    store.release(lit)
+    store.release(open)
   }
-  for (const taken of [places, sums, blurred, open, seen, known]) store.release(taken)
+  for (const taken of [places, sums, blurred, shares, seen, known]) store.release(taken)
 }
 
 /** Some rows of a picture, in its own memory. */
@@ -265,7 +292,7 @@ function rowsOf(picture: Picture, y0: number, y1: number): Picture {
  * halves of its size, brought back.
  */
 function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop): void {
-  if (known.data.every((v) => v > 0.999)) return
+  if (isKnown(known)) return
   const levels: { colour: Picture; share: Picture }[] = [{ colour: out, share: known }]
   for (let { width: w, height: h } = out; w > 1 || h > 1;) {
     ;[w, h] = [Math.ceil(w / 2), Math.ceil(h / 2)]
@@ -280,4 +307,10 @@ function fillUnknown(out: Picture, known: Picture, { kernels, store }: Workshop)
     store.release(colour)
     store.release(share)
   }
+}
+
+/** Whether there is nothing to fill in. */
+function isKnown({ data }: Picture): boolean {
+  for (let i = 0; i < data.length; i++) if (!(data[i]! > 0.999)) return false
+  return true
 }

@@ -1,5 +1,6 @@
 import { describe, expect, test } from 'vitest'
 import { plainStore, type Picture } from '../picture/picture.ts'
+import { quarterOf } from './declarations/aperture.ts'
 import { toneEntries, toneEntry, type Kernels, type MistShape } from './kernels.ts'
 import { plainKernels } from './plain-kernels.ts'
 import { comparing, expectClose, fast, sizes, store } from './try-kernels.ts'
@@ -132,9 +133,21 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.rowSums(sums, m)
       k.sumOfRuns(mean, sums, area)
       k.weigh(out, out, mean, 0, 1)
+      // Alike in all quarters: a lens-shaped area that ends within pixels.
+      const lens = [-2, -1, 0, 1, 2].flatMap((row) => {
+        const half = 4.3 - Math.abs(row) ** 1.5
+        return [1, 0.4].map((share) => [row, 0.5 - half * share, 0.5 + half * share, 0.05] as const)
+      })
+      expect(quarterOf(lens)).toBeDefined()
+      expect(quarterOf(area)).toBeUndefined()
+      const more = (a.at < 0 ? plainStore : store).allocate(width, height, 4)
+      k.sumOfRuns(more, b, lens)
+      k.addWeighted(out, out, more, [1, 1, 1, 1])
+      k.sumOfRuns(mean, sums, lens)
+      k.weigh(out, out, mean, 0.5, 1)
       // Only where there may be something.
       const lit = (a.at < 0 ? plainStore : store).allocate(Math.ceil(width / 64), Math.ceil(height / 8), 1)
-      for (let i = 0; i < lit.data.length; i++) lit.data[i] = i % 3 === 1 ? 0 : 1
+      for (let i = 0; i < lit.data.length; i++) lit.data[i] = [1, 0, 2, 1][i % 4]!
       const dim = (a.at < 0 ? plainStore : store).allocate(width, height, 4)
       k.sumOfRuns(dim, b, area, lit)
       k.addWeighted(out, out, dim, [0.5, 0.5, 0.5, 0.5])

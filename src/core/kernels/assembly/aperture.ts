@@ -73,10 +73,15 @@ function atEdge1(sums: usize, pairs: usize, count: i32, x: i32, y: i32, width: i
 /** Tiles by which it is known where a layer has pixels: 64 × 8 of them, as powers of two. A row of one stays in the nearest cache. */
 const acrossShift = 6, downShift = 3
 
-/** Whether a pixel lies in a tile where there may be something; all do where there are no tiles. */
+/** Writes what is known without summing: 0 where a tile says 0, 1 where it says 2. False where there is something to sum, as where there are no tiles. */
 @inline
-function mayBe(tiles: usize, columns: i32, x: i32, y: i32): bool {
-  return tiles == 0 || load<f32>(tiles + ((((y >> downShift) * columns + (x >> acrossShift)) as usize) << 2)) != 0
+function isPlain(to: usize, bytes: usize, tiles: usize, columns: i32, x: i32, y: i32): bool {
+  if (tiles == 0) return false
+  const tile = load<f32>(tiles + ((((y >> downShift) * columns + (x >> acrossShift)) as usize) << 2))
+  if (tile == 1) return false
+  const value: f32 = tile == 2 ? 1 : 0
+  for (let at = to; at < to + bytes; at += 4) store<f32>(at, value)
+  return true
 }
 
 /**
@@ -95,10 +100,7 @@ export function sumOfPairs(
     for (let y = y0; y < y1; y++) {
       const left = column << acrossShift, right = min<i32>(width, left + (1 << acrossShift))
       const line = out + (((y * width) as usize) << shift)
-      if (!mayBe(tiles, columns, left, y)) {
-        memory.fill(line + ((left as usize) << shift), 0, ((right - left) as usize) << shift)
-        continue
-      }
+      if (isPlain(line + ((left as usize) << shift), ((right - left) as usize) << shift, tiles, columns, left, y)) continue
       const x0 = max<i32>(left, inner), x1 = max<i32>(x0, min<i32>(right, outer))
       const to = line + ((x0 as usize) << shift), bytes = ((x1 - x0) as usize) << shift
       const end = to + bytes
@@ -140,6 +142,110 @@ export function sumOfPairs(
         if (x >= right) break
         if (channels == 4) v128.store(line + ((x as usize) << 4), atEdge(sums, pairs, count, x, y, width, height))
         else store<f32>(line + ((x as usize) << 2), atEdge1(sums, pairs, count, x, y, width, height))
+      }
+    }
+}
+
+/** What lies between two ends of a row to the right and their mirrors to the left, near the edge of the picture. */
+@inline
+function mirrored(sums: usize, row: usize, x: i32, i: i32, own: v128, next: v128, width: i32): v128 {
+  const first = f32x4.sub(before(sums, row, x + i, width), before(sums, row, x + 1 - i, width))
+  const second = f32x4.sub(before(sums, row, x + i + 1, width), before(sums, row, x - i, width))
+  return f32x4.add(f32x4.mul(first, own), f32x4.mul(second, next))
+}
+@inline
+function mirrored1(sums: usize, row: usize, x: i32, i: i32, own: f32, next: f32, width: i32): f32 {
+  const first = before1(sums, row, x + i, width) - before1(sums, row, x + 1 - i, width)
+  return first * own + (before1(sums, row, x + i + 1, width) - before1(sums, row, x - i, width)) * next
+}
+
+/** The sum of one pixel of a row above and of its mirror below. */
+@inline
+function both(a: usize, b: usize): v128 {
+  return f32x4.add(v128.load(a), v128.load(b))
+}
+
+/** Adds what lies between two ends to the right and their mirrors to the left. */
+@inline
+function between(sum: v128, q0: v128, l0: v128, q1: v128, l1: v128, own: v128, next: v128): v128 {
+  return f32x4.add(sum, f32x4.add(f32x4.mul(f32x4.sub(q0, l0), own), f32x4.mul(f32x4.sub(q1, l1), next)))
+}
+
+/**
+ * As sumOfPairs, of an area that is alike in its four quarters. `ends` has of the lower right one, four floats each: a row below the pixel, before
+ * which pixel the first of two sums ends, and what each counts; those to the left count as much less, and rows above as those below.
+ * `reach` is the farthest.
+ */
+export function sumOfQuarters(
+  out: usize, sums: usize, tiles: usize, channels: i32, ends: usize, count: i32, reach: i32, width: i32, height: i32, y0: i32, y1: i32,
+): void {
+  const inner = min<i32>(width, reach + 1), outer = max<i32>(inner, width - reach)
+  const shift: usize = channels == 4 ? 4 : 2
+  const columns = (width + (1 << acrossShift) - 1) >> acrossShift
+  for (let column = 0; column < columns; column++)
+    for (let y = y0; y < y1; y++) {
+      const left = column << acrossShift, right = min<i32>(width, left + (1 << acrossShift))
+      const line = out + (((y * width) as usize) << shift)
+      if (isPlain(line + ((left as usize) << shift), ((right - left) as usize) << shift, tiles, columns, left, y)) continue
+      const x0 = max<i32>(left, inner), x1 = max<i32>(x0, min<i32>(right, outer))
+      const to = line + ((x0 as usize) << shift), bytes = ((x1 - x0) as usize) << shift
+      const stop = to + bytes
+      memory.fill(to, 0, bytes)
+      if (x1 > x0) for (let k = 0, end = ends; k < count; k++, end += 16) {
+        const dy = load<f32>(end) as i32, i = load<f32>(end, 4) as i32
+        const up = sums + (((heldAt(y - dy, height) * width + x0 - 1) as usize) << shift), down = sums + (((heldAt(y + dy, height) * width + x0 - 1) as usize) << shift)
+        const far = (i as usize) << shift
+        const own = v128.load32_splat(end, 8), next = v128.load32_splat(end, 12)
+        let a = up + far, b = down + far, c = up - far, d = down - far
+        let at = to
+        if (channels == 4) {
+          let q = both(a, b), l = both(c, d)
+          for (; at < stop; at += 16) {
+            a += 16
+            b += 16
+            c += 16
+            d += 16
+            const q1 = both(a, b), l1 = both(c, d)
+            v128.store(at, between(v128.load(at), q, l1, q1, l, own, next))
+            q = q1
+            l = l1
+          }
+        } else {
+          for (; at + 16 <= stop; at += 16) {
+            v128.store(at, between(v128.load(at), both(a, b), both(c + 4, d + 4), both(a + 4, b + 4), both(c, d), own, next))
+            a += 16
+            b += 16
+            c += 16
+            d += 16
+          }
+          for (; at < stop; at += 4) {
+            const first = load<f32>(a) + load<f32>(b) - (load<f32>(c, 4) + load<f32>(d, 4)), second = load<f32>(a, 4) + load<f32>(b, 4) - (load<f32>(c) + load<f32>(d))
+            store<f32>(at, load<f32>(at) + (first * load<f32>(end, 8) + second * load<f32>(end, 12)))
+            a += 4
+            b += 4
+            c += 4
+            d += 4
+          }
+        }
+      }
+      for (let x = left; x < right; x++) {
+        if (x == x0) x = x1
+        if (x >= right) break
+        let sum = f32x4.splat(0)
+        let sum1: f32 = 0
+        for (let k = 0, end = ends; k < count; k++, end += 16) {
+          const dy = load<f32>(end) as i32, i = load<f32>(end, 4) as i32
+          const up = (heldAt(y - dy, height) * width) as usize, down = (heldAt(y + dy, height) * width) as usize
+          if (channels == 4) {
+            const own = v128.load32_splat(end, 8), next = v128.load32_splat(end, 12)
+            sum = f32x4.add(sum, f32x4.add(mirrored(sums, up, x, i, own, next, width), mirrored(sums, down, x, i, own, next, width)))
+          } else {
+            const own = load<f32>(end, 8), next = load<f32>(end, 12)
+            sum1 += mirrored1(sums, up, x, i, own, next, width) + mirrored1(sums, down, x, i, own, next, width)
+          }
+        }
+        if (channels == 4) v128.store(line + ((x as usize) << 4), sum)
+        else store<f32>(line + ((x as usize) << 2), sum1)
       }
     }
 }

@@ -11,7 +11,7 @@ export interface ApertureKernels {
   rowSums(out: Picture, src: Picture): void
   /**
    * The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. `lit` has a pixel
-   * for each tile of 64 × 8 pixels: where it is 0, so is `out`.
+   * for each tile of 64 × 8 pixels: where it is 0, so is `out`, and where it is 2, `out` is 1.
    */
   sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[], lit?: Picture): void
   /** By depth, how far out of focus a surface is: `outOfFocus`, in pixels of radius. */
@@ -72,7 +72,8 @@ export const plainAperture: ApertureKernels = {
     eachValue(out, (_, c, pixel) => {
       const [x, y] = [pixel % width, Math.floor(pixel / width)]
       let sum = 0
-      if (lit && lit.data[(y >> 3) * lit.width + (x >> 6)] === 0) return 0
+      const tile = lit?.data[(y >> 3) * lit.width + (x >> 6)] ?? 1
+      if (tile !== 1) return tile / 2
       for (const [row, from, to, weight] of runs)
         for (let i = Math.floor(from); i < to; i++)
           sum += weight * value(x + i, y + row, c) * (Math.min(to, i + 1) - Math.max(from, i))
@@ -160,12 +161,8 @@ export const plainAperture: ApertureKernels = {
   },
 }
 
-/**
- * An area of runs as pairs of neighbouring sums of a row, by what each counts, wherever runs begin and end within pixels: many runs of a row
- * that end between the same two pixels become one pair. Of each: its row, before which pixel its first sum ends, what that counts and what the
- * second does. Each row has an even number of them.
- */
-export function pairsOf(runs: readonly Run[]) {
+/** What each sum of a row counts in an area of runs, wherever these begin and end within pixels: by row, and before which pixel it ends. */
+function endsOf(runs: readonly Run[]): ReadonlyMap<number, ReadonlyMap<number, number>> {
   const rows = new Map<number, Map<number, number>>()
   for (const [row, from, to, weight] of runs) {
     const own = rows.get(row) ?? new Map<number, number>()
@@ -179,20 +176,50 @@ export function pairsOf(runs: readonly Run[]) {
       if (part > 0) own.set(whole + 1, (own.get(whole + 1) ?? 0) + sign * part)
     }
   }
-  const pairs: [row: number, first: number, own: number, next: number][] = []
-  for (const [row, own] of rows) {
-    const ends = [...own.keys()].sort((a, b) => a - b)
-    let last = ends[0]!
-    for (let i = 0; i < ends.length; i++) {
-      const isPair = ends[i + 1] === ends[i]! + 1
-      last = ends[i]!
-      pairs.push([row, last, own.get(last)!, isPair ? own.get(last + 1)! : 0])
-      if (isPair) i++
-    }
-    if (pairs.length % 2 === 1) pairs.push([row, last, 0, 0])
+  return rows
+}
+
+/** Two sums side by side: their row, before which pixel the first ends, what it counts and what the second does. */
+type Pair = readonly [row: number, first: number, own: number, next: number]
+
+/** Ends of a row, in pairs of neighbours; alone where there is none. */
+function pairsOf(row: number, own: ReadonlyMap<number, number>): Pair[] {
+  const pairs: Pair[] = []
+  const ends = [...own.keys()].sort((a, b) => a - b)
+  for (let i = 0; i < ends.length; i++) {
+    const [end, next] = [ends[i]!, own.get(ends[i]! + 1)]
+    pairs.push([row, end, own.get(end)!, next ?? 0])
+    if (next !== undefined) i++
   }
-  const firsts = pairs.map(([, first]) => first)
-  return { pairs, ahead: Math.min(...firsts), past: Math.max(...firsts) + 1 }
+  return pairs
+}
+
+/** An area of runs as pairs of sums; each row has an even number of them. */
+function pairsOfArea(runs: readonly Run[]): Pair[] {
+  return [...endsOf(runs)].flatMap(([row, own]) => {
+    const pairs = pairsOf(row, own)
+    return pairs.length % 2 === 0 ? pairs : [...pairs, [row, pairs.at(-1)![1], 0, 0] as const]
+  })
+}
+
+/** Quarters that differ by less than this in what a sum counts are alike. */
+const alike = 1e-6
+
+/** The lower right quarter of an area that is alike in all four: its row in the middle counts half, as it is above and below. Undefined for others. */
+export function quarterOf(runs: readonly Run[]): Pair[] | undefined {
+  const rows = endsOf(runs)
+  const at = (row: number, end: number) => rows.get(row)?.get(end) ?? 0
+  const pairs: Pair[] = []
+  for (const [row, own] of rows) {
+    const quarter = new Map<number, number>()
+    for (const end of own.keys()) {
+      const [value, left, above] = [at(row, end), -at(row, 1 - end), at(-row, end)]
+      if (Math.abs(value - left) > alike || Math.abs(value - above) > alike) return undefined
+      if (end >= 1) quarter.set(end, row === 0 ? value / 2 : value)
+    }
+    if (row >= 0) pairs.push(...pairsOf(row, quarter))
+  }
+  return pairs
 }
 
 export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKernels => ({
@@ -200,21 +227,16 @@ export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKe
     run('rowSums', out, out.at, src.at, src.channels, src.width)
   },
   sumOfRuns: (out, sums, runs, lit) => {
-    const { pairs, ahead, past } = pairsOf(runs)
+    const { width, height, channels } = sums
+    const quarter = quarterOf(runs)
+    const pairs = quarter ?? pairsOfArea(runs)
+    const firsts = pairs.map(([, first]) => first)
+    const [ahead, past] = [Math.min(...firsts), Math.max(...firsts) + 1]
     withFloats(pairs.flat(), (at) => {
-      const args = [
-        out.at,
-        sums.at,
-        lit?.at ?? 0,
-        sums.channels,
-        at,
-        pairs.length,
-        ahead,
-        past,
-        sums.width,
-        sums.height,
-      ] as const
-      pool.run('sumOfPairs', args, out.height, out.width * sums.channels * pairs.length)
+      const args = [out.at, sums.at, lit?.at ?? 0, channels, at, pairs.length] as const
+      const work = out.width * channels * pairs.length
+      if (quarter) pool.run('sumOfQuarters', [...args, past, width, height], height, 2 * work)
+      else pool.run('sumOfPairs', [...args, ahead, past, width, height], height, work)
     })
   },
   focusRadius: (out, depth, { focus, range, behind, inFront }) => {
