@@ -5,9 +5,19 @@ export default defineConfig({
     projects: [
       {
         test: {
+          // What computes keeps nothing between files: its modules are loaded once.
+          name: 'core',
+          include: ['src/core/**/*.test.ts', 'demo/**/*.test.ts'],
+          isolate: false,
+          environment: 'node',
+          testTimeout: 30_000,
+        },
+      },
+      {
+        test: {
           name: 'unit',
-          include: ['src/**/*.test.ts', 'demo/**/*.test.ts', 'scripts/**/*.test.mjs'],
-          exclude: ['src/server/db/**', 'scripts/database.test.mjs'],
+          include: ['src/**/*.test.ts', 'scripts/**/*.test.mjs'],
+          exclude: ['src/core/**', 'src/server/db/**', 'scripts/database.test.mjs'],
           environment: 'node',
           testTimeout: 30_000,
         },

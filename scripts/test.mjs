@@ -1,5 +1,6 @@
 // npm test: everything that must hold, from a fresh machine; ends with 'N passed, N failed'.
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
+import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { spawn } from 'node:child_process'
 import { startDatabase, stopDatabase } from './database.mjs'
@@ -39,20 +40,25 @@ async function check(what, command, args) {
   }
 }
 
-/** Runs a Vitest project and adds up its tests; what is run beside another says all at its end. */
-async function vitest(project, env, isBeside = false) {
-  const counts = join(home, `${project}.json`)
+/** Runs projects of Vitest and adds up their tests; what is run beside another says all at its end. */
+async function vitest(projects, env, isBeside = false) {
+  const counts = join(home, `${projects.join('-')}.json`)
   rmSync(counts, { force: true })
   const status = await new Promise((done) => {
     const script = join(root, 'node_modules/vitest/vitest.mjs')
-    const args = [script, 'run', '--project', project, ...process.argv.slice(2)]
+    const chosen = projects.flatMap((name) => ['--project', name])
+    const args = [script, 'run', ...chosen, ...process.argv.slice(2)]
     const options = { cwd: root, env: { ...process.env, ...env, ZAFIRO_COUNT: counts } }
     if (!isBeside) {
       spawn(process.execPath, args, { ...options, stdio: 'inherit' }).on('exit', done)
       return
     }
     const said = []
-    const child = spawn(...beside(process.execPath, args), { ...options, stdio: ['ignore', 'pipe', 'pipe'] })
+    const workers = ['--maxWorkers', String(Math.max(2, availableParallelism()))]
+    const child = spawn(...beside(process.execPath, [...args, ...workers]), {
+      ...options,
+      stdio: ['ignore', 'pipe', 'pipe'],
+    })
     for (const output of [child.stdout, child.stderr]) output.on('data', (data) => said.push(data))
     child.on('close', (code) => {
       process.stdout.write(Buffer.concat(said))
@@ -66,7 +72,7 @@ async function vitest(project, env, isBeside = false) {
   for (const name of found.failures ?? []) failed.push(name)
   if (status !== 0 && found.failed === 0) {
     total.failed++
-    failed.push(`tests (${project}): ended with status ${status}`)
+    failed.push(`tests (${projects.join(', ')}): ended with status ${status}`)
   }
 }
 
@@ -78,7 +84,7 @@ async function databaseTests() {
   const redis = spawn(queue.command, queue.args, { stdio: 'ignore' })
   try {
     const env = { ZAFIRO_DB: database.uri, ZAFIRO_QUEUE: queue.uri, ZAFIRO_HOME: home }
-    await vitest('database', env, true)
+    await vitest(['database'], env, true)
   } finally {
     redis.kill()
     await stopDatabase(folder)
@@ -91,7 +97,7 @@ async function quietTests() {
   await check('types', bin('tsc'), ['--noEmit'])
   await check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
   await check('layers and cycles', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src', 'demo'])
-  await vitest('unit', {}, true)
+  await vitest(['core', 'unit'], {}, true)
   await databaseTests()
   await check('lint', bin('eslint'), ['.'])
 }
@@ -117,7 +123,7 @@ async function main() {
   mkdirSync(home, { recursive: true })
   await ensureWebBuild()
   // Those in the browser mostly wait for it: the others fill the time.
-  await Promise.all([quietTests(), vitest('browser', { ZAFIRO_TEST_HOME: join(home, 'app') })])
+  await Promise.all([quietTests(), vitest(['browser'], { ZAFIRO_TEST_HOME: join(home, 'app') })])
 }
 
 main()
