@@ -22,6 +22,7 @@ import {
   savedComp,
   putComp,
 } from './demo-shot.ts'
+import { beside, onObject, type Place } from './demo-places.ts'
 
 useDemo()
 
@@ -92,9 +93,9 @@ describe('the desk of the demo', () => {
     expect(await undo.getAttribute('title')).toContain('short burst')
     await driver.actions().sendKeys('l').perform()
     await settled()
-    // Rays of the roof's hole alone: light below it, none on the lamp of the bell.
-    const lit = async (x: number, y: number) => {
-      await point(x, y)
+    // Rays of the roof's hole alone: light below it, none on the glass of the bell.
+    const lit = async (place: Place) => {
+      await point(...place)
       let found: number[] = []
       await waitFor(driver, 'steady values', async () => {
         const [before, now] = [found.join(), await values()]
@@ -103,8 +104,9 @@ describe('the desk of the demo', () => {
       })
       return found[1]!
     }
-    expect(await lit(0.53, 0.22)).toBeGreaterThan(0.05)
-    expect(await lit(0.378, 0.4)).toBeLessThan(0.01)
+    const [hole] = await onObject('surface')
+    expect(await lit([hole, 0.22])).toBeGreaterThan(0.05)
+    expect(await lit(await onObject('bell_glass'))).toBeLessThan(0.01)
     await driver.actions().sendKeys('l').perform()
   })
 
@@ -114,11 +116,11 @@ describe('the desk of the demo', () => {
     await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
     await find(driver, '//*[contains(text(), "faintest light that should be caught")]')
     // Beside everything that lives: nothing is picked, and this is said.
-    await point(0.1, 0.9)
+    await point(...(await onObject('sand')))
     await driver.actions().click().perform()
     await find(driver, '//*[contains(text(), "is dark there")]')
     await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
-    await point(0.563, 0.41)
+    await point(...(await onObject('jelly_1')))
     await driver.actions().click().perform()
     await waitFor(driver, 'the threshold of a jellyfish', async () => {
       const now = await threshold()
@@ -145,13 +147,8 @@ describe('the desk of the demo', () => {
       const step = comp.lanes.flatMap((l) => l.steps).find((s) => s.effect === 'star-glare')
       return step?.matte?.objects?.length
     }
-    for (const [i, [x, y]] of (
-      [
-        [0.563, 0.41],
-        [0.707, 0.58],
-      ] as const
-    ).entries()) {
-      await point(x, y)
+    for (const [i, name] of ['jelly_1', 'jelly_2'].entries()) {
+      await point(...(await onObject(name)))
       await driver.actions().click().perform()
       await waitFor(driver, `${i + 1} objects`, async () => (await picked()) === i + 1)
     }
@@ -193,15 +190,17 @@ describe('the desk of the demo', () => {
     // What takes the clicks is loaded when it is first needed.
     await find(driver, '.konvajs-content canvas')
     // Around the bell's lower right pane, closed on its first point.
+    const pane = await onObject('bell_glass')
+    const right = beside(pane, 0.022, -0.03)
     const corners = [
-      [0.38, 0.5],
-      [0.425, 0.5],
-      [0.425, 0.56],
-      [0.38, 0.56],
-      [0.38, 0.5],
-    ] as const
-    for (const [x, y] of corners) {
-      await point(x, y)
+      beside(pane, -0.022, -0.03),
+      right,
+      beside(pane, 0.022, 0.03),
+      beside(pane, -0.022, 0.03),
+      beside(pane, -0.022, -0.03),
+    ]
+    for (const corner of corners) {
+      await point(...corner)
       await driver.actions().click().perform()
     }
     const outline = await waitFor(driver, 'an outline of four points', async () => {
@@ -212,12 +211,12 @@ describe('the desk of the demo', () => {
       return Array.isArray(path) && path.length === 4 ? path : undefined
     })
     const { width } = (await savedComp()).comp.canvas
-    expect(outline[0]!.at[0] / width).toBeCloseTo(0.38, 2)
+    expect(outline[0]!.at[0] / width).toBeCloseTo(corners[0]![0], 2)
     // A point is dragged; one undo takes the whole drag back.
-    await point(0.425, 0.5)
+    await point(...right)
     const canvas = await find(driver, '[data-testid=picture]')
     const rect = await canvas.getRect()
-    const [x, y] = [Math.round((0.425 - 0.5) * rect.width), 0]
+    const [x, y] = [Math.round((right[0] - 0.5) * rect.width), Math.round((right[1] - 0.5) * rect.height)]
     await driver
       .actions()
       .move({ origin: canvas, x, y })
@@ -238,7 +237,7 @@ describe('the desk of the demo', () => {
     // Light outside of the window; inverted, it falls inside.
     await settled()
     await driver.actions().sendKeys('l').perform()
-    await point(0.4, 0.53)
+    await point(...pane)
     const glowAt = async () => (await values())[0]
     await waitFor(driver, 'no light inside', async () => (await glowAt()) === 0)
     const chip = '//div[.//select[@aria-label="shape feed"]]/button[.="inv"]'
@@ -248,7 +247,7 @@ describe('the desk of the demo', () => {
       'the cut inside out',
       async () => (await step()).step.feeds['shape']?.invert === true,
     )
-    await point(0.4, 0.531)
+    await point(...beside(pane, 0, 0.002))
     await waitFor(driver, 'light inside', async () => ((await glowAt()) ?? 0) > 0.02)
     await driver.actions().sendKeys('l').perform()
     await (await find(driver, '//button[contains(., "Remove the step")]')).click()
@@ -258,8 +257,9 @@ describe('the desk of the demo', () => {
     })
   })
 
+  const onCrystals = () => onObject('crystals')
   /** Codes of the shown picture at parts of its size: red, green, blue. */
-  const codesAt = (x: number, y: number) =>
+  const codesAt = ([x, y]: Place) =>
     driver.executeScript<number[]>(
       `const c = document.querySelector('[data-testid=picture]')
        return [...c.getContext('2d').getImageData(Math.floor(arguments[0] * c.width), Math.floor(arguments[1] * c.height), 1, 1).data].slice(0, 3)`,
@@ -272,7 +272,8 @@ describe('the desk of the demo', () => {
   test('mist from the raw depth pass without a number typed: marks that fit, picked and dragged; far before near is told and swapped', async () => {
     await (await find(driver, '[aria-label="Source of Cave"]')).click()
     await settled()
-    const before = [await codesAt(0.14, 0.85), await codesAt(0.55, 0.36)]
+    const [near, far] = [await onObject('crystals'), await onObject('rock', (depth) => depth > 14)]
+    const before = [await codesAt(near), await codesAt(far)]
     await key('/')
     await find(driver, 'dialog[open] input')
     await key('fog', Key.ENTER)
@@ -293,15 +294,12 @@ describe('the desk of the demo', () => {
     await waitFor(
       driver,
       'mist on what is far',
-      async () => JSON.stringify(await codesAt(0.55, 0.36)) !== JSON.stringify(before[1]),
+      async () => JSON.stringify(await codesAt(far)) !== JSON.stringify(before[1]),
     )
-    expect(await codesAt(0.14, 0.85)).toEqual(before[0])
+    expect(await codesAt(near)).toEqual(before[0])
     await (await find(driver, '//button[contains(., "Pick near and far")]')).click()
-    for (const [x, y] of [
-      [0.37, 0.5],
-      [0.55, 0.36],
-    ] as const) {
-      await point(x, y)
+    for (const place of [await onObject('bell_brass'), far]) {
+      await point(...place)
       await driver.actions().click().perform()
     }
     const picked = await waitFor(driver, 'picked marks', async () => {
@@ -371,10 +369,10 @@ describe('the desk of the demo', () => {
     })
     expect(notes).toMatch(/Broken\.cube.*line 4: wants 3 numbers, but holds “1 1”/)
     expect((await savedComp()).comp.lanes).toHaveLength(lanes)
-    const [r, g, b] = await codesAt(0.14, 0.85)
+    const [r, g, b] = await codesAt(await onCrystals())
     await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Dusk"]')).click()
     await waitFor(driver, 'the picture through it', async () => {
-      const seen = await codesAt(0.14, 0.85)
+      const seen = await codesAt(await onCrystals())
       return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
     })
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.viewing?.type === 'table')
@@ -382,7 +380,7 @@ describe('the desk of the demo', () => {
     await waitFor(
       driver,
       'the plain picture',
-      async () => String(await codesAt(0.14, 0.85)) === String([r, g, b]),
+      async () => String(await codesAt(await onCrystals())) === String([r, g, b]),
     )
     await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
     rmSync(folder, { recursive: true })
@@ -402,10 +400,10 @@ describe('the desk of the demo', () => {
       return /Turned is a colour table/.test(text) && text
     })
     expect(notes).toMatch(/Odd\.clf.*node 1 \(Matrix\): its Array holds 3 numbers, but 9 are wanted/)
-    const [r, g, b] = await codesAt(0.14, 0.85)
+    const [r, g, b] = await codesAt(await onCrystals())
     await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Turned"]')).click()
     await waitFor(driver, 'the picture through it', async () => {
-      const seen = await codesAt(0.14, 0.85)
+      const seen = await codesAt(await onCrystals())
       return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
     })
     await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
@@ -415,13 +413,13 @@ describe('the desk of the demo', () => {
 
   test('the shot is worked in another space: its colours keep their look, and one undo takes it back', async () => {
     const before = await savedComp()
-    const codes = await codesAt(0.14, 0.85)
+    const codes = await codesAt(await onCrystals())
     await (await driver.findElements(By.css('nav[aria-label=Views] button')))[1]!.click()
     await (await find(driver, '//select[@aria-label="Working space"]//option[. = "ACEScg"]')).click()
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === 'acescg')
     await settled()
     // Light that is added and blurred is the same light; curves are of the space.
-    const seen = await codesAt(0.14, 0.85)
+    const seen = await codesAt(await onCrystals())
     for (const c of [0, 1, 2]) expect(Math.abs(seen[c]! - codes[c]!)).toBeLessThan(12)
     expect(JSON.stringify((await savedComp()).comp.lanes)).not.toBe(JSON.stringify(before.comp.lanes))
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
@@ -430,7 +428,7 @@ describe('the desk of the demo', () => {
     await waitFor(
       driver,
       'the picture of before',
-      async () => String(await codesAt(0.14, 0.85)) === String(codes),
+      async () => String(await codesAt(await onCrystals())) === String(codes),
     )
     expect(JSON.stringify((await savedComp()).comp.lanes)).toBe(JSON.stringify(before.comp.lanes))
     await (await driver.findElements(By.css('nav[aria-label=Views] button')))[0]!.click()
@@ -495,7 +493,7 @@ describe('the desk of the demo', () => {
 
     await add('contrast tone rgb')
     await settled()
-    const before = await codesAt(0.14, 0.85)
+    const before = await codesAt(await onCrystals())
     const tiles = ['Step Curves', 'All lanes joined', 'Source of Cave'] as const
     const shown = await waitFor(driver, 'small pictures that stand still', async () => {
       const first = await Promise.all(tiles.map(small))
@@ -509,7 +507,11 @@ describe('the desk of the demo', () => {
     })
     const bent = points.toSorted((a, b) => a[0] - b[0])[1]!
     expect(bent[1]).toBeGreaterThan(bent[0] + 0.2)
-    await waitFor(driver, 'a brighter picture', async () => (await codesAt(0.14, 0.85))[2]! > before[2]! + 10)
+    await waitFor(
+      driver,
+      'a brighter picture',
+      async () => (await codesAt(await onCrystals()))[2]! > before[2]! + 10,
+    )
     await waitFor(
       driver,
       'brighter small pictures',
@@ -520,7 +522,7 @@ describe('the desk of the demo', () => {
     await waitFor(
       driver,
       'the picture as it was',
-      async () => String(await codesAt(0.14, 0.85)) === String(before),
+      async () => String(await codesAt(await onCrystals())) === String(before),
     )
     await waitFor(
       driver,
@@ -547,7 +549,7 @@ describe('the desk of the demo', () => {
     await (await find(driver, 'select[aria-label="Blurs"] option[value="depth"]')).click()
     await (await find(driver, '//button[contains(., "Pick focus")]')).click()
     await settled()
-    await point(0.14, 0.85)
+    await point(...(await onObject('crystals')))
     await driver.actions().click().perform()
     const focus = await waitFor(driver, 'the focus on the crystals', async () => {
       const at = (await dialsOf('defocus'))['focus']
@@ -555,7 +557,11 @@ describe('the desk of the demo', () => {
     })
     expect(focus).toBeGreaterThan(2)
     // What is in focus stays as it was, to the code.
-    await waitFor(driver, 'sharp crystals', async () => String(await codesAt(0.14, 0.85)) === String(before))
+    await waitFor(
+      driver,
+      'sharp crystals',
+      async () => String(await codesAt(await onCrystals())) === String(before),
+    )
     await remove()
   })
 

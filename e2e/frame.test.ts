@@ -23,8 +23,12 @@ import {
   savedComp,
   putComp,
 } from './demo-shot.ts'
+import { onObject } from './demo-places.ts'
 
 useDemo()
+
+/** On the glass of the bell, where its lamp’s glow reaches. */
+const besideLamp = async () => onObject('bell_glass')
 
 /** The render of the demo that was asked for last. */
 const newestRender = async () => {
@@ -51,7 +55,7 @@ describe('from the list of shots to a finished frame', () => {
     await driver.get(app.address)
     await (await find(driver, 'a[href="/shots/grottodemo01"]')).click()
     await settled()
-    await point(0.4, 0.4)
+    await point(...(await onObject('bell_brass')))
     await waitFor(driver, 'values under the pointer', async () => (await values()).length === 4)
     expect(await textOf(driver, '[data-testid=probe]')).toMatch(/depth \d/)
   })
@@ -70,8 +74,7 @@ describe('from the list of shots to a finished frame', () => {
   })
 
   test('dragging the threshold changes the pixel under the probe while it moves', async () => {
-    // Beside the bell's lamp, where only its glow reaches.
-    await point(0.385, 0.435)
+    await point(...(await besideLamp()))
     await waitFor(driver, 'values', async () => (await values()).length === 4)
     const before = await values()
     const mark = await find(driver, '[aria-label="Threshold on the histogram"]')
@@ -117,7 +120,7 @@ describe('from the list of shots to a finished frame', () => {
     await waitFor(driver, 'light without alpha', async () => (await values())[3] === 0)
     await driver.actions().sendKeys('l').perform()
     await waitFor(driver, 'the picture again', async () => (await values())[3] === 1)
-    await point(0.385, 0.435)
+    await point(...(await besideLamp()))
     const withBloom = await waitFor(
       driver,
       'values',
@@ -137,7 +140,7 @@ describe('from the list of shots to a finished frame', () => {
     const tab = async (i: number) => (await driver.findElements(By.css('nav button')))[i]!.click()
     await tab(1)
     await (await find(driver, '[aria-label="Pass normal of grotto"] button')).click()
-    await point(0.5, 0.9)
+    await point(...(await onObject('sand')))
     // The sandy floor faces up.
     await waitFor(driver, 'the normal of the floor', async () => (await values())[1]! > 0.8)
     await (await find(driver, '[aria-label="Pass reflection of grotto"] button')).click()
@@ -157,7 +160,7 @@ describe('from the list of shots to a finished frame', () => {
     }
     expect(media.cave.passes.find((p) => p.name === 'reflection')?.kind).toBe('other')
     await tab(0)
-    await point(0.385, 0.435)
+    await point(...(await besideLamp()))
     await waitFor(
       driver,
       'the picture again',
