@@ -45,11 +45,20 @@ export function reducePass(
   }
   if (filter === 'ranks' && data instanceof Float32Array)
     return joinedRanks({ ...block, data }, factor, frame, { width, height, x: x0, y: y0 })
+  if (channels <= 4) {
+    const out = isHalf
+      ? new Uint16Array(width * height * channels)
+      : new Float32Array(width * height * channels)
+    meanCells(out, block, filter, { ...at, factor }, frame)
+    return { ...at, data: out }
+  }
   const mean = new Float32Array(width * height * channels)
-  if (channels <= 4) sumCells(mean, block, { ...at, factor })
-  else sumManyChannels(mean, block, { ...at, factor })
-  shareOut(mean, at, factor, frame)
-  if (filter !== 'mean' && channels >= 3) renormalise(mean, channels, filter === 'packed')
+  sumManyChannels(mean, block, { ...at, factor })
+  for (let row = 0; row < height; row++) {
+    const shares = sharesOf(row, { ...at, factor }, channels, frame)
+    for (const [i, share] of shares.entries()) mean[row * shares.length + i]! *= share
+  }
+  if (filter !== 'mean') renormalise(mean, channels, filter === 'packed')
   return { ...at, data: isHalf ? numbersToHalves(mean) : mean }
 }
 
@@ -167,6 +176,8 @@ function joinedRanks(
   return { ...at, channels: ranks * 2, data: out }
 }
 
+type Frame = Parameters<typeof reducePass>[3]
+
 /** The grid of cells that pixels come together in: factor × factor pixels each, the first at (x, y). */
 interface Cells {
   readonly width: number
@@ -202,32 +213,49 @@ function pickMiddles(out: Uint16Array | Float32Array, block: PassBlock, cells: C
 }
 
 /**
- * Sums of the pixels of each cell, row after row and pixel after pixel, in single precision, as those of the engine are, which gives the same
+ * Means of the pixels of each cell, row after row and pixel after pixel, in single precision, as those of the engine are, which gives the same
  * bits. What is not finite counts as 0.
  */
-function sumCells(out: Float32Array, block: PassBlock, { width, x: x0, y: y0, factor }: Cells): void {
+function meanCells(
+  out: Uint16Array | Float32Array,
+  block: PassBlock,
+  filter: PassFilter,
+  cells: Cells,
+  frame: Frame,
+): void {
   const { channels, data } = block
+  const { width, x: x0, y: y0, factor } = cells
   const shift = factor === 2 ? 1 : 2
   const row = block.width * channels * data.BYTES_PER_ELEMENT
   const outRow = width * channels
   const first = (x0 + 1) * factor - block.x
   const from = bytesOf(data)
   withCodec(({ codec, room }) => {
-    const [source, target] = [room(row), room(outRow * 4)]
+    const [source, target, halves, spread] = [room(row), room(outRow * 4), room(outRow * 2), room(outRow * 8)]
     const memory = new Uint8Array(codec.memory.buffer)
-    const sums = new Float32Array(codec.memory.buffer, target, outRow)
+    const means = new Float32Array(codec.memory.buffer, target, outRow)
+    const codes = new Uint16Array(codec.memory.buffer, halves, outRow)
+    const shares = new Float64Array(codec.memory.buffer, spread, outRow)
     const sum = data instanceof Uint16Array ? codec.sumHalves : codec.sumFloats
+    let rows = 0
     for (let sy = 0; sy < block.height; sy++) {
       const cell = ((sy + block.y) >> shift) - y0
-      if (sy === 0 || (sy + block.y) % factor === 0) sums.fill(0)
+      if (sy === 0 || (sy + block.y) % factor === 0) means.fill(0)
       memory.set(from.subarray(sy * row, (sy + 1) * row), source)
       sum(target, source, block.width, channels, first, shift)
-      if (sy + 1 === block.height || (sy + 1 + block.y) % factor === 0) out.set(sums, cell * outRow)
+      if (sy + 1 < block.height && (sy + 1 + block.y) % factor !== 0) continue
+      const own = cellSpan(cell + y0, factor, frame.height)
+      if (own !== rows) shares.set(sharesOf(cell, cells, channels, frame))
+      rows = own
+      codec.shareOut(target, spread, outRow)
+      if (filter !== 'mean' && channels >= 3) renormalise(means, channels, filter === 'packed')
+      if (out instanceof Uint16Array) codec.floatToHalf(halves, target, 0, outRow)
+      out.set(out instanceof Uint16Array ? codes : means, cell * outRow)
     }
   })
 }
 
-/** As `sumCells`, of any number of channels. */
+/** Sums of the pixels of each cell, of any number of channels. */
 function sumManyChannels(out: Float32Array, block: PassBlock, { width, x: x0, y: y0, factor }: Cells): void {
   const { channels, data } = block
   const halves = data instanceof Uint16Array ? halfTable() : undefined
@@ -242,24 +270,13 @@ function sumManyChannels(out: Float32Array, block: PassBlock, { width, x: x0, y:
   }
 }
 
-/** Sums of cells become means over the pixels of the frame in each: all alike, but at the right and the lower edge. */
-function shareOut(
-  sums: Float32Array,
-  { width, height, x, y, channels }: Omit<PassBlock, 'data'>,
-  factor: number,
-  frame: { readonly width: number; readonly height: number },
-): void {
-  const columns = Float64Array.from({ length: width * channels }, (_, i) =>
-    cellSpan(Math.floor(i / channels) + x, factor, frame.width),
+/** What each value of a row of cells counts as, for sums to become means over the pixels of the frame in each: all alike, but at the right and the lower edge. */
+function sharesOf(row: number, { width, x, y, factor }: Cells, channels: number, frame: Frame): Float64Array {
+  const rows = cellSpan(row + y, factor, frame.height)
+  return Float64Array.from(
+    { length: width * channels },
+    (_, i) => 1 / (rows * cellSpan(Math.floor(i / channels) + x, factor, frame.width)),
   )
-  const shares = new Float64Array(columns.length)
-  let before = 0
-  for (let row = 0, o = 0; row < height; row++) {
-    const rows = cellSpan(row + y, factor, frame.height)
-    if (rows !== before) for (let i = 0; i < shares.length; i++) shares[i] = 1 / (rows * columns[i]!)
-    before = rows
-    for (let i = 0; i < shares.length; i++, o++) sums[o] = sums[o]! * shares[i]!
-  }
 }
 
 /** Pixels of the frame in a cell along one axis; beyond the frame all of the cell counts. */

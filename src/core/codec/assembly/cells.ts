@@ -54,6 +54,20 @@ export function sumFloats(out: usize, src: usize, width: i32, channels: i32, fir
   sumRow(out, src, width, channels, first, shift, 4)
 }
 
+/** Each value times a share in double precision, rounded once. */
+export function shareOut(values: usize, shares: usize, count: i32): void {
+  let i = 0
+  for (; i + 2 <= count; i += 2) {
+    const at = values + ((i as usize) << 2)
+    const product = f64x2.mul(f64x2.promote_low_f32x4(v128.load64_zero(at)), v128.load(shares + ((i as usize) << 3)))
+    v128.store64_lane(at, f32x4.demote_f64x2_zero(product), 0)
+  }
+  if (i < count) {
+    const at = values + ((i as usize) << 2)
+    store<f32>(at, ((load<f32>(at) as f64) * load<f64>(shares + ((i as usize) << 3))) as f32)
+  }
+}
+
 /** Planes of one or several channels, `stride` bytes apart, to pixels: values of 2 or 4 bytes. */
 export function interleave(out: usize, src: usize, stride: usize, count: i32, channels: i32, bytes: i32): void {
   for (let c = 0; c < channels; c++) {

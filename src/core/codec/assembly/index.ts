@@ -2,7 +2,7 @@
 export { floatToHalf, halfToFloat } from '../../kernels/assembly/half'
 export { restoreBytes, splitBytes } from './bytes'
 export { decodeCodes, inverseWavelet, lookUp, readTables } from './piz'
-export { anyNonFinite, interleave, pick, sumFloats, sumHalves } from './cells'
+export { anyNonFinite, interleave, pick, shareOut, sumFloats, sumHalves } from './cells'
 
 /** Where memory is free from on, which the caller shares out. */
 export function freeFrom(): usize {
