@@ -26,7 +26,7 @@ async function load(folder: string): Promise<void> {
     const fileName = [`${stem}.0001.exr`, `${stem}.0001.png`].find((f) => existsSync(join(folder, f)))
     if (!fileName) throw new Error(`${stem} is missing in ${folder}`)
     const hash = await storeFile(join(folder, fileName))
-    const info = await takeStored(hash)
+    const info = (await takeStored(hash)).info
     if (ref === 'cave') size = { width: info.width, height: info.height }
     files[ref] = { name: stem, files: { 1: fileName } }
     rows.push(async () => {

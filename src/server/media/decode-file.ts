@@ -10,6 +10,7 @@ import { reducePass } from '../../core/formats/reduce-pass.ts'
 import { halfTable } from '../../core/picture/half.ts'
 import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
+import { sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
 import { writeWhole } from '../whole-file.ts'
 import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
 
@@ -75,24 +76,24 @@ function listObjects(pass: Pass, block: PassBlock, file: MediaFile): ListedObjec
 /** What is made from stored files can be made again, so it is not synced; a form that is not whole counts as absent. */
 const remade = { isSynced: false }
 
-/** How a file is to be taken: with a name for its pass where it holds one pass of several files. */
-export interface TakeOptions {
-  readonly passName?: string
-}
-
 /**
  * Looks through a stored file: checks that every pass can be read, says what each probably is and what was noticed, and makes
  * the small forms that are shown first. Full sizes are made when they are asked for.
  */
-export async function takeStored(hash: string, { passName }: TakeOptions = {}): Promise<MediaInfo> {
+export async function takeStored(
+  hash: string,
+  { passName, share: [index, of] = [0, 1] }: TakeOptions = {},
+): Promise<TakenShare> {
   const file = await openMedia(await readStored(hash))
+  const own = sharesOf(file.info.passes, of)[index]!
+  if (of > 1) file.only?.(own)
   const warnings = [...file.info.warnings]
   const frame = { width: file.info.width, height: file.info.height }
   const passes: Pass[] = []
   const isOnly = file.info.passes.length === 1
   /** The first picture with alpha. */
   let colour: PassBlock | undefined
-  for (const inFile of file.info.passes) {
+  for (const inFile of file.info.passes.filter((p) => own.has(p.name))) {
     const named = passName === undefined ? inFile.name : isOnly ? passName : `${passName} ${inFile.name}`
     const renamed = named === inFile.name ? inFile : { ...inFile, name: named, inFile: inFile.name }
     // Colour is judged as it is stored; nothing else is stored otherwise than it is read.
@@ -131,7 +132,7 @@ export async function takeStored(hash: string, { passName }: TakeOptions = {}): 
       )
   }
   warnings.push(...file.noticed())
-  return { ...file.info, passes, warnings }
+  return { info: { ...file.info, passes, warnings }, order: file.info.passes.map((p) => p.name) }
 }
 
 /** A depth pass whose values do not say what nothing is may be told by the alpha of a picture before it in the file. */

@@ -1,5 +1,5 @@
 import type { Pass } from '../../core/comp/media.ts'
-import type { TakeOptions } from './decode-file.ts'
+import type { TakeOptions } from './take-shares.ts'
 import type { PassForm } from './store.ts'
 
 /** What a decoding process is asked for, and what it answers. */

@@ -59,6 +59,8 @@ export interface MediaFile {
   readPass(name: string, as?: ReadAs): PassBlock
   /** Some rows of a pass, counted on the canvas, the last not counted; undefined where that is no less work than all of it. */
   readRows?(name: string, as: ReadAs, rows: readonly [from: number, to: number]): PassBlock | undefined
+  /** From now on nothing is unpacked but what these passes need, where that is less work. */
+  only?(names: ReadonlySet<string>): void
   /** What is said of object masks in its headers, by the pass that holds them. */
   readonly masks: readonly MaskHeader[]
   /** What was noticed while passes were read. */
@@ -112,8 +114,12 @@ function openExr(bytes: Uint8Array): MediaFile {
   }
   // Every chunk holds all channels of its part: they are unpacked together, once.
   const unpacked = new Map<number, ReturnType<typeof readExrPart>>()
+  let wanted: readonly (typeof passes)[number][] = passes
   const planesOf = (index: number) => {
-    const read = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib })
+    const names =
+      wanted === passes ? undefined : wanted.filter((p) => p.part === index).flatMap((p) => p.channels)
+    const read =
+      unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib, ...(names && { names }) })
     unpacked.set(index, read)
     return read.planes
   }
@@ -125,6 +131,10 @@ function openExr(bytes: Uint8Array): MediaFile {
   return {
     info,
     masks,
+    only(names) {
+      wanted = passes.filter(({ name }) => names.has(name))
+      unpacked.clear()
+    },
     noticed: () =>
       [...unpacked].flatMap(([index, { missingChunks }]) =>
         missingChunks > 0

@@ -1,0 +1,130 @@
+import { mkdtempSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, expect, test, vi } from 'vitest'
+import type { Pass } from '../../core/comp/media.ts'
+import { writeExrParts, type ExrPartPicture } from '../../core/formats/exr-write.ts'
+import { nodeZlib } from './node-zlib.ts'
+
+const home = mkdtempSync(join(tmpdir(), 'zafiro-shares-'))
+vi.stubEnv('ZAFIRO_HOME', home)
+const { takeStored } = await import('./decode-file.ts')
+const { joinShares, sharesOf } = await import('./take-shares.ts')
+const { DecodePool } = await import('./decode-pool.ts')
+const { derivedFolder, storeFile } = await import('./store.ts')
+afterAll(() => {
+  vi.unstubAllEnvs()
+  rmSync(home, { recursive: true })
+})
+
+const [width, height] = [67, 41]
+const window = [0, 0, width - 1, height - 1] as const
+const plane = (name: string, value: (i: number) => number) => ({
+  name,
+  type: 'float' as const,
+  values: Float32Array.from({ length: width * height }, (_, i) => value(i)),
+})
+// A disc that was hit, before nothing; its depth says so by no value that is known.
+const cover = (i: number) => (Math.hypot((i % width) - 30, Math.floor(i / width) - 20) < 15 ? 1 : 0)
+const wave = (layer: string, names: string, k: number) =>
+  [...names].map((c, n) => plane(`${layer}${c}`, (i) => cover(i) * (0.4 + 0.3 * Math.sin(i / (k + n)))))
+const parts: ExrPartPicture[] = [
+  {
+    name: 'first',
+    channels: [
+      ...wave('', 'RGB', 5),
+      plane('A', cover),
+      plane('Z', (i) => (cover(i) ? 3 + i / 999 : 777)),
+      ...wave('diffuse.', 'RGB', 7),
+      ...wave('N.', 'XYZ', 11),
+    ],
+  },
+  { name: 'second', channels: [...wave('glossy.', 'RGB', 3), plane('glow.R', (i) => (i === 9 ? NaN : 1))] },
+].map((part) => ({ ...part, dataWindow: window, displayWindow: window, compression: 'zip' }))
+
+let hash: string
+beforeAll(async () => {
+  const path = join(home, 'lamp.exr')
+  writeFileSync(path, writeExrParts(parts, nodeZlib))
+  hash = await storeFile(path)
+})
+const made = () =>
+  Object.fromEntries(
+    readdirSync(derivedFolder(hash))
+      .sort()
+      .map((name) => [name, readFileSync(join(derivedFolder(hash), name)).toString('base64')]),
+  )
+
+test('shares of a file say and make what the whole does, byte for byte', async () => {
+  const { info: whole, order } = await takeStored(hash)
+  const wanted = made()
+  expect(whole.passes.length).toBeGreaterThan(5)
+  expect(whole.passes.find((p) => p.kind === 'depth')?.detail?.miss).toBe(777)
+  expect(whole.warnings.join()).toMatch(/not numbers/)
+  for (const of of [2, 3]) {
+    rmSync(derivedFolder(hash), { recursive: true })
+    const shares = await Promise.all(
+      Array.from({ length: of }, (_, i) => takeStored(hash, { share: [i, of] })),
+    )
+    expect(shares.map((s) => s.order)).toEqual(Array(of).fill(order))
+    expect(shares.every((s) => s.info.passes.length > 0)).toBe(true)
+    expect(joinShares(shares)).toEqual(whole)
+    expect(made()).toEqual(wanted)
+  }
+})
+
+test('every pass is in one share, none has much more to do than another, and depth is where alpha may explain it', () => {
+  const pass = (name: string, kind: Pass['kind'], channels: number): Pass => ({
+    name,
+    kind,
+    channels: ['R', 'G', 'B', 'A'].slice(0, channels),
+    type: 'half',
+  })
+  const passes = [
+    pass('normal', 'normal', 3),
+    pass('depth', 'depth', 1),
+    pass('beauty', 'colour', 4),
+    ...['diffuse', 'glossy', 'emission', 'volume'].map((name) => pass(name, 'light', 3)),
+  ]
+  const shares = sharesOf(passes, 2)
+  expect(shares.flatMap((s) => [...s]).sort()).toEqual(passes.map((p) => p.name).sort())
+  expect(shares[0]).toContain('depth')
+  expect(shares[0]).toContain('beauty')
+  const loads = shares.map((s) => passes.reduce((sum, p) => sum + (s.has(p.name) ? p.channels.length : 0), 0))
+  expect(Math.abs(loads[0]! - loads[1]!)).toBeLessThan(4)
+  expect(sharesOf(passes.slice(1, 2), 2).map((s) => s.size)).toEqual([1, 0])
+})
+
+test('a large EXR is shared by two processes that are idle, a small one or one that is none is not, nor while others wait', async () => {
+  const program = join(home, 'decoder.mjs')
+  writeFileSync(
+    program,
+    `process.on('message', ({ options }) => setTimeout(() => process.send({ result: {
+       info: { passes: [{ name: String(options.share), channels: [] }], warnings: ['seen'] }, order: ['1,2', '0,2'] } }), 200))
+     process.on('disconnect', () => process.exit(0))`,
+  )
+  const pool = new DecodePool(program, { processes: 2 })
+  const stored = async (name: string, bytes: number, magic: readonly number[]) => {
+    const content = new Uint8Array(bytes)
+    content.set(magic)
+    writeFileSync(join(home, name), content)
+    return storeFile(join(home, name))
+  }
+  const exr = [0x76, 0x2f, 0x31, 0x01]
+  const [large, small, other] = [
+    await stored('large', 25e6, exr),
+    await stored('small', 1e6, exr),
+    await stored('other', 25e6, [0x89, 0x50]),
+  ]
+  const names = async (one: string) => (await pool.take(one)).passes.map((p) => p.name)
+  try {
+    expect(await names(large)).toEqual(['1,2', '0,2'])
+    expect(await names(small)).toEqual(['0,1'])
+    expect(await names(other)).toEqual(['0,1'])
+    const both = await Promise.all([names(small), names(large)])
+    expect(both[1]).toEqual(['0,1'])
+    expect((await pool.take(large)).warnings).toEqual(['seen'])
+  } finally {
+    pool.close()
+  }
+})
