@@ -1,6 +1,6 @@
 import { rmSync, writeFileSync } from 'node:fs'
 import { resolve } from 'node:path'
-import { Key, type WebDriver } from 'selenium-webdriver'
+import { By, Key, type WebDriver } from 'selenium-webdriver'
 import sharp from 'sharp'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import type { Comp } from '../src/core/comp/schema.ts'
@@ -191,7 +191,9 @@ test('of a frame too large to be made whole, what is seen is made, one pixel as 
     'the picture',
     async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true',
   )
+  expect(await driver.findElements(By.css('[data-testid=part-only]'))).toEqual([])
   await driver.actions().sendKeys('1').perform()
+  expect(await textOf(driver, '[data-testid=part-only]')).toBe('only what is seen is made')
   /** Codes of the part, against those of the file; dithering moves them by one at the most. */
   const worst = (part: string) =>
     driver.executeScript<number>((said: string) => {

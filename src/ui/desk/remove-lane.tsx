@@ -20,7 +20,8 @@ export function removeLaneOf(store: ShotStore, laneId: string): void {
     return
   }
   edit(`Remove lane ${lane.name}`, (c) => dropLane(c, laneId))
-  set({ selection: undefined })
+  // A locked one stays, and stays chosen.
+  if (store.getState().comp !== comp) set({ selection: undefined })
 }
 
 function userWords(comp: Comp, { laneId, stepId }: { laneId: string; stepId?: string }): string {

@@ -5,9 +5,11 @@ import { useEffect, useRef, useState } from 'react'
 import { apply } from '../../core/colour/spaces.ts'
 import { workingSpace } from '../../core/colour/working.ts'
 import { linearToSrgb, stopsFromGrey } from '../../core/picture/colour.ts'
+import { isHuge } from '../../core/engine/work-area.ts'
 import type { Probed } from '../../core/engine/session/requests.ts'
 import { objectName, useObjects } from '../passes/object-list.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
+import { seenReduction } from '../shot/follow-picture.ts'
 import { useShot, useShotContext } from '../shot/shot-context.tsx'
 
 const code = (v: number) => Math.round(255 * Math.min(1, Math.max(0, linearToSrgb(v))))
@@ -87,6 +89,7 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
 
   const [r, g, b, a] = probed?.rgba ?? [0, 0, 0, 0]
   const space = useShot((s) => workingSpace(s.comp.space))
+  const isPartOnly = useShot((s) => isHuge(s.comp) && seenReduction(s) === 1)
   const y = space.luminance(r, g, b)
   const onScreen = apply(space.toRec709, [r, g, b])
   return (
@@ -142,6 +145,15 @@ export function ProbeLine({ point }: { point: readonly [number, number] | undefi
         </>
       ) : (
         <span>Point at the picture for its values</span>
+      )}
+      {isPartOnly && !isSlow && (
+        <span
+          className="ml-auto"
+          title="Canvases of more than 16 million pixels are not made whole to be looked at: they would fill the memory. Renders are whole."
+          data-testid="part-only"
+        >
+          only what is seen is made
+        </span>
       )}
       {isSlow && (
         <span className="ml-auto text-accent" role="status">

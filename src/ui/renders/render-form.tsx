@@ -188,7 +188,7 @@ export function RenderForm({
           </button>
         ))}
       </div>
-      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_11.5rem_12rem]">
+      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_10.5rem_10rem]">
         <div className="flex flex-col gap-2.5">
           {which === 'list' && (
             <input

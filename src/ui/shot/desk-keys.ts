@@ -129,7 +129,8 @@ function removeSelected(store: ShotStore, verb = 'Remove'): void {
     return
   }
   edit(`${verb} ${stepTitle(place.step)}`, (c) => removeStep(c, place.step.id))
-  set({ selection: { lane: place.laneId } })
+  // What is locked stays, and stays chosen.
+  if (store.getState().comp !== comp) set({ selection: { lane: place.laneId } })
 }
 
 function toggleSelected(store: ShotStore): void {

@@ -4,6 +4,7 @@ import { addLane, addStep, editLane, emptyComp, setFeed } from '../../core/comp/
 import type { MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { putDial, readSetting, type SettingRef } from '../../core/comp/settings.ts'
+import { removeLaneOf } from '../desk/remove-lane.tsx'
 import { createShotStore, mostUndone, type ShotStore } from './shot-store.ts'
 
 let store: ShotStore
@@ -82,6 +83,19 @@ describe('an edit', () => {
     expect(value(strength())).not.toBe(7)
     now().write('Opacity', [[{ of: 'opacity', lane: back }, 0.5]])
     expect(now().refusal).toBeUndefined()
+    // It is not removed, and stays chosen; unlocked it goes.
+    now().set({ selection: { lane: front } })
+    removeLaneOf(store, front)
+    expect(now().refusal).toBe('Front is locked. Unlock it to remove it.')
+    expect(now().selection).toEqual({ lane: front })
+    now().edit('Unlock', (c) =>
+      editLane(c, front, (l) => {
+        l.locked = false
+      }),
+    )
+    removeLaneOf(store, front)
+    expect(now().comp.lanes.map((l) => l.id)).toEqual([back])
+    expect(now().selection).toBeUndefined()
   })
   test('never puts in what can not be saved', () => {
     now().write('Far', [[strength(), 1e300]])
