@@ -65,19 +65,24 @@ interface Kept {
   readonly picture: Picture
   readonly bytes: number
   pins: number
+  /** Milliseconds to make it again out of what it is made of. */
+  readonly costMs: number
+  /** What has least goes first: the level when it was used last, and what a byte of it costs. */
+  worth: number
   /** It was made ahead, and is dropped before all that somebody works with. */
   isAside: boolean
 }
 
 /**
  * Computes planned pictures and keeps them by what they depend on: after a change, only what follows it is computed
- * again. What has not been used longest is dropped beyond the budget, of large pictures first.
+ * again. Beyond the budget, of large pictures first, that is dropped whose bytes are made again most quickly and that has not been used for
+ * long: each drop raises the level that what is used from then on begins with (GreedyDual-Size, Cao & Irani 1997).
  */
 export class Evaluator {
   private readonly loadPass: (ref: PassRef) => Promise<PassBlock>
-  /** In order of use, oldest first. */
   private readonly kept = new Map<string, Kept>()
   private keptBytes = 0
+  private level = 0
   /** What the plan that was loaded last builds on. */
   private held: Kept[] = []
   /** Passes that are on their way, or were asked for ahead of their use. */
@@ -92,6 +97,7 @@ export class Evaluator {
     readonly workshop: Workshop,
     loadPass: LoadPass,
     private readonly budgetBytes: number,
+    private readonly now = () => performance.now(),
   ) {
     this.loadPass = withSmallSizes(loadPass)
   }
@@ -123,6 +129,7 @@ export class Evaluator {
     await Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
+        const began = this.now()
         const block = await this.blockOf(comp, ref)
         const area = ref.part ? partArea(comp, ref.part) : workArea(comp, ref.reduction)
         const { picture, replaced } = this.withRoom(() => {
@@ -134,7 +141,7 @@ export class Evaluator {
           return { picture: placeObjects(block, area, masks, ids, this.workshop), replaced: 0 }
         })
         if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
-        hold(this.keep(n.key, picture))
+        hold(this.keep(n.key, picture, this.now() - began))
       }),
     )
     for (const n of missing.values()) this.coming.delete(blockName(n.load!))
@@ -191,8 +198,7 @@ export class Evaluator {
     const found = this.kept.get(node.key)
     if (found) {
       if (!this.isAside) found.isAside = false
-      this.kept.delete(node.key)
-      this.kept.set(node.key, found)
+      found.worth = this.worthOf(found)
       return found.picture
     }
     const inputs: Picture[] = []
@@ -205,9 +211,10 @@ export class Evaluator {
         pinned.push(entry)
       }
       if (isStale()) throw new Cancelled()
+      const began = this.now()
       const picture = this.withRoom(() => this.make(node, inputs, isStale))
       this.computed++
-      this.keep(node.key, picture)
+      this.keep(node.key, picture, this.now() - began)
       return picture
     } finally {
       for (const entry of pinned) entry.pins--
@@ -249,10 +256,15 @@ export class Evaluator {
     }
   }
 
-  private keep(key: string, picture: Picture): Kept {
+  private worthOf({ costMs, bytes }: Pick<Kept, 'costMs' | 'bytes'>): number {
+    return this.level + costMs / bytes
+  }
+
+  private keep(key: string, picture: Picture, costMs: number): Kept {
     const bytes = picture.data.byteLength
     // Pinned for the moment: a budget smaller than one picture must not drop what is being returned.
-    const newest: Kept = { picture, bytes, pins: 1, isAside: this.isAside }
+    const worth = this.worthOf({ costMs, bytes })
+    const newest: Kept = { picture, bytes, pins: 1, costMs, worth, isAside: this.isAside }
     this.kept.set(key, newest)
     this.keptBytes += bytes
     this.trim(this.budgetBytes)
@@ -273,11 +285,13 @@ export class Evaluator {
 
   private drop(budget: number, mayGo: (entry: Kept) => boolean): void {
     if (this.keptBytes <= budget) return
-    for (const [key, entry] of this.kept) {
+    // Of those alike the oldest: sorting leaves them in their order.
+    const going = [...this.kept].filter(([, entry]) => entry.pins === 0 && mayGo(entry))
+    for (const [key, entry] of going.sort(([, a], [, b]) => a.worth - b.worth)) {
       if (this.keptBytes <= budget) return
-      if (entry.pins > 0 || !mayGo(entry)) continue
       this.kept.delete(key)
       this.keptBytes -= entry.bytes
+      this.level = Math.max(this.level, entry.worth)
       this.workshop.store.release(entry.picture)
     }
   }

@@ -1,0 +1,72 @@
+import { describe, expect, test } from 'vitest'
+import { createLoneKernels } from '../kernels/wasm-kernels.ts'
+import { Evaluator } from './evaluator.ts'
+import { node, type PlanNode } from './plan/plan-node.ts'
+
+/** Pictures of so many bytes each; room for four of them. */
+const [side, room] = [64, 4]
+const bytes = side * side * 16
+
+const begin = () => {
+  const { kernels, store } = createLoneKernels(64)
+  let clock = 0
+  const load = () => Promise.reject(new Error('nothing is loaded here'))
+  const evaluator = new Evaluator({ kernels, store }, load, room * bytes, () => clock)
+  /** A picture of one value that takes so long to make. */
+  const made = (name: string, ms: number, inputs: readonly PlanNode[] = [], isSmall = false) =>
+    node(name, inputs, (from, workshop) => {
+      clock += ms
+      const out = workshop.store.allocate(isSmall ? 4 : side, isSmall ? 4 : side, 4)
+      out.data.fill(from.reduce((sum, p) => sum + p.data[0]!, 1))
+      return out
+    })
+  /** Whether a picture is there still: it is not made again. */
+  const isKept = (one: PlanNode) => {
+    const before = evaluator.computed
+    evaluator.evaluate(one)
+    return evaluator.computed === before
+  }
+  return { evaluator, made, isKept }
+}
+
+describe('what is kept when room is short', () => {
+  test('is what takes long to make again, though quick ones were used since', () => {
+    const { evaluator, made, isKept } = begin()
+    const slow = made('slow', 200)
+    evaluator.evaluate(slow)
+    for (let i = 0; i < 12; i++) evaluator.evaluate(made(`quick ${i}`, 2))
+    expect(isKept(slow)).toBe(true)
+    expect(isKept(made('quick 11', 2))).toBe(true)
+    expect(isKept(made('quick 1', 2))).toBe(false)
+  })
+  test('but not for ever: what nobody asks for goes when enough has gone before it', () => {
+    const { evaluator, made, isKept } = begin()
+    const slow = made('slow', 200)
+    evaluator.evaluate(slow)
+    for (let i = 0; i < 400; i++) evaluator.evaluate(made(`quick ${i}`, 2))
+    expect(isKept(slow)).toBe(false)
+    // Asked for again and again it stays.
+    for (let i = 0; i < 400; i++) {
+      evaluator.evaluate(made(`other ${i}`, 2))
+      if (i % 20 === 0) evaluator.evaluate(slow)
+    }
+    expect(isKept(slow)).toBe(true)
+  })
+  test('of alike ones the oldest go first, and small ones after the large', () => {
+    const { evaluator, made, isKept } = begin()
+    const small = made('small', 0.001, [], true)
+    evaluator.evaluate(small)
+    const many = Array.from({ length: 9 }, (_, i) => made(`one ${i}`, 5))
+    for (const one of many) evaluator.evaluate(one)
+    expect(isKept(small)).toBe(true)
+    expect(isKept(many[8]!)).toBe(true)
+    expect(isKept(many[4]!)).toBe(false)
+  })
+  test('a long chain runs in room for four, each with what it needs at hand, and ends with its value', () => {
+    const { evaluator, made } = begin()
+    let last = made('step 0', 3)
+    for (let i = 1; i < 30; i++) last = made(`step ${i}`, (i * 7) % 11, [last])
+    expect(evaluator.evaluate(last).data[0]).toBe(30)
+    expect(evaluator.computed).toBe(30)
+  })
+})
