@@ -25,13 +25,10 @@ const failed = []
 /** The slowest tests of each run. */
 const slowest = []
 
-/** Work beside the browser tests gives way to them: on machines of two processors they would meet their time limits. */
-const beside = (command, args) => ['nice', ['-n', '15', command, ...args]]
-
 /** A check that either holds or does not, such as lint; counts as one test. */
 async function check(what, command, args) {
   try {
-    await stage(what, () => run(...beside(command, args)))
+    await stage(what, () => run(command, args))
     total.passed++
   } catch (error) {
     total.failed++
@@ -54,8 +51,10 @@ async function vitest(projects, env, isBeside = false) {
       return
     }
     const said = []
-    const workers = ['--maxWorkers', String(Math.max(2, availableParallelism()))]
-    const child = spawn(...beside(process.execPath, [...args, ...workers]), {
+    const all = ['--maxWorkers', String(Math.max(2, availableParallelism()))]
+    // Files of the database share it, one after the other.
+    const workers = projects.includes('database') ? [] : all
+    const child = spawn(process.execPath, [...args, ...workers], {
       ...options,
       stdio: ['ignore', 'pipe', 'pipe'],
     })
@@ -91,15 +90,14 @@ async function databaseTests() {
   }
 }
 
-/** All that needs no browser. */
-async function quietTests() {
+/** What is read rather than run, and what waits for a database more than it computes. */
+async function checks() {
   const bin = (name) => join(root, 'node_modules/.bin', name)
   await check('types', bin('tsc'), ['--noEmit'])
   await check('format', bin('prettier'), ['--check', '--log-level', 'warn', '.'])
   await check('layers and cycles', bin('depcruise'), ['--config', '.dependency-cruiser.cjs', 'src', 'demo'])
-  await vitest(['core', 'unit'], {}, true)
-  await databaseTests()
   await check('lint', bin('eslint'), ['.'])
+  await databaseTests()
 }
 
 async function main() {
@@ -121,9 +119,10 @@ async function main() {
   })
   await ensureBundles()
   mkdirSync(home, { recursive: true })
+  await Promise.all([checks(), vitest(['core', 'unit'], {}, true)])
+  // Those in the browser come last and alone: they have limits of time.
   await ensureWebBuild()
-  // Those in the browser mostly wait for it: the others fill the time.
-  await Promise.all([quietTests(), vitest(['browser'], { ZAFIRO_TEST_HOME: join(home, 'app') })])
+  await vitest(['browser'], { ZAFIRO_TEST_HOME: join(home, 'app') })
 }
 
 main()
