@@ -184,8 +184,8 @@ function tilesOf(places: Picture, layers: number, { kernels, store }: Workshop) 
 }
 
 /**
- * The tiles that layer k reaches, from the row of its first to that of its last, and in these how much is open, not covered by nearer layers: 0 or 1 is
- * 0 or 2 where that is all about it, else 1. Undefined where the layer has no pixel.
+ * The rows of tiles that layer k reaches, from its first to its last: which of their tiles it reaches (1), and how open these are to it: 0 where
+ * nearer layers cover all that is about them, 2 where none of them is, else 1. Undefined where the layer has no pixel.
  */
 function reachedTiles(
   k: number,
