@@ -181,6 +181,8 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
     'the last settings',
     async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '2',
   )
+  // They come after the page.
+  await find(driver, `${panel} [aria-label="Kept settings"] option[value="quick look"]`)
   await choose('Kept settings', 'quick look')
   await waitFor(
     driver,

@@ -27,7 +27,7 @@ const plane = (name: string, value: (i: number) => number) => ({
 // A disc that was hit, before nothing; its depth says so by no value that is known.
 const cover = (i: number) => (Math.hypot((i % width) - 30, Math.floor(i / width) - 20) < 15 ? 1 : 0)
 const wave = (layer: string, names: string, k: number) =>
-  [...names].map((c, n) => plane(`${layer}${c}`, (i) => cover(i) * (0.4 + 0.3 * Math.sin(i / (k + n)))))
+  Array.from(names, (c, n) => plane(`${layer}${c}`, (i) => cover(i) * (0.4 + 0.3 * Math.sin(i / (k + n)))))
 const parts: ExrPartPicture[] = [
   {
     name: 'first',
