@@ -157,7 +157,7 @@ export function RenderForm({
 
   return (
     <form
-      className="flex w-[28rem] shrink-0 flex-col text-xs xl:w-[39rem]"
+      className="flex w-[28rem] shrink-0 flex-col text-xs xl:w-[40rem]"
       onSubmit={(event) => {
         event.preventDefault()
         if (frames.length >= manyFrames && !isSure) setIsSure(true)
@@ -188,7 +188,7 @@ export function RenderForm({
           </button>
         ))}
       </div>
-      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_10.5rem_10rem]">
+      <div className="grid min-h-0 flex-1 grid-cols-[1fr_12.5rem] content-start gap-x-4 gap-y-2 overflow-y-auto pt-2.5 xl:grid-cols-[1fr_11.25rem_11.25rem]">
         <div className="flex flex-col gap-2.5">
           {which === 'list' && (
             <input
