@@ -56,6 +56,59 @@ describe('defocus', () => {
       expect(Math.sqrt(sum((i) => out.data[i]! - truth[i]!) / sum((i) => truth[i]!))).toBeLessThan(0.01)
     },
   )
+  test.each([
+    ['a triangle, turned', 3, 17, 9.4],
+    ['a pentagon', 5, 0, 6.1],
+    ['a hexagon on its side', 6, 30, 12.7],
+    ['a square, turned', 4, 11, 2.3],
+  ] as const)(
+    '%s equals a polygon summed point by point, its middle and its borders, alpha 0, below 0 and far above 1 too',
+    (_, blades, turn, radius) => {
+      // What a point becomes, mirrored, is what a pixel gathers: a point is inside where it is on the inner side of every straight blade.
+      const blade = (2 * Math.PI) / blades
+      const inner = radius * Math.cos(blade / 2)
+      const isInside = (x: number, y: number) =>
+        Array.from({ length: blades }, (__, k) => (turn * Math.PI) / 180 + (k + 0.5) * blade).every(
+          (angle) => x * Math.cos(angle) + y * Math.sin(angle) <= inner,
+        )
+      const reach = Math.ceil(radius)
+      const cells: [dx: number, dy: number, weight: number][] = []
+      for (let dy = -reach; dy <= reach; dy++)
+        for (let dx = -reach; dx <= reach; dx++) {
+          let count = 0
+          for (let k = 0; k < 1024; k++)
+            if (isInside(-(dx + ((k % 32) + 0.5) / 32 - 0.5), -(dy + ((k >> 5) + 0.5) / 32 - 0.5))) count++
+          if (count > 0) cells.push([dx, dy, count])
+        }
+      const all = cells.reduce((sum, [, , w]) => sum + w, 0)
+      // Wider than a tile, no multiple of one; a light of 400 near a corner.
+      const [w, h] = [83, 29]
+      const next = random(blades)
+      const src = filled(w, h, (x, y) => [
+        x === 3 && y === 2 ? 400 : next() - 0.1,
+        x / w,
+        x % 9 < 2 ? 6 : 0.02,
+        [0, 1, 0.4][(x >> 3) % 3]!,
+      ])
+      const out = store.allocate(w, h, 4)
+      apertureBlur(out, src, radius, { blades, turn, roundness: 0 }, workshop)
+      const hold = (i: number, n: number) => Math.min(n - 1, Math.max(0, i))
+      const [square, error] = [new Float64Array(4), new Float64Array(4)]
+      for (let y = 0; y < h; y++)
+        for (let x = 0; x < w; x++)
+          for (let c = 0; c < 4; c++) {
+            const truth = cells.reduce(
+              (sum, [dx, dy, share]) =>
+                sum + (share / all) * src.data[(hold(y + dy, h) * w + hold(x + dx, w)) * 4 + c]!,
+              0,
+            )
+            square[c]! += truth ** 2
+            error[c]! += (out.data[(y * w + x) * 4 + c]! - truth) ** 2
+          }
+      for (const [c, sum] of square.entries())
+        expect(Math.sqrt(error[c]! / sum), `channel ${c}`).toBeLessThan(0.01)
+    },
+  )
   test('a bright point keeps its energy and becomes the shape of the aperture', () => {
     const src = filled(81, 81, (x, y) => (x === 40 && y === 40 ? [900, 300, 0, 1] : [0, 0, 0, 1]))
     const out = store.allocate(81, 81, 4)
