@@ -14,7 +14,7 @@ export default defineEffect({
     'The blur of a lens: points become discs or polygons, the same everywhere or by how far things are from the focus.',
   search:
     'depth of field bokeh focus lens blur aperture iris rack background blurry pull shallow sharp front foreground dof circle confusion',
-  law: `Every pixel is the mean over the aperture about it, its rim cut exactly through pixels; beyond the picture its edge goes on. A point becomes the aperture itself: with turn 0 a polygon has a corner to the right, and turns clockwise on screen. Its rim lies between straight blades and the disc by \`roundness\`. By distance d with focus f: half the sharp range h = range / 2 is sharp; behind it the radius is behind · (1 − (f + h) / d); in front it is min(inFront, inFront · ((f − h) / d − 1)); where nothing was hit it is \`behind\`. Planes of one distance have a layer of exactly their radius, surfaces in between are blended between layers less than 16 % apart.`,
+  law: `Every pixel is the mean over the aperture about it, its rim cut exactly through pixels; beyond the picture its edge goes on. A point becomes the aperture itself: with turn 0 a polygon has a corner to the right, and turns clockwise on screen. Its rim lies between straight blades and the disc by \`roundness\`. By distance d with focus f: half the sharp range h = range / 2 is sharp; behind it the radius is behind · (1 − (f + h) / d); in front it is min(inFront, inFront · ((f − h) / d − 1)); where nothing was hit it is \`behind\`. Planes of one distance have a layer of exactly their radius, surfaces in between are blended between layers less than 16 % apart, which may leave some 0.4 % of their alpha and light open.`,
   belongs: {
     after: ['colour', 'shade'],
     before: ['finish'],
