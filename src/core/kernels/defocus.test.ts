@@ -254,15 +254,28 @@ describe('defocus', () => {
     // Of light of 9: the rim is cut a little differently.
     expect(worst).toBeLessThan(0.03)
   })
-  test('on a surface that runs through all distances there are no seams, and nothing bright from elsewhere shines through', () => {
-    const src = filled(160, 30, (x) => (x > 140 ? [100, 100, 100, 1] : [0.1, 0.1, 0.1, 1]))
-    const nearness = filled(160, 30, (x) => [x > 120 ? 0 : 14 * (1 - x / 120)])
-    const out = store.allocate(160, 30, 4)
-    defocusByDepth(out, src, nearness, { behind: 14, inFront: 14 }, disc, workshop)
-    for (let y = 0; y < 30; y++)
-      for (let x = 0; x < 120; x++) {
-        expect(Math.abs(out.data[(y * 160 + x) * 4]! / 0.1 - 1)).toBeLessThan(0.02)
-        expect(out.data[(y * 160 + x) * 4 + 3]).toBeCloseTo(1, 3)
-      }
-  })
+  // Radii over a picture of 160 × 30 pixels whose right end may be bright.
+  const surfaces: Record<string, (x: number, y: number) => number> = {
+    'from the front to the focus': (x) => (x > 120 ? 0 : 14 * (1 - x / 120)),
+    'from far behind to the focus': (x) => (x > 120 ? 0 : -14 * (1 - x / 120)),
+    'through the focus, from before it to behind it': (x) => 14 * (1 - x / 60),
+    'waves behind the focus': (x, y) => -7 - 6.9 * Math.sin(x / 5) * Math.cos(y / 7),
+    'steps behind the focus': (x, y) => -[0, 2.2, 13.7, 5, 9.1][((x >> 3) + (y >> 2)) % 5]!,
+    'holes to infinity, a pixel each': (x, y) => (x % 13 === 5 && y % 11 === 3 ? -14 : -0.9 - x / 90),
+  }
+  test.each(Object.entries(surfaces))(
+    'an opaque surface stays opaque and even, without seams, and nothing bright shines through: %s',
+    (name, nearnessAt) => {
+      const isSlope = name.startsWith('from')
+      const src = filled(160, 30, (x) => (x > 140 && isSlope ? [100, 100, 100, 1] : [0.1, 0.1, 0.1, 1]))
+      const out = store.allocate(160, 30, 4)
+      const nearness = filled(160, 30, (x, y) => [nearnessAt(x, y)])
+      defocusByDepth(out, src, nearness, { behind: 14, inFront: 14 }, disc, workshop)
+      for (let y = 0; y < 30; y++)
+        for (let x = 0; x < (isSlope ? 120 : 160); x++) {
+          expect(Math.abs(out.data[(y * 160 + x) * 4]! / 0.1 - 1), `${x} ${y}`).toBeLessThan(0.001)
+          expect(Math.abs(out.data[(y * 160 + x) * 4 + 3]! - 1), `${x} ${y}`).toBeLessThan(0.001)
+        }
+    },
+  )
 })

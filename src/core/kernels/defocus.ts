@@ -132,6 +132,9 @@ export function layersOf(
   return layers
 }
 
+/** Of what is about a pixel, shares as small as these, or as few pixels, are what sums over rows of thousands of pixels leave of nothing. */
+const [leastShare, leastPixels] = [0.0005, 0.02]
+
 /** Pixels of a tile across and down, by which it is known where a layer has any. */
 const [tileAcross, tileDown] = [64, 8]
 
@@ -257,8 +260,8 @@ export function defocusByDepth(
     const { lit, open } = reached
     const [top, bottom] = reached.rows
     const rows = (picture: Picture) => rowsOf(picture, top, Math.min(height, bottom))
+    const { runs, area } = apertureRuns(radius, aperture)
     if (radius > 0) {
-      const { runs } = apertureRuns(radius, aperture)
       kernels.sliceSums(rows(sums), rows(src), rows(places), k)
       kernels.sumOfRuns(rows(blurred), rows(sums), runs, lit)
       kernels.sliceSums(rows(shares), rows(src), rows(places), k)
@@ -273,10 +276,15 @@ export function defocusByDepth(
       fillUnknown(isFilled ? rows(out) : out, isFilled ? rows(known) : known, workshop)
       isFilled = true
     }
-    kernels.layOver(rows(out), rows(known), rows(blurred), rows(seen))
+    kernels.layOver(rows(out), rows(known), rows(blurred), rows(seen), {
+      least: Math.min(leastShare, leastPixels / area),
+      isWeighed: !isFilled,
+    })
     store.release(lit)
     store.release(open)
   }
+  // What little is known of a place is all there is to it.
+  if (!isFilled) fillUnknown(out, known, workshop)
   for (const taken of [places, sums, blurred, shares, seen, known]) store.release(taken)
 }
 

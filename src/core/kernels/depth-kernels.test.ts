@@ -207,7 +207,11 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       const values = single(a, (i) => (i * 0.37) % 4)
       k.slice(out, a, values, 1)
       const [seen, known] = [single(a, (i) => ((i * 3) % 7) / 6), single(a, () => 0)]
-      k.layOver(out, known, b, seen)
+      // Over what is known in part.
+      k.layOver(out, known, b, seen, { least: 0.2, isWeighed: true })
+      const more = single(a, (i) => ((i * 5) % 11) / 400)
+      k.layOver(out, known, a, more, { least: 0, isWeighed: true })
+      k.layOver(out, known, b, more, { least: 0.0005, isWeighed: false })
       k.weigh(out, out, known, 0.5, 1)
       const below = single(a, () => 9)
       k.slice(below, a, values, 2)

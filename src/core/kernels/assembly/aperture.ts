@@ -397,18 +397,21 @@ export function slice(out: usize, src: usize, places: usize, at: f32, channels: 
  * Lays a blurred layer over what lies behind it: the layer is divided by how much of it was to be seen; where next to nothing was, what is
  * behind stays. `known` holds how far the picture so far is one.
  */
-export function layOver(out: usize, known: usize, layer: usize, seen: usize, width: i32, y0: i32, y1: i32): void {
+export function layOver(
+  out: usize, known: usize, layer: usize, seen: usize, least: f32, isWeighed: i32, width: i32, y0: i32, y1: i32,
+): void {
   const end: usize = (y1 * width) as usize
   for (let i: usize = (y0 * width) as usize; i < end; i++) {
     const share = load<f32>(seen + (i << 2))
-    if (!(share > 0.0005)) continue
+    if (!(share > least)) continue
     const p = f32x4.mul(v128.load(layer + (i << 4)), f32x4.splat((1.0 as f32) / share))
     const cover = min<f32>(1, max<f32>(0, f32x4.extract_lane(p, 3)))
     const trust = min<f32>(1, share * 64)
     const o = v128.load(out + (i << 4))
-    const whole = f32x4.add(p, f32x4.mul(o, f32x4.splat((1.0 as f32) - cover)))
-    v128.store(out + (i << 4), f32x4.add(f32x4.mul(whole, f32x4.splat(trust)), f32x4.mul(o, f32x4.splat((1.0 as f32) - trust))))
     const before = load<f32>(known + (i << 2))
+    const whole: f32 = isWeighed && before > 0 ? (1.0 as f32) / before : 1
+    const laid = f32x4.add(p, f32x4.mul(o, f32x4.splat(whole * ((1.0 as f32) - cover))))
+    v128.store(out + (i << 4), f32x4.add(f32x4.mul(laid, f32x4.splat(trust)), f32x4.mul(o, f32x4.splat((1.0 as f32) - trust))))
     store<f32>(known + (i << 2), trust + ((1.0 as f32) - trust) * before)
   }
 }

@@ -6,6 +6,12 @@ import type { KernelCalls } from '../kernel-calls.ts'
 /** A run of pixels of an area about a pixel: in which row, where it begins and ends from the left edge of the pixel, its weight. */
 export type Run = readonly [row: number, from: number, to: number, weight: number]
 
+/** How a layer is laid over others: what share of it is too little to be seen, and whether what is behind is weighed by how far it is known. */
+export interface Laying {
+  readonly least: number
+  readonly isWeighed: boolean
+}
+
 export interface ApertureKernels {
   /** Sums along rows, from the first pixel on; one or four channels. */
   rowSums(out: Picture, src: Picture): void
@@ -44,9 +50,10 @@ export interface ApertureKernels {
   slice(out: Picture, src: Picture, places: Picture, at: number): void
   /**
    * Lays a blurred layer over what is behind it. It is divided by `seen`, how much about a pixel was to be seen of what lies as far as it or
-   * farther; where next to nothing was, `out` stays. `known` says how far `out` is a picture, 0–1.
+   * farther; where no more than `least` was, `out` stays. `known` says how far `out` is a picture, 0–1; `isWeighed`: `out` is weighed by it,
+   * so that what shows through the layer is out / known.
    */
-  layOver(out: Picture, known: Picture, layer: Picture, seen: Picture): void
+  layOver(out: Picture, known: Picture, layer: Picture, seen: Picture, how: Laying): void
 }
 
 /** The plain twins. */
@@ -145,16 +152,17 @@ export const plainAperture: ApertureKernels = {
         : src.data[i]! * Math.max(0, 1 - Math.abs(from))
     })
   },
-  layOver(out, known, layer, seen) {
+  layOver(out, known, layer, seen, { least, isWeighed }) {
     for (let i = 0; i < seen.data.length; i++) {
       const share = seen.data[i]!
-      if (!(share > 0.0005)) continue
+      if (!(share > Math.fround(least))) continue
+      const whole = isWeighed && known.data[i]! > 0 ? 1 / known.data[i]! : 1
       const cover = Math.min(1, Math.max(0, layer.data[i * 4 + 3]! / share))
       const trust = Math.min(1, share * 64)
       for (let c = 0; c < 4; c++) {
         const behind = out.data[i * 4 + c]!
-        const whole = layer.data[i * 4 + c]! / share + behind * (1 - cover)
-        out.data[i * 4 + c] = whole * trust + behind * (1 - trust)
+        const laid = layer.data[i * 4 + c]! / share + behind * whole * (1 - cover)
+        out.data[i * 4 + c] = laid * trust + behind * (1 - trust)
       }
       known.data[i] = trust + (1 - trust) * known.data[i]!
     }
@@ -268,7 +276,7 @@ export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKe
   slice: (out, src, places, at) => {
     run('slice', out, out.at, src.at, places.at, at, out.channels, out.width)
   },
-  layOver: (out, known, layer, seen) => {
-    run('layOver', out, out.at, known.at, layer.at, seen.at, out.width)
+  layOver: (out, known, layer, seen, { least, isWeighed }) => {
+    run('layOver', out, out.at, known.at, layer.at, seen.at, least, isWeighed ? 1 : 0, out.width)
   },
 })
