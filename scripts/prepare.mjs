@@ -173,6 +173,7 @@ export async function ensureBundles() {
             fuzz: at('trials/fuzz.ts'),
             'measure-dial': at('e2e/measure-dial.ts'),
             'measure-timing': at('e2e/measure-timing.ts'),
+            'measure-sizes': at('e2e/measure-sizes.ts'),
           },
           outdir: at('dist'),
           outExtension: { '.js': '.mjs' },

@@ -272,10 +272,16 @@ const mostGrowth: Readonly<Record<ExrPart['compression'], number>> = {
   dwab: 80_000,
 }
 
+/** Unpacked chunks that are kept for the next reading, by where they begin in the file. Their bytes are not written to. */
+export interface KeptChunks {
+  get(offset: number): Uint8Array | undefined
+  put(offset: number, bytes: Uint8Array): void
+}
+
 /**
  * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats
  * or unsigned integers. Of chunks outside `rows` (of the file, the last not counted) nothing is unpacked. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
- * Throws FormatError for what is broken and for compressions that are not read.
+ * What `kept` has is not unpacked again. Throws FormatError for what is broken and for compressions that are not read.
  */
 export function readExrPart(
   bytes: Uint8Array,
@@ -285,10 +291,12 @@ export function readExrPart(
     names,
     rows: [from, to] = [-Infinity, Infinity],
     zlib = portableZlib,
+    kept,
   }: {
     readonly names?: readonly string[]
     readonly rows?: readonly [from: number, to: number]
     readonly zlib?: Zlib
+    readonly kept?: KeptChunks
   } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
@@ -318,12 +326,13 @@ export function readExrPart(
     if (seen.has(offset)) reader.fail('two chunks begin at the same place', offset)
     seen.add(offset)
     if (area.y1 < from || area.y0 >= to) continue
-    scatter(
-      part,
-      area,
-      unpack(part, area, reader.take(length, 'a chunk'), unpackedSize(part, area), offset, zlib),
-      planes,
-    )
+    const packed = reader.take(length, 'a chunk')
+    let unpackedBytes = kept?.get(offset)
+    if (!unpackedBytes) {
+      unpackedBytes = unpack(part, area, packed, unpackedSize(part, area), offset, zlib)
+      kept?.put(offset, unpackedBytes)
+    }
+    scatter(part, area, unpackedBytes, planes)
   }
   const { tile } = part
   const [x0, y0, x1, y1] = part.dataWindow

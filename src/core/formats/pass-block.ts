@@ -87,6 +87,34 @@ export function columnsOfBlock(block: PassBlock, [from, to]: readonly [from: num
   return { ...block, width: last - first, x: x + first, data: cut }
 }
 
+/** Blocks of rows of one pass, whatever their order, as one; what two of them have is taken from the first. There is at least one. */
+export function joinedRows(blocks: readonly PassBlock[]): PassBlock {
+  const [first, ...more] = blocks.toSorted((a, b) => a.y - b.y) as [PassBlock, ...PassBlock[]]
+  const parts = [first]
+  let end = first.y + first.height
+  for (const block of more) {
+    const { width, height, y, channels, data } = block
+    const known = Math.max(0, end - y)
+    if (known >= height) continue
+    parts.push({
+      ...block,
+      y: y + known,
+      height: height - known,
+      data: data.subarray(known * width * channels),
+    })
+    end = y + height
+  }
+  if (parts.length === 1) return first
+  const count = parts.reduce((sum, { data }) => sum + data.length, 0)
+  const data = first.data instanceof Uint16Array ? new Uint16Array(count) : new Float32Array(count)
+  let at = 0
+  for (const part of parts) {
+    data.set(part.data, at)
+    at += part.data.length
+  }
+  return { ...first, height: end - first.y, data }
+}
+
 /** Reads a block; the data is a view of `buffer`. Throws FormatError. */
 export function decodePassBlock(buffer: ArrayBuffer): PassBlock {
   if (buffer.byteLength < headerBytes) throw new FormatError('pass', 0, 'the header is cut short')

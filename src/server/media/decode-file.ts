@@ -2,14 +2,16 @@ import { isIdentity } from '../../core/colour/spaces.ts'
 import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
 import { guessPass } from '../../core/passes/guess-pass.ts'
 import { passFilter, rulesOf } from '../../core/passes/passes.ts'
+import type { PassRef } from '../../core/engine/plan/plan-node.ts'
 import { findMissByAlpha } from '../../core/formats/depth-miss.ts'
 import { objectsIn } from '../../core/formats/object-masks.ts'
-import { encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
+import { columnsOfBlock, encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
 import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
 import { reducePass } from '../../core/formats/reduce-pass.ts'
 import { halfTable } from '../../core/picture/half.ts'
 import type { MediaFile, MediaInfo } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
+import type { RowSpan } from './decode-job.ts'
 import { sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
 import { writeWhole } from '../whole-file.ts'
 import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
@@ -185,16 +187,22 @@ export async function makeForm(hash: string, form: PassForm): Promise<void> {
   await writeWhole(passPath(hash, form), encodePassBlock(sized), remade)
 }
 
-/** Some rows of a pass at full size as a block, which is not kept; undefined where the whole is as quickly made. Throws FormatError. */
+/** Spans of rows of a pass at full size as blocks, which are not kept; undefined where the whole is as quickly made. Throws FormatError. */
 export async function makeRows(
   hash: string,
   form: PassForm,
-  rows: readonly [from: number, to: number],
-): Promise<Uint8Array | undefined> {
+  spans: readonly RowSpan[],
+  columns?: PassRef['columns'],
+): Promise<Uint8Array[] | undefined> {
   const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
   keepOpen(hash, file)
-  const block = file.readRows?.(form.pass, parseReadAs(form.as) ?? { isData: false }, rows)
-  return block && encodePassBlock(block)
+  const blocks: Uint8Array[] = []
+  for (const rows of spans) {
+    const block = file.readRows?.(form.pass, parseReadAs(form.as) ?? { isData: false }, rows)
+    if (!block) return undefined
+    blocks.push(encodePassBlock(columns ? columnsOfBlock(block, columns) : block))
+  }
+  return blocks
 }
 
 /** The objects of an ID pass, made anew where the list was cleared away. */

@@ -2,6 +2,9 @@ import type { Pass } from '../../core/comp/media.ts'
 import type { TakeOptions } from './take-shares.ts'
 import type { PassForm } from './store.ts'
 
+/** Rows from one to before another. */
+export type RowSpan = readonly [from: number, to: number]
+
 /** What a decoding process is asked for, and what it answers. */
 export type DecodeJob =
   | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
@@ -10,7 +13,11 @@ export type DecodeJob =
       readonly type: 'rows'
       readonly hash: string
       readonly form: PassForm
-      readonly rows: readonly [from: number, to: number]
+      /** Of the canvas, in one or more spans. */
+      readonly rows: readonly RowSpan[]
+      readonly columns?: readonly [from: number, to: number]
+      /** Which of the decoders is to do it, as it keeps what it unpacked of these rows. */
+      readonly seat?: number
     }
   | { readonly type: 'objects'; readonly hash: string; readonly pass: Pass }
 export type DecodeReply =

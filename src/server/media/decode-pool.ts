@@ -7,6 +7,7 @@ import {
   columnsOfBlock,
   decodePassBlock,
   encodePassBlock,
+  joinedRows,
   passBlockLength,
   passHeaderBytes,
   rowsOfBlock,
@@ -15,7 +16,7 @@ import {
 import { isExr } from '../../core/formats/exr-header.ts'
 import { decodeBudget } from './decode-budget.ts'
 import { joinShares, type TakenShare, type TakeOptions } from './take-shares.ts'
-import type { DecodeJob } from './decode-job.ts'
+import type { DecodeJob, RowSpan } from './decode-job.ts'
 import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
 import { passPath, storedPath, type PassForm } from './store.ts'
@@ -45,6 +46,8 @@ export interface DecodePoolOptions {
 const mostAside = 4
 /** An EXR larger than this is taken by two processes at once, where these have nothing else to do. */
 const largeBytes = 24e6
+/** Rows of an EXR are shared out to processes by stripes of so many, always the same to the same one: each unpacks its own once for all passes. */
+const stripeRows = 128
 /** A job's process may be ended from outside so often before the job is given up. */
 const mostEnds = 3
 
@@ -88,13 +91,19 @@ export class DecodePool {
     })
   }
 
-  /** A process for a file: one that may have it open still, else an idle one, else a new one; undefined when all lanes are full. */
-  private laneFor(hash: string): Decoder | undefined {
+  /**
+   * A process for a job: the one of its seat, unless that has begun with another file; one that may have the file open still, else an idle one, else a
+   * new one; undefined when all lanes are full, or when the one of its seat is at the same file.
+   */
+  private laneFor({ hash, ...job }: DecodeJob): Decoder | undefined {
     const now = performance.now()
     const busy = this.decoders.filter((d) => d.busySince !== undefined)
     const quick = busy.filter((d) => now - d.busySince! < this.patienceMs)
     if (quick.length >= this.processes || busy.length >= this.processes + mostAside) return undefined
+    const own = job.type === 'rows' && job.seat !== undefined ? this.decoders[job.seat] : undefined
+    if (own?.lastHash === hash) return own.busySince === undefined ? own : undefined
     const idle = this.decoders.filter((d) => d.busySince === undefined)
+    if (own && own.busySince === undefined) return own
     const found = idle.find((d) => d.lastHash === hash) ?? idle[0]
     if (found) return found
     const made = new Decoder(this.program)
@@ -104,10 +113,10 @@ export class DecodePool {
 
   private pump(): void {
     for (;;) {
-      const next = this.queue[0]
-      const lane = next && this.laneFor(next.job.hash)
+      let lane: Decoder | undefined
+      const at = this.queue.findIndex(({ job }) => (lane = this.laneFor(job)) !== undefined)
+      const [next] = at < 0 ? [] : this.queue.splice(at, 1)
       if (!next || !lane) return
-      this.queue.shift()
       const { job, limitMs } = next
       // When it turns out to be slow, another may begin.
       const aside = setTimeout(() => {
@@ -160,22 +169,48 @@ export class DecodePool {
   async window(
     hash: string,
     form: PassForm,
-    { rows, columns }: Pick<PassRef, 'columns'> & { readonly rows: readonly [from: number, to: number] },
+    { rows, columns }: Pick<PassRef, 'columns'> & { readonly rows: RowSpan },
   ): Promise<Uint8Array<ArrayBuffer>> {
     const path = passPath(hash, form)
-    const cut = (block: PassBlock) => encodePassBlock(columns ? columnsOfBlock(block, columns) : block)
     if (!(await isWholeForm(path))) {
-      const made = (await this.run({ type: 'rows', hash, form, rows }, await sizeOf(hash))) as
-        Uint8Array | undefined
-      if (made) return cut(decodePassBlock(made.slice().buffer))
+      const bytes = await sizeOf(hash)
+      // Other formats are not read by rows.
+      const seats = (await isExrFile(hash)) ? this.processes : 1
+      const spans = stripesOf(rows, seats)
+      const jobs = spans.map(
+        (own, seat) =>
+          own.length > 0 &&
+          (this.run(
+            { type: 'rows', hash, form, rows: own, ...(columns && { columns }), seat },
+            bytes,
+          ) as Promise<Uint8Array[] | undefined>),
+      )
+      const made = (await Promise.all(jobs.filter((job) => job !== false))).flatMap((blocks) => blocks ?? [])
+      if (made.length > 0)
+        return encodePassBlock(joinedRows(made.map((block) => decodePassBlock(block.slice().buffer))))
       await this.form(hash, form)
     }
-    return cut(await readRows(path, rows))
+    const block = await readRows(path, rows)
+    return encodePassBlock(columns ? columnsOfBlock(block, columns) : block)
   }
 
   async objects(hash: string, pass: Pass): Promise<void> {
     await this.run({ type: 'objects', hash, pass }, await sizeOf(hash))
   }
+}
+
+/** Rows by stripes, shared out to so many: the spans of each. */
+function stripesOf([from, to]: RowSpan, seats: number): RowSpan[][] {
+  const spans: RowSpan[][] = Array.from({ length: seats }, () => [])
+  if (seats === 1) spans[0]!.push([from, to])
+  else
+    for (let at = from; at < Math.max(to, from + 1);) {
+      const stripe = Math.floor(at / stripeRows)
+      const end = Math.min(to, (stripe + 1) * stripeRows)
+      spans[((stripe % seats) + seats) % seats]!.push([at, end])
+      at = Math.max(end, at + 1)
+    }
+  return spans
 }
 
 const sizeOf = (hash: string) =>

@@ -9,7 +9,7 @@ async function work(job: DecodeJob): Promise<unknown> {
     case 'form':
       return makeForm(job.hash, job.form)
     case 'rows':
-      return makeRows(job.hash, job.form, job.rows)
+      return makeRows(job.hash, job.form, job.rows, job.columns)
     case 'objects':
       return makeObjects(job.hash, job.pass)
   }

@@ -9,7 +9,7 @@ import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
-import { readExrPart, type ExrPlane } from '../../core/formats/exr-read.ts'
+import { readExrPart, type ExrPlane, type KeptChunks } from '../../core/formats/exr-read.ts'
 import { sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
@@ -83,6 +83,27 @@ export function openMediaFile(bytes: Uint8Array): MediaFile {
   )
 }
 
+/** Bytes of unpacked chunks that are kept of an open file, whose passes are mostly asked for one after the other. */
+const mostKept = 256 * 2 ** 20
+
+/** Keeps copies of chunks; when there are too many the first ones go. */
+function chunkKeep(): KeptChunks {
+  const kept = new Map<number, Uint8Array>()
+  let bytes = 0
+  return {
+    get: (offset) => kept.get(offset),
+    put: (offset, chunk) => {
+      bytes += chunk.length
+      kept.set(offset, new Uint8Array(chunk))
+      for (const [first, { length }] of kept) {
+        if (bytes <= mostKept) break
+        bytes -= length
+        kept.delete(first)
+      }
+    },
+  }
+}
+
 function openExr(bytes: Uint8Array): MediaFile {
   const file = readExrHeader(bytes)
   const first = file.parts[0]!
@@ -112,6 +133,8 @@ function openExr(bytes: Uint8Array): MediaFile {
     manifestFiles: masks.flatMap((m) => m.manifestFile ?? []),
     warnings: [],
   }
+  const kept = chunkKeep()
+  const justRead: KeptChunks = { get: kept.get, put: () => undefined }
   // Every chunk holds all channels of its part: they are unpacked together, once.
   const unpacked = new Map<number, ReturnType<typeof readExrPart>>()
   let wanted: readonly (typeof passes)[number][] = passes
@@ -119,7 +142,8 @@ function openExr(bytes: Uint8Array): MediaFile {
     const names =
       wanted === passes ? undefined : wanted.filter((p) => p.part === index).flatMap((p) => p.channels)
     const read =
-      unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib, ...(names && { names }) })
+      unpacked.get(index) ??
+      readExrPart(bytes, file, index, { zlib: nodeZlib, kept: justRead, ...(names && { names }) })
     unpacked.set(index, read)
     return read.planes
   }
@@ -156,9 +180,14 @@ function openExr(bytes: Uint8Array): MediaFile {
       const first = Math.min(bottom, Math.max(top, from + part.displayWindow[1]))
       const last = Math.min(bottom, Math.max(first, to + part.displayWindow[1] - 1))
       const rows = [first, last + 1] as const
-      const { planes } = readExrPart(bytes, file, pass.part, { names: pass.channels, rows, zlib: nodeZlib })
+      const { channels: names } = pass
+      const whole = unpacked.get(pass.part)
+      const { planes } = names.every((name) => whole?.planes.has(name))
+        ? whole!
+        : readExrPart(bytes, file, pass.part, { names, rows, zlib: nodeZlib, kept })
       const cut = new Map<string, ExrPlane>()
-      for (const [channel, plane] of planes) {
+      for (const channel of names) {
+        const plane = planes.get(channel)!
         const values = plane.values.slice((first - top) * plane.width, (last + 1 - top) * plane.width)
         cut.set(channel, { ...plane, height: last + 1 - first, values })
       }

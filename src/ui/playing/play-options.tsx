@@ -98,8 +98,8 @@ function EngineMemory() {
   return (
     <div className="space-y-1 text-xs text-base-content/65">
       <p>
-        Pictures of steps have taken {inMb(bytes)} of the {inMb(mostBytes)} that this browser allows. What was
-        not used longest goes first.
+        Pictures of steps have taken {inMb(bytes)} of the {inMb(mostBytes)} that this browser allows. What is
+        quickly made again, and was not used for long, goes first.
       </p>
       <progress
         className="progress progress-primary h-1 w-full"

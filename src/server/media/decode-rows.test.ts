@@ -1,0 +1,157 @@
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
+import { afterAll, beforeAll, expect, test, vi } from 'vitest'
+import { readExrHeader } from '../../core/formats/exr-header.ts'
+import { readExrPart } from '../../core/formats/exr-read.ts'
+import { writeExr, type WrittenCompression } from '../../core/formats/exr-write.ts'
+import { decodePassBlock, joinedRows, type PassBlock } from '../../core/formats/pass-block.ts'
+import { nodeZlib } from './node-zlib.ts'
+
+const home = mkdtempSync(join(tmpdir(), 'zafiro-rows-'))
+vi.stubEnv('ZAFIRO_HOME', home)
+const { DecodePool } = await import('./decode-pool.ts')
+const { storeFile } = await import('./store.ts')
+const pool = new DecodePool(undefined, { processes: 3 })
+afterAll(() => {
+  pool.close()
+  vi.unstubAllEnvs()
+  rmSync(home, { recursive: true })
+})
+
+// Lies 5 pixels right of the canvas and 9 above it; its bottom is below it.
+const [width, height, left, top] = [37, 420, 5, -9]
+const value = (x: number, y: number, c: number) => (x - left + 40 * (y - top)) * 4 + c
+const planes = (names: readonly string[]) =>
+  names.map((name, c) => ({
+    name,
+    type: 'float' as const,
+    values: Float32Array.from({ length: width * height }, (_, i) =>
+      value((i % width) + left, Math.floor(i / width) + top, c),
+    ),
+  }))
+const bytesOf = (compression: WrittenCompression) =>
+  writeExr(
+    {
+      dataWindow: [left, top, left + width - 1, top + height - 1],
+      displayWindow: [0, 0, 49, 399],
+      compression,
+      channels: [...planes(['R', 'G', 'B', 'A']), ...planes(['Z'])],
+    },
+    nodeZlib,
+  )
+const stored: Record<string, string> = {}
+beforeAll(async () => {
+  for (const compression of ['zip', 'piz', 'none'] as const) {
+    const path = join(home, `${compression}.exr`)
+    writeFileSync(path, bytesOf(compression))
+    stored[compression] = await storeFile(path)
+  }
+})
+
+const form = (pass: string) => ({ pass, as: '', reduction: 1 as const, filter: 'mean' as const })
+
+test.each(['zip', 'piz', 'none'])(
+  'any window of any pass is what lies there, however its rows were shared out: %s',
+  async (compression) => {
+    const windows = [
+      [[0, 400], undefined],
+      [
+        [120, 260],
+        [10, 30],
+      ],
+      [
+        [127, 129],
+        [0, 50],
+      ],
+      [
+        [300, 301],
+        [41, 42],
+      ],
+      [
+        [-9, 411],
+        [-50, 900],
+      ],
+      // Beyond it: its nearest row, and column.
+      [
+        [-700, -600],
+        [5, 6],
+      ],
+      [
+        [900, 1400],
+        [900, 901],
+      ],
+    ] as const
+    const asked = windows.flatMap((window) => ['beauty', 'depth'].map((pass) => [window, pass] as const))
+    // At once, as a page does.
+    const got = await Promise.all(
+      asked.map(([[rows, columns], pass]) =>
+        pool.window(stored[compression]!, form(pass), { rows, ...(columns && { columns }) }),
+      ),
+    )
+    for (const [i, [[rows, columns = [left, left + width]], pass]] of asked.entries()) {
+      const block = decodePassBlock(got[i]!.slice().buffer)
+      const clamp = (v: number, from: number, to: number) => Math.min(to, Math.max(from, v))
+      const y = clamp(rows[0], top, top + height - 1)
+      const x = clamp(columns[0], left, left + width - 1)
+      const [rowCount, columnCount] = [
+        clamp(rows[1], y + 1, top + height) - y,
+        clamp(columns[1], x + 1, left + width) - x,
+      ]
+      const channels = pass === 'beauty' ? 4 : 1
+      expect([block.x, block.y, block.width, block.height, block.channels]).toEqual([
+        x,
+        y,
+        columnCount,
+        rowCount,
+        channels,
+      ])
+      const wanted = Float32Array.from({ length: rowCount * columnCount * channels }, (_, k) => {
+        const pixel = Math.floor(k / channels)
+        return value(x + (pixel % columnCount), y + Math.floor(pixel / columnCount), k % channels)
+      })
+      expect(block.data, `${pass} ${rows.join()} ${columns.join()}`).toEqual(wanted)
+    }
+  },
+)
+
+test('what was unpacked for one pass is not unpacked again for another', () => {
+  const bytes = bytesOf('zip')
+  const file = readExrHeader(bytes)
+  let count = 0
+  const zlib = {
+    ...nodeZlib,
+    inflate: (packed: Uint8Array, size: number) => {
+      count++
+      return nodeZlib.inflate(packed, size)
+    },
+  }
+  const chunks = new Map<number, Uint8Array>()
+  const kept = {
+    get: (offset: number) => chunks.get(offset),
+    put: (offset: number, chunk: Uint8Array) => chunks.set(offset, chunk.slice()),
+  }
+  const read = (names: string[], rows: readonly [number, number]) =>
+    readExrPart(bytes, file, 0, { names, rows, zlib, kept }).planes.get(names[0]!)!.values
+  read(['R'], [20, 100])
+  // Chunks of 16 rows from −9 on: those that begin at 7, 23, …, 87.
+  expect(count).toBe(6)
+  const depth = read(['Z'], [30, 120])
+  expect(count).toBe(8)
+  for (const y of [30, 99, 119])
+    for (const x of [5, 41]) expect(depth[(y - top) * width + x - left]).toBe(value(x, y, 0))
+})
+
+test('rows are joined in their order, each once', () => {
+  const block = (y: number, rows: number[]): PassBlock => ({
+    width: 1,
+    height: rows.length,
+    x: 3,
+    y,
+    channels: 1,
+    data: Uint16Array.from(rows),
+  })
+  expect(joinedRows([block(4, [5, 6]), block(0, [1, 2, 3]), block(2, [3, 4]), block(4, [5])])).toEqual(
+    block(0, [1, 2, 3, 4, 5, 6]),
+  )
+})
