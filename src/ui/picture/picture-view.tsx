@@ -289,7 +289,7 @@ export function PictureView({
       <canvas
         key={screen}
         ref={canvas}
-        className="absolute left-0 top-0 origin-top-left"
+        className="absolute left-0 top-0 origin-top-left will-change-transform"
         data-testid="picture"
         data-wanted={wanted}
         aria-label="The picture"
@@ -297,7 +297,7 @@ export function PictureView({
       <canvas
         key={`part ${screen}`}
         ref={partCanvas}
-        className="pointer-events-none absolute left-0 top-0 origin-top-left"
+        className="pointer-events-none absolute left-0 top-0 origin-top-left will-change-transform"
         data-testid="picture-part"
         aria-hidden
         hidden

@@ -181,9 +181,17 @@ export function followPicture(
     else if (now.frame !== before.frame) settle()
     if (before.isBusy && !now.isBusy) player.rested()
   })
+  // Whatever is dragged, scrolled or moved about must not stand still for frames that nobody waits for.
+  const listening = new AbortController()
+  const touched = (event: Event) => {
+    if (event.type !== 'pointermove' || (event as PointerEvent).buttons > 0) player.touched()
+  }
+  for (const type of ['pointerdown', 'pointermove', 'wheel', 'scroll'])
+    window.addEventListener(type, touched, { capture: true, passive: true, signal: listening.signal })
   return {
     player,
     stop: () => {
+      listening.abort()
       stop()
       player.close()
     },

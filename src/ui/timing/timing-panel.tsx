@@ -53,7 +53,7 @@ function rowsOf(
 
 /** Settings over time: one strip each, its curve bent in place; the fields at the left are the table of all values at this frame. */
 export function TimingPanel() {
-  const { store, player } = useShotContext()
+  const { store } = useShotContext()
   const comp = useShot((s) => s.comp)
   const timing = useShot((s) => s.timing)
   const selection = useShot((s) => s.selection)
@@ -165,16 +165,7 @@ export function TimingPanel() {
   }, [store, focusStrip])
 
   return (
-    <section
-      className="flex h-full min-h-0 flex-col bg-[oklch(16.5%_0_0)]"
-      aria-label="Timing"
-      onPointerDownCapture={() => player?.touched()}
-      onPointerMoveCapture={(event) => {
-        if (event.buttons > 0) player?.touched()
-      }}
-      onWheelCapture={() => player?.touched()}
-      onScrollCapture={() => player?.touched()}
-    >
+    <section className="flex h-full min-h-0 flex-col bg-[oklch(16.5%_0_0)]" aria-label="Timing">
       <header className="flex h-9 shrink-0 items-center gap-2 overflow-hidden whitespace-nowrap px-3 text-xs">
         <button
           type="button"
