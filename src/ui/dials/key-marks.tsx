@@ -7,11 +7,10 @@ import { useShot, useShotContext } from '../shot/shot-context.tsx'
 /** Beside a setting: whether it moves, whether it has a key on this frame; a click sets a key or takes it away. */
 export function KeyToggle({ of: ref, name }: { of: SettingRef; name: string }) {
   const { store } = useShotContext()
-  const comp = useShot((s) => s.comp)
   const frame = useShot((s) => s.frame)
-  const keys = keyFrames(comp, ref)
-  const isHere = keys.includes(frame)
-  const colour = isHere ? 'text-accent' : keys.length > 0 ? 'text-accent/70' : 'text-base-content/30'
+  const isHere = useShot((s) => keyFrames(s.comp, ref).includes(s.frame))
+  const moves = useShot((s) => keyFrames(s.comp, ref).length > 0)
+  const colour = isHere ? 'text-accent' : moves ? 'text-accent/70' : 'text-base-content/30'
   return (
     <button
       type="button"
@@ -64,11 +63,11 @@ function SmallCurve({ of: ref }: { of: SettingRef }) {
 /** Below a setting that moves: its keys, the way to them, and what a change does. */
 export function KeyLine({ of: ref, name }: { of: SettingRef; name: string }) {
   const { store } = useShotContext()
-  const comp = useShot((s) => s.comp)
   const frame = useShot((s) => s.frame)
   const autoKey = useShot((s) => s.autoKey)
-  const keys = keyFrames(comp, ref)
-  if (keys.length === 0) return null
+  const told = useShot((s) => keyFrames(s.comp, ref).join())
+  if (told === '') return null
+  const keys = told.split(',').map(Number)
   const [before, after] = [keys.findLast((k) => k < frame), keys.find((k) => k > frame)]
   const go = (to: number | undefined, words: string, Icon: typeof ChevronLeft) => (
     <button

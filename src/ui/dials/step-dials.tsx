@@ -1,7 +1,7 @@
 'use client'
 
 import { Boxes, Trash2 } from 'lucide-react'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { cutName } from '../../core/comp/cut-name.ts'
 import { editStep, moveStep, removeStep, setFeed } from '../../core/comp/edits.ts'
 import type { Step } from '../../core/comp/schema.ts'
@@ -66,7 +66,7 @@ export function StepDials({ step, laneId }: { step: Step; laneId: string }) {
   }
   const canvas = useShot((s) => s.comp.canvas)
   // Points have their defaults on this canvas.
-  const defaults = effect ? defaultDials(effect, canvas) : {}
+  const defaults = useMemo(() => (effect ? defaultDials(effect, canvas) : {}), [effect, canvas])
   const comp = useShot((s) => s.comp)
   const read = useShot((s) => s.read)
   const value = (key: string): DialValue =>

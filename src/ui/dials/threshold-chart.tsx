@@ -72,7 +72,6 @@ export function ThresholdChart({
     const most = Math.max(1, ...counts)
     // Square roots, so that few bright pixels stay visible beside many dark ones.
     const points = counts.map((count, i) => [from + (i + 0.5) * stopsPerBin, Math.sqrt(count / most)])
-    const mark = threshold > 0 ? Math.log2(threshold) : -Infinity
     chart.current.setOption(
       {
         animation: false,
@@ -92,20 +91,11 @@ export function ThresholdChart({
           },
         },
         yAxis: { type: 'value', min: 0, max: 1, show: false },
-        series: [
-          filledArea(
-            '#4a5570',
-            points.filter(([x]) => x! <= mark),
-          ),
-          filledArea(
-            '#7ea2ff',
-            points.filter(([x]) => x! >= mark),
-          ),
-        ],
+        series: [filledArea('#7ea2ff', points)],
       },
       { notMerge: true, lazyUpdate: true },
     )
-  }, [histogram, threshold, chart])
+  }, [histogram, chart])
 
   const stops = threshold > 0 ? Math.log2(threshold) : lowStops
   const place = (value: number) =>
@@ -169,6 +159,10 @@ export function ThresholdChart({
         }}
         onKeyDown={keys}
       >
+        <span
+          className="absolute left-0 top-0 bg-base-300/65"
+          style={{ bottom: axisHeight, width: place(stops) }}
+        />
         <span
           className="absolute top-0 bg-white/10"
           style={{
