@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import sharp from 'sharp'
 import { addLane, emptyComp, setFeed } from '../core/comp/edits.ts'
 import { putDial } from '../core/comp/settings.ts'
-import { allSteps, type Comp, type FeedLink } from '../core/comp/schema.ts'
+import { findStep, type Comp, type FeedLink } from '../core/comp/schema.ts'
 import { shrink, smallToCodes } from '../core/engine/shrink.ts'
 import type { RecipeDial } from '../core/comp/recipe.ts'
 import { drawer } from '../core/recipes/drawer.ts'
@@ -104,7 +104,7 @@ function compOf(id: string, file: RecipeFile | undefined, media: MediaFile, fram
   if (!file) return comp
   let step: string
   ;[comp, step] = putRecipe(comp, table, file, lane, comp.lanes.find((l) => l.id === lane)!.steps.length)
-  const made = allSteps(comp).find((s) => s.id === step)!
+  const made = findStep(comp, step)!
   for (const [key, value] of Object.entries(dials)) {
     const dial = made.recipe!.dials.find((d) => d.key === key)
     const fit =

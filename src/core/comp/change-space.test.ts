@@ -6,7 +6,7 @@ import { makeOneStep } from '../recipes/make.ts'
 import { clipText, pasteClip, readClip } from '../recipes/clip.ts'
 import { changeSpace } from './change-space.ts'
 import { addLane, addStep, emptyComp } from './edits.ts'
-import { allSteps, parseComp, type Comp } from './schema.ts'
+import { allSteps, findStep, parseComp, type Comp } from './schema.ts'
 import { putDial, readSetting } from './settings.ts'
 
 // Published matrix of linear Rec.709 under D65 to ACEScg, adapted by Bradford (Academy S-2014-004 with ITU-R BT.709; six digits).
@@ -91,14 +91,14 @@ test('recipes and copied steps bring their colours into the space of the shot th
   )
   const [put, step] = putRecipe(wide, {}, file, 'lane1', 0)
   const own = readSetting(comp, { of: 'dial', step: 'step1', key: 'colour' }, 1) as number[]
-  const found = allSteps(put).find((s) => s.id === step)!
+  const found = findStep(put, step)!
   expectNear(found.dials['colour'] as number[], through(own))
   expectNear(found.recipe!.dials[0]!.default as number[], through(own))
   // And the other way round.
   const again = recipeFileOf(put, step)!
   expect(again.space).toBe('acescg')
   const [there, last] = putRecipe(comp, {}, again, 'lane1', 0)
-  expectNear(allSteps(there).find((s) => s.id === last)!.dials['colour'] as number[], own)
+  expectNear(findStep(there, last)!.dials['colour'] as number[], own)
   const clip = readClip(clipText(changeSpace(comp, 'acescg'), {}, { steps: ['step1'] }))
   const { comp: pasted, ids } = pasteClip(comp, {}, clip, 'lane1', 0)
   expectNear(allSteps(pasted).find((s) => s.id === ids[0])!.dials['colour'] as number[], own)

@@ -2,7 +2,7 @@ import { effectOf } from '../recipes/effect-of.ts'
 import { masterId } from './edits.ts'
 import { mapRiderLinks, riderLinks } from './rider-links.ts'
 import {
-  allSteps,
+  findStep,
   type Comp,
   type FeedLink,
   type Lane,
@@ -282,7 +282,7 @@ export function mattesOf(comp: Comp): { readonly lane: string; readonly step?: s
 /** What a lane or step is fed from and what it feeds, as lane and step ids: what lights up when it is selected. */
 export function linked(comp: Comp, laneId: string, stepId?: string): ReadonlySet<string> {
   const found = new Set<string>()
-  const step = stepId === undefined ? undefined : allSteps(comp).find((s) => s.id === stepId)
+  const step = stepId === undefined ? undefined : findStep(comp, stepId)
   const lane = comp.lanes.find((l) => l.id === laneId)
   const taps = tapsOf(step ? linksOfStep(step, laneId) : lane ? linksOfLane(lane) : [])
   for (const tap of taps) found.add(tap.after !== undefined && tap.after !== 'source' ? tap.after : tap.lane)

@@ -169,6 +169,15 @@ export function parseComp(data: unknown): Comp {
   return comp
 }
 
+/** A step of a comp by its id; undefined where there is none. */
+export function findStep(
+  { lanes, master }: Pick<Comp, 'lanes' | 'master'>,
+  id: string | undefined,
+): Step | undefined {
+  for (const { steps } of lanes) for (const step of steps) if (step.id === id) return step
+  return master.find((step) => step.id === id)
+}
+
 /** All steps of a comp, lanes first, then the master. */
 export function allSteps(comp: Comp): Step[] {
   return [...comp.lanes.flatMap((l) => l.steps), ...comp.master]

@@ -2,7 +2,7 @@ import { dialLabel } from '../dials/dials.ts'
 import { effectOf } from '../recipes/effect-of.ts'
 import { masterId } from './edits.ts'
 import { drawingsOf } from './references.ts'
-import { allSteps, type Comp } from './schema.ts'
+import { findStep, type Comp } from './schema.ts'
 import { dialAt, type LinkRef, type SettingRef } from './settings.ts'
 
 /** What a setting is called, and where it stands. */
@@ -26,7 +26,7 @@ const own = {
 } as const
 
 function stepName(comp: Comp, id: string): string {
-  const step = allSteps(comp).find((s) => s.id === id)
+  const step = findStep(comp, id)
   return step?.name ?? effectOf(step)?.title ?? id
 }
 

@@ -6,7 +6,7 @@ import { insertKey, removeKeys, setKey, shiftTo, trackOf } from '../tracks/track
 import { workingSpace } from '../colour/working.ts'
 import { settingAt, type TrackTime } from '../tracks/track-at.ts'
 import {
-  allSteps,
+  findStep,
   isTrack,
   type Track,
   type Comp,
@@ -62,10 +62,9 @@ function linkAt(comp: Comp, ref: LinkRef): FeedLink | undefined {
     'lane' in ref
       ? comp.lanes.find((l) => l.id === ref.lane)?.join.matte
       : ref.feed === 'matte'
-        ? allSteps(comp).find((s) => s.id === ref.step)?.matte
+        ? findStep(comp, ref.step)?.matte
         : undefined
-  if ('step' in ref && ref.feed !== 'matte')
-    return allSteps(comp).find((s) => s.id === ref.step)?.feeds[ref.feed]
+  if ('step' in ref && ref.feed !== 'matte') return findStep(comp, ref.step)?.feeds[ref.feed]
   return ref.also === undefined ? matte : matte?.also?.[ref.also]
 }
 
@@ -74,14 +73,14 @@ function slotOf(comp: Comp, ref: SettingRef, isDraft = false): Slot | undefined 
     holder && { holder: holder as Record<string, unknown>, key, dial }
   switch (ref.of) {
     case 'dial': {
-      const step = allSteps(comp).find((s) => s.id === ref.step)
+      const step = findStep(comp, ref.step)
       const effect = effectOf(step)
       const dial = effect && Object.hasOwn(effect.dials, ref.key) ? effect.dials[ref.key] : undefined
       return held(step?.dials, ref.key, dial)
     }
     case 'amount':
     case 'on': {
-      const step = allSteps(comp).find((s) => s.id === ref.step)
+      const step = findStep(comp, ref.step)
       return held(step, ref.of, ownDials[ref.of])
     }
     case 'opacity':

@@ -3,7 +3,7 @@ import { addLane, emptyComp } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
 import { ProblemError } from '../comp/problem.ts'
 import { findLoop } from '../comp/references.ts'
-import { allSteps, parseComp, type Comp } from '../comp/schema.ts'
+import { allSteps, findStep, parseComp, type Comp } from '../comp/schema.ts'
 import { putDial } from '../comp/settings.ts'
 import { plan } from '../engine/plan/plan.ts'
 import { drawer } from './drawer.ts'
@@ -51,7 +51,7 @@ describe.each([...drawer()])('%s', (_, file) => {
     const [comp, id] = putRecipe(desk(), media, file, 'lane1', 0)
     expect(parseComp(JSON.parse(JSON.stringify(comp)))).toEqual(comp)
     expect(findLoop(comp)).toBeUndefined()
-    const step = allSteps(comp).find((s) => s.id === id)!
+    const step = findStep(comp, id)!
     const open = step.recipe!.inputs.filter((i) => i.required && !step.feeds[i.key]).map((i) => i.name)
     expect(open.filter((name) => name !== 'reflection')).toEqual([])
     const fed =
@@ -94,9 +94,7 @@ describe.each([...drawer()])('%s', (_, file) => {
     const again = recipeFileOf(comp, id)!
     const [back, backId] = putRecipe(desk(), media, again, 'lane1', 0)
     expect(keyOf(back)).toBe(keyOf(comp))
-    expect(allSteps(back).find((s) => s.id === backId)!.recipe).toEqual(
-      allSteps(comp).find((s) => s.id === id)!.recipe,
-    )
+    expect(findStep(back, backId)!.recipe).toEqual(findStep(comp, id)!.recipe)
     const [large] = putRecipe(desk(3840), media, file, 'lane1', 0)
     const px = (c: Comp) =>
       allSteps(expanded(c)).flatMap((s) =>
@@ -151,7 +149,7 @@ test('another version keeps what was set and connected, and who took from the st
   )
   const taken = takeVersion(tapped, id, { ...next, step: { ...next.step, dials, recipe: cut } })
   expect(parseComp(JSON.parse(JSON.stringify(taken)))).toEqual(taken)
-  const step = allSteps(taken).find((s) => s.id === id)!
+  const step = findStep(taken, id)!
   expect([step.recipe!.from, step.dials['reach'], step.dials['tube']]).toEqual([
     { id: 'neon', version: 2 },
     77,

@@ -1,5 +1,5 @@
 import { compoundEffect, partShown, type RecipeDial, type RecipeHead } from '../comp/recipe.ts'
-import { allSteps, type Comp, type Step } from '../comp/schema.ts'
+import { findStep, type Comp, type Step } from '../comp/schema.ts'
 import {
   choice,
   colour,
@@ -133,7 +133,7 @@ export function effectOf(step: Pick<Step, 'effect' | 'recipe'> | undefined): Eff
 
 /** The step inside that a dial of a step made of others moves first, through all that lie in each other: where what it picks from comes in. */
 export function movedStep(comp: Comp, stepId: string, key: string): string {
-  const step = allSteps(comp).find((s) => s.id === stepId)
+  const step = findStep(comp, stepId)
   const first = step?.recipe?.dials.find((d) => d.key === key)?.moves[0]?.setting
   return first?.of === 'dial' ? movedStep(comp, first.step, first.key) : stepId
 }

@@ -3,6 +3,7 @@ import { pictureInput, type RecipeDial, type RecipeMove } from '../comp/recipe.t
 import { mapLaneLinks } from '../comp/references.ts'
 import {
   allSteps,
+  findStep,
   isTrack,
   type Comp,
   type FeedLink,
@@ -142,11 +143,8 @@ export function expanded(comp: Comp): Comp {
   let next = comp
   /** Outer ones first: their dials may move those of inner ones, and their inputs are connected by them. */
   const visit = (stepId: string) => {
-    next = withMoves(
-      next,
-      allSteps(next).find((s) => s.id === stepId)!,
-    )
-    const step = allSteps(next).find((s) => s.id === stepId)!
+    next = withMoves(next, findStep(next, stepId)!)
+    const step = findStep(next, stepId)!
     const picture = pointBefore(next, stepId)
     const own = new Set(next.lanes.filter((l) => isOf(next, l, stepId)).map((l) => l.id))
     next = { ...next, lanes: next.lanes.map((l) => (own.has(l.id) ? connected(l, step, picture) : l)) }

@@ -12,7 +12,7 @@ import {
 } from '../comp/recipe.ts'
 import { mapLaneLinks, mapLinks, type LinkPlace } from '../comp/references.ts'
 import {
-  allSteps,
+  findStep,
   isTrack,
   type Comp,
   type Lane,
@@ -132,14 +132,14 @@ export function recipeDial(
 function kindAt(comp: Comp, place: LinkPlace): RecipeInput['kind'] {
   if (place.use === 'matte' || place.use === 'join') return 'matte'
   if (place.use !== 'feed') return 'light'
-  return effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.kind ?? 'light'
+  return effectOf(findStep(comp, place.stepId))?.feeds[place.feed]?.kind ?? 'light'
 }
 
 /** Whether a feed can not be left open: always, or as the dials of its step stand. */
 function isNeeded(comp: Comp, place: LinkPlace): boolean {
   if (place.use === 'source') return true
   if (place.use !== 'feed') return false
-  const step = allSteps(comp).find((s) => s.id === place.stepId)
+  const step = findStep(comp, place.stepId)
   const effect = effectOf(step)
   if (!step || !effect) return false
   if (effect.feeds[place.feed]?.required) return true
@@ -168,7 +168,7 @@ interface Taken {
 function withoutIt(comp: Comp, place: LinkPlace): string | undefined {
   if (place.use === 'matte' || place.use === 'join') return 'everywhere'
   if (place.use !== 'feed') return undefined
-  return effectOf(allSteps(comp).find((s) => s.id === place.stepId))?.feeds[place.feed]?.without
+  return effectOf(findStep(comp, place.stepId))?.feeds[place.feed]?.without
 }
 
 const isSame = (a: Link, b: Link) => JSON.stringify(a) === JSON.stringify(b)

@@ -1,6 +1,6 @@
 import type { MediaTable, Pass } from '../comp/media.ts'
 import { mapLinks, type LinkPlace } from '../comp/references.ts'
-import { allSteps, type Comp, type Link, type Step } from '../comp/schema.ts'
+import { allSteps, findStep, type Comp, type Link, type Step } from '../comp/schema.ts'
 import { rulesOf } from '../passes/passes.ts'
 import { effectOf } from './effect-of.ts'
 import { sizedStep } from './recipe-file.ts'
@@ -73,7 +73,7 @@ export function withMediaOf(
       return link
     const to = likePass(link, from, media)
     if (to) return to
-    const step = 'stepId' in place ? allSteps(comp).find((s) => s.id === place.stepId) : undefined
+    const step = 'stepId' in place ? findStep(comp, place.stepId) : undefined
     const taker = step
       ? (step.name ?? effectOf(step)?.title ?? step.effect)
       : place.use === 'viewing'

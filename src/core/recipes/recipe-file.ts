@@ -8,7 +8,7 @@ import { naturalFeeds } from '../comp/natural-feeds.ts'
 import { partShown } from '../comp/recipe.ts'
 import { ProblemError } from '../comp/problem.ts'
 import {
-  allSteps,
+  findStep,
   issuesToProblems,
   isTrack,
   parseComp,
@@ -119,7 +119,7 @@ export function parseRecipeFile(data: unknown): RecipeFile {
     ])
   const comp = compOf(read.output)
   const { id } = read.output.step
-  const step = allSteps(comp).find((s) => s.id === id)!
+  const step = findStep(comp, id)!
   if (depthOf(comp, id) > deepest)
     throw new ProblemError(what, [
       { path: 'lanes', message: `holds recipes in each other, more than ${deepest} deep` },
@@ -209,7 +209,7 @@ export function putRecipe(
   const piece = piecesIn(colours, file.space, comp.space)
   const [next, ids] = putIn(comp, piece, { laneId, at })
   const id = ids.get(fit.step.id)!
-  const effect = effectOf(allSteps(next).find((s) => s.id === id))
+  const effect = effectOf(findStep(next, id))
   const feeds = effect ? naturalFeeds(comp, media, laneId, effect) : {}
   return [
     editStep(next, id, (step) => {
@@ -224,7 +224,7 @@ export function takeVersion(comp: Comp, stepId: string, file: RecipeFile): Comp 
   const place = placeOfStep(comp, stepId)
   if (!place?.step.recipe) return comp
   const [put, id] = putRecipe(comp, {}, file, place.laneId, place.index + 1)
-  const fresh = allSteps(put).find((s) => s.id === id)!
+  const fresh = findStep(put, id)!
   const { step: old } = place
   const has = (key: string) =>
     key === partShown

@@ -14,7 +14,7 @@ import { duplicateLane, insertSteps } from '../comp/fragment.ts'
 import type { MediaTable } from '../comp/media.ts'
 import { partShown } from '../comp/recipe.ts'
 import { findLoop } from '../comp/references.ts'
-import { allSteps, parseComp, type Comp, type Link, type Setting } from '../comp/schema.ts'
+import { allSteps, findStep, parseComp, type Comp, type Link, type Setting } from '../comp/schema.ts'
 import { listSettings, putDial, putSetting, settingOf } from '../comp/settings.ts'
 import { plan, type Planned } from '../engine/plan/plan.ts'
 import type { Target } from '../engine/plan/plan-targets.ts'
@@ -132,7 +132,7 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
 
   test('has the same picture at every frame and size, can be saved, and is the same again taken apart', () => {
     isSound(made)
-    expect(allSteps(made).find((s) => s.id === stepId)?.recipe?.dials).toHaveLength(dials.length)
+    expect(findStep(made, stepId)?.recipe?.dials).toHaveLength(dials.length)
     expect(keysOf(made)).toEqual(keysOf(comp))
     const apart = takeApart(made, stepId)
     isSound(apart)
@@ -164,7 +164,7 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
   test('its dials move what is inside, as the settings themselves do, when they move over time too', () => {
     for (const [i, ref] of numbers.slice(0, 3).entries())
       for (const value of [0.25, track(0.1, 0.9)]) {
-        const { key } = allSteps(made).find((s) => s.id === stepId)!.recipe!.dials[i]!
+        const { key } = findStep(made, stepId)!.recipe!.dials[i]!
         expect(keysOf(putDial(made, stepId, key, value))).toEqual(keysOf(putSetting(comp, ref, value)))
       }
   })
@@ -188,7 +188,7 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     const lane = [...made.lanes, { id: masterId, steps: made.master }].find((l) =>
       l.steps.some((s) => s.id === stepId),
     )!.id
-    const step = allSteps(made).find((s) => s.id === stepId)!
+    const step = findStep(made, stepId)!
     const [twice, [copy]] = insertSteps(made, lane, 0, [step], made.lanes)
     isSound(twice)
     const count = (c: Comp) => c.lanes.length
@@ -196,7 +196,7 @@ describe.each([1, 2, 3, 4, 5, 6, 7, 8, 9, 10])('one step of a random desk (%d)',
     expect(keyOf(removeStep(twice, copy!))).toBe(keyOf(made))
     expect(count(removeStep(twice, copy!))).toBe(count(made))
     // What the copy's dials move is the copy.
-    const dial = allSteps(twice).find((s) => s.id === copy)!.recipe!.dials[0]
+    const dial = findStep(twice, copy)!.recipe!.dials[0]
     if (dial) {
       const moved = putDial(twice, copy!, dial.key, 0.123)
       const own = expanded(moved)
@@ -240,7 +240,7 @@ describe('lanes as one step', () => {
     const apart = takeApart(made, stepId)
     isSound(apart)
     expect(inside(apart, laneId)).toBe(keyOf(comp))
-    expect(allSteps(apart).find((s) => s.id === stepId)!.effect).toBe('other-picture')
+    expect(findStep(apart, stepId)!.effect).toBe('other-picture')
   })
   test('solo counts among the lanes of one step, and a solo outside does not empty it', () => {
     const comp = addLane(two(), 'Front', { type: 'colour', colour: [1, 0, 0], alpha: 0.5 })
@@ -261,7 +261,7 @@ describe('inputs', () => {
   test('are named for what is connected, with its kind; one that is needed is asked for', () => {
     const [begun, mist] = addStep(glow(), 'lane1', 1, 'depth-mist')
     const [made, id] = makeOneStep(setFeed(begun, mist, 'depth', { from: depth }), media, [mist], recipe())
-    const step = allSteps(made).find((s) => s.id === id)!
+    const step = findStep(made, id)!
     expect(step.recipe!.inputs).toMatchObject([{ key: 'depth', kind: 'depth', required: true }])
     const { key } = step.recipe!.inputs[0]!
     expect(step.feeds).toEqual({ [key]: { from: depth } })
@@ -274,7 +274,7 @@ describe('inputs', () => {
   test('what is connected is grown by both, and turned around by one of them', () => {
     const comp = glow()
     const [made, id] = makeOneStep(comp, media, ['step1'], recipe())
-    const { key } = allSteps(made).find((s) => s.id === id)!.recipe!.inputs[0]!
+    const { key } = findStep(made, id)!.recipe!.inputs[0]!
     const more = setFeed(made, id, key, { from: beauty, use: 'red', spread: 2, invert: true })
     const same = setFeed(comp, 'step1', 'shape', { from: beauty, use: 'red', spread: 5, invert: true })
     expect(keyOf(more)).toBe(keyOf(same))
@@ -292,7 +292,7 @@ describe('inputs', () => {
     })
     const made = (inputs: NewInput[]) => {
       const [next, id] = makeOneStep(comp, media, ['step1'], recipe({ inputs }))
-      const step = allSteps(next).find((s) => s.id === id)!
+      const step = findStep(next, id)!
       expect(Object.keys(step.feeds)).toEqual(step.recipe!.inputs.map((i) => i.key))
       return { key: keyOf(next), inputs: step.recipe!.inputs.map((i) => [i.name, i.without]) }
     }
@@ -327,7 +327,7 @@ describe('inputs', () => {
       [mist[1]],
       recipe({ inputs: [{ link: depth, goes: 'out' }] }),
     )
-    expect(allSteps(next).find((s) => s.id === id)!.recipe!.inputs).toMatchObject([{ required: true }])
+    expect(findStep(next, id)!.recipe!.inputs).toMatchObject([{ required: true }])
   })
   test('steps that do not stand side by side, or on one lane, are refused in words', () => {
     let comp = addLane(addLane(emptyComp(8, 8), 'A', beauty), 'B', beauty)
@@ -411,7 +411,7 @@ test('curves, gradients and picked colours show as dials of one step, of one in 
     isSound(one)
     expect(keysOf(one)).toEqual(keysOf(comp))
     // Its own defaults are what they were made of.
-    expect(defaultDials(effectOf(allSteps(one).find((s) => s.id === stepId))!, comp.canvas)).toEqual(own)
+    expect(defaultDials(effectOf(findStep(one, stepId))!, comp.canvas)).toEqual(own)
     const other: Record<string, Setting> = {
       luminance: [
         [0, 0],

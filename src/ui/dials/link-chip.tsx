@@ -11,7 +11,7 @@ import { passKinds, rulesOf, type PassKind } from '../../core/passes/passes.ts'
 import type { LinkRef } from '../../core/comp/settings.ts'
 import type { FeedKind } from '../../core/effects/effect.ts'
 import type { Comp, FeedLink, Lane, Link } from '../../core/comp/schema.ts'
-import { allSteps } from '../../core/comp/schema.ts'
+import { findStep } from '../../core/comp/schema.ts'
 import { pictureInput, type RecipeInput } from '../../core/comp/recipe.ts'
 import { stepAround } from '../../core/recipes/expand.ts'
 import type { Dropped } from '../desk/drop-edge.ts'
@@ -95,9 +95,7 @@ const noInputs: readonly RecipeInput[] = []
 /** What comes into the step that a lane is a part of; nothing on the desk. */
 function inputsHere(comp: Comp, laneId: string): readonly RecipeInput[] {
   const step = stepAround(comp, laneId)
-  return step === undefined
-    ? noInputs
-    : (allSteps(comp).find((s) => s.id === step)?.recipe?.inputs ?? noInputs)
+  return step === undefined ? noInputs : (findStep(comp, step)?.recipe?.inputs ?? noInputs)
 }
 
 function inputOptions(inputs: readonly RecipeInput[]): LinkOptions[] {

@@ -114,8 +114,9 @@ export class Player {
       if (since > togetherMs) this.isStream = since < streamMs
       this.cameAt = this.now()
     }
+    const known = this.cache.frames.length
     this.cache.doubt()
-    this.told()
+    if (this.cache.frames.length !== known) this.told()
     this.fillSoon()
   }
 

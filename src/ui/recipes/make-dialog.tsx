@@ -3,7 +3,7 @@
 import { Dialog } from '@base-ui/react/dialog'
 import { useState, type ReactNode } from 'react'
 import { families } from '../../core/comp/recipe.ts'
-import { allSteps, type Comp, type Step } from '../../core/comp/schema.ts'
+import { findStep, type Comp, type Step } from '../../core/comp/schema.ts'
 import { dialAt, listSettings } from '../../core/comp/settings.ts'
 import { lanesOfStep, withInside } from '../../core/comp/edits.ts'
 import { dialLabel } from '../../core/dials/dials.ts'
@@ -31,7 +31,7 @@ interface Making {
 /** Settings that can be dials, by the step that they are of. */
 function rowsOf(comp: Comp, steps: ReadonlySet<string>, lanes: ReadonlySet<string>): DialRow[] {
   return listSettings(comp).flatMap((ref): DialRow[] => {
-    const step = 'step' in ref ? allSteps(comp).find((s) => s.id === ref.step) : undefined
+    const step = 'step' in ref ? findStep(comp, ref.step) : undefined
     const isIn = step ? steps.has(step.id) : ref.of === 'opacity' && lanes.has(ref.lane)
     if (!isIn || ref.of === 'on') return []
     if (ref.of !== 'dial' && ref.of !== 'amount' && ref.of !== 'opacity') return []
@@ -142,7 +142,7 @@ function MakeDialog({ making, onClose }: { making: Making; onClose: () => void }
   }
   const stepIn = (c: Comp, of: NewRecipe) => {
     const [next, , id] = part.madeIn(c, of)
-    return allSteps(next).find((s) => s.id === id)
+    return findStep(next, id)
   }
   const made = part.problem === undefined ? stepIn(comp, wanted) : undefined
   // As all would come in, so that what was left out can come back.

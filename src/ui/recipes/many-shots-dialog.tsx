@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useEffect, useRef, useState } from 'react'
 import { revisionAnswer, shotAnswer, shotsAnswer } from '../../contracts/answers.ts'
 import { masterId } from '../../core/comp/edits.ts'
-import { allSteps, type Comp, type Lane } from '../../core/comp/schema.ts'
+import { findStep, type Comp, type Lane } from '../../core/comp/schema.ts'
 import type { MediaTable } from '../../core/comp/media.ts'
 import { lookOnto } from '../../core/recipes/other-shot.ts'
 import { putRecipe, type RecipeFile } from '../../core/recipes/recipe-file.ts'
@@ -31,7 +31,7 @@ function withRecipe(comp: Comp, media: MediaTable, file: RecipeFile): Omit<Tried
   const lane = mainLane(comp, media)
   const at = lane ? lane.steps.length : comp.master.length
   const [next, id] = putRecipe(comp, media, file, lane?.id ?? masterId, at)
-  const step = allSteps(next).find((s) => s.id === id)!
+  const step = findStep(next, id)!
   const open = (step.recipe?.inputs ?? []).filter((i) => i.required && !step.feeds[i.key])
   return { comp: next, lost: open.map((i) => i.name) }
 }

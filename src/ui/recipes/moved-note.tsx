@@ -1,6 +1,6 @@
 'use client'
 
-import { allSteps, type Comp, type Step } from '../../core/comp/schema.ts'
+import { findStep, type Comp, type Step } from '../../core/comp/schema.ts'
 import { dialLabel } from '../../core/dials/dials.ts'
 import { effectOf } from '../../core/recipes/effect-of.ts'
 import { stepAround } from '../../core/recipes/expand.ts'
@@ -15,7 +15,7 @@ export function movedDials(
   laneId: string,
 ): { readonly by: Step; readonly words: string } | undefined {
   const around = stepAround(comp, laneId)
-  const by = around === undefined ? undefined : allSteps(comp).find((s) => s.id === around)
+  const by = around === undefined ? undefined : findStep(comp, around)
   const names = (by?.recipe?.dials ?? []).flatMap((dial) =>
     dial.moves.flatMap(({ setting }) => {
       if (!('step' in setting) || setting.step !== step.id) return []

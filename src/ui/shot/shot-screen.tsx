@@ -108,7 +108,11 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
     const client = new EngineClient({
       onShown: (shown, serial) => {
         for (const listener of listeners.current) listener(shown, serial)
-        store.getState().set({ problems: shown.problems, warnings: shown.warnings, failure: undefined })
+        const { problems, warnings, failure, set } = store.getState()
+        const isSame =
+          JSON.stringify([problems, warnings]) === JSON.stringify([shown.problems, shown.warnings])
+        if (!isSame || failure !== undefined)
+          set({ problems: shown.problems, warnings: shown.warnings, failure: undefined })
       },
       onThumbs: (thumbs, meters) => {
         const all = new Map(store.getState().thumbs)

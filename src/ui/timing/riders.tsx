@@ -3,7 +3,7 @@
 import { Menu } from '@base-ui/react/menu'
 import { Popover } from '@base-ui/react/popover'
 import { ArrowDown, ArrowUp, Plus, Trash2 } from 'lucide-react'
-import { allSteps, type Comp } from '../../core/comp/schema.ts'
+import { findStep, type Comp } from '../../core/comp/schema.ts'
 import { editTrack, settingOf, timeOf, type SettingRef } from '../../core/comp/settings.ts'
 import { effectOf } from '../../core/recipes/effect-of.ts'
 import { baked } from '../../core/tracks/track-fit.ts'
@@ -23,7 +23,7 @@ function followed(comp: Comp, rider: Extract<Rider, { type: 'follow' }>): string
   if (rider.of.type === 'placement') return `place of ${lane(rider.of.lane)}`
   if (rider.of.type === 'point') {
     const { step } = rider.of
-    return effectOf(allSteps(comp).find((s) => s.id === step))?.title ?? 'a lost point'
+    return effectOf(findStep(comp, step))?.title ?? 'a lost point'
   }
   const { from, objects } = rider.of.matte
   if (objects && objects.length > 0) return objects.length === 1 ? 'an object' : `${objects.length} objects`

@@ -1,6 +1,6 @@
 import { defaultDials } from '../../effects/registry.ts'
 import { effectOf } from '../../recipes/effect-of.ts'
-import { allSteps, type Comp, type Lane, type Setting } from '../../comp/schema.ts'
+import { findStep, type Comp, type Lane, type Setting } from '../../comp/schema.ts'
 import { chained, unmoved } from '../../picture/affine.ts'
 import { settingAt } from '../../tracks/track-at.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
@@ -44,7 +44,7 @@ function readHere(
       return placementOf(p, lane)
     }
     case 'point': {
-      const step = allSteps(p.comp).find((s) => s.id === what.step)
+      const step = findStep(p.comp, what.step)
       const effect = effectOf(step)
       const setting =
         step && (step.dials[what.key] ?? (effect && defaultDials(effect, p.comp.canvas)[what.key]))
@@ -131,7 +131,7 @@ export const readWords = (comp: Comp, what: Follow['of'] | Measure): string => {
     case 'placement':
       return `the place of ${lane(what.lane)}`
     case 'point':
-      return `${what.key} of ${effectOf(allSteps(comp).find((s) => s.id === what.step))?.title ?? what.step}`
+      return `${what.key} of ${effectOf(findStep(comp, what.step))?.title ?? what.step}`
     case 'matte':
       return what.matte.from.type === 'tap' ? lane(what.matte.from.lane) : 'a matte'
     case 'measure':
