@@ -1,7 +1,10 @@
 import { describe, expect, test } from 'vitest'
+import { emptyComp } from '../comp/edits.ts'
+import type { PassBlock } from '../formats/pass-block.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { Evaluator } from './evaluator.ts'
 import { node, type PlanNode } from './plan/plan-node.ts'
+import { halfToNumber, numberToHalf } from '../picture/half.ts'
 
 /** Pictures of so many bytes each; room for four of them. */
 const [side, room] = [64, 4]
@@ -68,5 +71,74 @@ describe('what is kept when room is short', () => {
     for (let i = 1; i < 30; i++) last = made(`step ${i}`, (i * 7) % 11, [last])
     expect(evaluator.evaluate(last).data[0]).toBe(30)
     expect(evaluator.computed).toBe(30)
+  })
+})
+
+describe('passes in halves', () => {
+  const codes = Uint16Array.from({ length: side * side * 4 }, (_, i) =>
+    i === 9 ? 0x7e00 : numberToHalf(i / 77 - 20),
+  )
+  const wanted = Float32Array.from(codes, (code, i) => (i === 9 ? 0 : halfToNumber(code)))
+  const beginWith = (data: PassBlock['data']) => {
+    const { kernels, store } = createLoneKernels(64)
+    let loads = 0
+    const load = () => {
+      loads++
+      return Promise.resolve({ width: side, height: side, x: 0, y: 0, channels: 4, data })
+    }
+    const evaluator = new Evaluator({ kernels, store }, load, room * bytes)
+    const pass = node(
+      'pass',
+      [],
+      () => {
+        throw new Error('a pass is loaded, not made')
+      },
+      {
+        load: {
+          hash: 'a',
+          pass: { name: 'beauty', kind: 'colour', channels: ['R', 'G', 'B', 'A'], type: 'half' },
+          as: { isData: false },
+          reduction: 1,
+        },
+      },
+    )
+    const twice = (name: string) =>
+      node(name, [pass], ([src], workshop) => {
+        const out = workshop.store.allocate(side, side, 4)
+        for (let i = 0; i < out.data.length; i++) out.data[i] = 2 * src!.data[i]!
+        return out
+      })
+    const comp = emptyComp(side, side)
+    const see = async (one: PlanNode) => {
+      await evaluator.load(comp, one)
+      return evaluator.evaluate(one)
+    }
+    // Each takes a few bytes more.
+    const pictures = () => Math.floor(store.usedBytes / bytes)
+    return { evaluator, pictures, pass, twice, see, loads: () => loads }
+  }
+  test('take room as pictures only while they are used, and are the same each time, without being fetched again', async () => {
+    const { evaluator, pictures, pass, twice, see, loads } = beginWith(codes)
+    for (const [i, name] of ['one', 'two', 'three'].entries()) {
+      const { data } = await see(twice(name))
+      expect(data).toEqual(wanted.map((v) => 2 * v))
+      expect(pictures()).toBe(i + 1)
+    }
+    expect(loads()).toBe(1)
+    expect(evaluator.replaced.get('beauty (a)')).toBe(1)
+    // Looked at by itself it stays as long as it is pinned.
+    const { data } = await see(pass)
+    const unpin = evaluator.pin(pass)
+    await see(twice('one'))
+    expect(data).toEqual(wanted)
+    unpin()
+    const before = pictures()
+    await see(twice('two'))
+    expect(pictures()).toBe(before - 1)
+  })
+  test('those in floats stay as they are', async () => {
+    const { pictures, twice, see } = beginWith(wanted)
+    await see(twice('one'))
+    expect(pictures()).toBe(2)
   })
 })

@@ -62,9 +62,14 @@ const [smallParts, smallShare] = [64, 0.25]
 const mostComing = 32
 
 interface Kept {
-  readonly picture: Picture
+  /** Of a pass in halves only while it is in use. */
+  picture: Picture | undefined
+  /** Lays such a pass anew, out of its halves. */
+  readonly lay?: () => Picture
   readonly bytes: number
   pins: number
+  /** Who uses the picture now, of those that hold it. */
+  users: number
   /** Milliseconds to make it again out of what it is made of. */
   readonly costMs: number
   /** What has least goes first: the level when it was used last, and what a byte of it costs. */
@@ -83,6 +88,8 @@ export class Evaluator {
   private readonly kept = new Map<string, Kept>()
   private keptBytes = 0
   private level = 0
+  /** Passes in halves that are there as a picture. */
+  private readonly laid = new Set<Kept>()
   /** What the plan that was loaded last builds on. */
   private held: Kept[] = []
   /** Passes that are on their way, or were asked for ahead of their use. */
@@ -109,6 +116,7 @@ export class Evaluator {
   async load(comp: Comp, node: PlanNode): Promise<void> {
     for (const entry of this.held) entry.pins--
     this.held = []
+    this.putAway()
     const hold = (entry: Kept) => {
       entry.pins++
       this.held.push(entry)
@@ -131,17 +139,30 @@ export class Evaluator {
         const ref = n.load!
         const began = this.now()
         const block = await this.blockOf(comp, ref)
+        const { canvas } = comp
         const area = ref.part ? partArea(comp, ref.part) : workArea(comp, ref.reduction)
-        const { picture, replaced } = this.withRoom(() => {
-          if (ref.pass.kind === 'table' && ref.isTable)
-            return { picture: tablePicture(block, this.workshop), replaced: 0 }
-          if (!ref.objects) return placePass(block, area, ref.pass, this.workshop, comp.canvas)
-          const ids = new Set(ref.objects.map((id) => Number.parseInt(id, 16)))
-          const masks = ref.pass.detail?.masks ?? 'plain'
-          return { picture: placeObjects(block, area, masks, ids, this.workshop), replaced: 0 }
-        })
+        const place = () =>
+          this.withRoom(() => {
+            if (ref.pass.kind === 'table' && ref.isTable)
+              return { picture: tablePicture(block, this.workshop), replaced: 0 }
+            if (!ref.objects) return placePass(block, area, ref.pass, this.workshop, canvas)
+            const ids = new Set(ref.objects.map((id) => Number.parseInt(id, 16)))
+            const masks = ref.pass.detail?.masks ?? 'plain'
+            return { picture: placeObjects(block, area, masks, ids, this.workshop), replaced: 0 }
+          })
+        const { picture, replaced } = place()
         if (replaced > 0) this.replacedIn.set(`${ref.pass.name} (${ref.hash.slice(0, 8)})`, replaced)
-        hold(this.keep(n.key, picture, this.now() - began))
+        const { byteLength: bytes } = block.data
+        // Small ones are asked for again and again, and cost little room.
+        const staysHalf = 2 * bytes <= picture.data.byteLength && !this.isSmall(picture.data.byteLength)
+        hold(
+          this.keep(
+            n.key,
+            picture,
+            this.now() - began,
+            staysHalf ? { bytes, lay: () => place().picture } : {},
+          ),
+        )
       }),
     )
     for (const n of missing.values()) this.coming.delete(blockName(n.load!))
@@ -199,7 +220,7 @@ export class Evaluator {
     if (found) {
       if (!this.isAside) found.isAside = false
       found.worth = this.worthOf(found)
-      return found.picture
+      return this.pictureOf(found)
     }
     const inputs: Picture[] = []
     const pinned: Kept[] = []
@@ -208,6 +229,7 @@ export class Evaluator {
         inputs.push(this.evaluate(input, isStale))
         const entry = this.kept.get(input.key)!
         entry.pins++
+        entry.users++
         pinned.push(entry)
       }
       if (isStale()) throw new Cancelled()
@@ -217,7 +239,28 @@ export class Evaluator {
       this.keep(node.key, picture, this.now() - began)
       return picture
     } finally {
-      for (const entry of pinned) entry.pins--
+      for (const entry of pinned) {
+        entry.pins--
+        entry.users--
+      }
+      this.putAway()
+    }
+  }
+
+  private pictureOf(entry: Kept): Picture {
+    if (entry.picture) return entry.picture
+    entry.picture = entry.lay!()
+    this.laid.add(entry)
+    return entry.picture
+  }
+
+  /** Gives back the pictures of passes in halves that nobody uses now. */
+  private putAway(): void {
+    for (const entry of this.laid) {
+      if (entry.users > 0 || !entry.picture) continue
+      this.workshop.store.release(entry.picture)
+      entry.picture = undefined
+      this.laid.delete(entry)
     }
   }
 
@@ -226,8 +269,10 @@ export class Evaluator {
     const entry = this.kept.get(node.key)
     if (!entry) return () => undefined
     entry.pins++
+    entry.users++
     return () => {
       entry.pins--
+      entry.users--
     }
   }
 
@@ -251,6 +296,7 @@ export class Evaluator {
       return work()
     } catch (error) {
       if (!(error instanceof OutOfMemoryError)) throw error
+      this.putAway()
       this.trim(0)
       return work()
     }
@@ -260,11 +306,25 @@ export class Evaluator {
     return this.level + costMs / bytes
   }
 
-  private keep(key: string, picture: Picture, costMs: number): Kept {
-    const bytes = picture.data.byteLength
+  private keep(
+    key: string,
+    picture: Picture,
+    costMs: number,
+    { bytes = picture.data.byteLength, lay }: Partial<Pick<Kept, 'bytes' | 'lay'>> = {},
+  ): Kept {
     // Pinned for the moment: a budget smaller than one picture must not drop what is being returned.
     const worth = this.worthOf({ costMs, bytes })
-    const newest: Kept = { picture, bytes, pins: 1, costMs, worth, isAside: this.isAside }
+    const newest: Kept = {
+      picture,
+      bytes,
+      pins: 1,
+      users: 0,
+      costMs,
+      worth,
+      isAside: this.isAside,
+      ...(lay && { lay }),
+    }
+    if (lay) this.laid.add(newest)
     this.kept.set(key, newest)
     this.keptBytes += bytes
     this.trim(this.budgetBytes)
@@ -272,10 +332,14 @@ export class Evaluator {
     return newest
   }
 
+  private isSmall(bytes: number): boolean {
+    return bytes * smallParts <= this.budgetBytes
+  }
+
   private trim(budget: number): void {
     this.drop(budget, (entry) => entry.isAside)
     // Proxies and parts take little room and are asked for again and again: they stay while whole frames go, but have no more than a share.
-    const isSmall = ({ bytes }: Kept) => bytes * smallParts <= this.budgetBytes
+    const isSmall = ({ bytes }: Kept) => this.isSmall(bytes)
     let small = 0
     for (const entry of this.kept.values()) if (isSmall(entry)) small += entry.bytes
     this.drop(this.keptBytes - Math.max(0, small - smallShare * budget), isSmall)
@@ -292,7 +356,8 @@ export class Evaluator {
       this.kept.delete(key)
       this.keptBytes -= entry.bytes
       this.level = Math.max(this.level, entry.worth)
-      this.workshop.store.release(entry.picture)
+      this.laid.delete(entry)
+      if (entry.picture) this.workshop.store.release(entry.picture)
     }
   }
 }
