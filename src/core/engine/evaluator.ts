@@ -65,8 +65,8 @@ interface Kept {
   /** Of a pass in halves only while it is in use. */
   picture: Picture | undefined
   /** Lays such a pass anew, out of its halves. */
-  readonly lay?: () => Picture
-  readonly bytes: number
+  lay?: (() => Picture) | undefined
+  bytes: number
   pins: number
   /** Who uses the picture now, of those that hold it. */
   users: number
@@ -216,6 +216,21 @@ export class Evaluator {
    * It belongs to the cache: use it before the next call, or pin it.
    */
   evaluate(node: PlanNode, isStale: () => boolean = () => false): Picture {
+    const picture = this.evaluated(node, isStale)
+    const entry = this.kept.get(node.key)
+    if (entry?.lay) this.stay(entry, picture)
+    return picture
+  }
+
+  /** A pass in halves that is looked at by itself is a picture from then on. */
+  private stay(entry: Kept, picture: Picture): void {
+    this.laid.delete(entry)
+    this.keptBytes += picture.data.byteLength - entry.bytes
+    entry.bytes = picture.data.byteLength
+    entry.lay = undefined
+  }
+
+  private evaluated(node: PlanNode, isStale: () => boolean): Picture {
     const found = this.kept.get(node.key)
     if (found) {
       if (!this.isAside) found.isAside = false
@@ -226,7 +241,7 @@ export class Evaluator {
     const pinned: Kept[] = []
     try {
       for (const input of node.inputs) {
-        inputs.push(this.evaluate(input, isStale))
+        inputs.push(this.evaluated(input, isStale))
         const entry = this.kept.get(input.key)!
         entry.pins++
         entry.users++
@@ -269,10 +284,8 @@ export class Evaluator {
     const entry = this.kept.get(node.key)
     if (!entry) return () => undefined
     entry.pins++
-    entry.users++
     return () => {
       entry.pins--
-      entry.users--
     }
   }
 
