@@ -161,6 +161,7 @@ export async function ensureBundles() {
             'pool-worker': at('src/server/engine/pool-worker.ts'),
             'file-thread': at('src/cli/file-thread.ts'),
             'decode-process': at('src/server/media/decode-process.ts'),
+            'decode-helper': at('src/server/media/decode-helper.ts'),
             'web-server': at('src/server/web/web-server.ts'),
             'render-thread': at('src/server/render/render-thread.ts'),
             'render-worker': at('src/server/render/render-worker.ts'),

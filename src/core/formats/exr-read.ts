@@ -7,6 +7,7 @@ import {
   type ExrChannel,
   type ExrFile,
   type ExrPart,
+  type ExrType,
 } from './exr-header.ts'
 import { unpackDwa } from './exr-dwa.ts'
 import { unpackPiz } from './exr-piz.ts'
@@ -31,12 +32,22 @@ interface Area {
   readonly y1: number
 }
 
-function planeFor(part: ExrPart, channel: ExrChannel): ExrPlane {
+/** An empty plane for a channel, in memory that `room` gives where it is to be shared among threads. */
+export function planeFor(
+  part: ExrPart,
+  channel: ExrChannel,
+  room: (bytes: number) => ArrayBufferLike = (bytes) => new ArrayBuffer(bytes),
+): ExrPlane {
   const [x0, y0, x1, y1] = part.dataWindow
   const width = sampleCount(x0, x1, channel.xSampling)
   const height = sampleCount(y0, y1, channel.ySampling)
-  const types = { half: Uint16Array, float: Float32Array, uint: Uint32Array }
-  return { channel, width, height, values: new types[channel.type](Math.max(0, width * height)) }
+  const types: Record<ExrType, new (buffer: ArrayBufferLike) => ExrValues> = {
+    half: Uint16Array,
+    float: Float32Array,
+    uint: Uint32Array,
+  }
+  const bytes = Math.max(0, width * height) * bytesPerValue[channel.type]
+  return { channel, width, height, values: new types[channel.type](room(bytes)) }
 }
 
 function unpackedSize(part: ExrPart, area: Area): number {
@@ -281,7 +292,7 @@ export interface KeptChunks {
 /**
  * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats
  * or unsigned integers. Of chunks outside `rows` (of the file, the last not counted) nothing is unpacked. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
- * What `kept` has is not unpacked again. Throws FormatError for what is broken and for compressions that are not read.
+ * What `kept` has is not unpacked again; `into` has planes that are written instead of new ones. Throws FormatError for what is broken and for compressions that are not read.
  */
 export function readExrPart(
   bytes: Uint8Array,
@@ -292,11 +303,13 @@ export function readExrPart(
     rows: [from, to] = [-Infinity, Infinity],
     zlib = portableZlib,
     kept,
+    into,
   }: {
     readonly names?: readonly string[]
     readonly rows?: readonly [from: number, to: number]
     readonly zlib?: Zlib
     readonly kept?: KeptChunks
+    readonly into?: Map<string, ExrPlane>
   } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
   const part = file.parts[partIndex]!
@@ -313,7 +326,7 @@ export function readExrPart(
       `it says that it unpacks to ${(size / 1e6).toFixed(0)} MB, which its ${(bytes.length / 1e3).toFixed(0)} kB can not hold`,
     )
   const wanted = part.channels.filter((c) => !names || names.includes(c.name))
-  const planes = new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
+  const planes = into ?? new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
   const seen = new Set<number>()
   let missingChunks = 0
   for (const offset of chunkOffsets(bytes, file, partIndex)) {

@@ -1,3 +1,5 @@
+import { join } from 'node:path'
+import { Worker } from 'node:worker_threads'
 import { isIdentity } from '../../core/colour/spaces.ts'
 import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/media.ts'
 import { guessPass } from '../../core/passes/guess-pass.ts'
@@ -9,10 +11,11 @@ import { columnsOfBlock, encodePassBlock, type PassBlock } from '../../core/form
 import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
 import { reducePass } from '../../core/formats/reduce-pass.ts'
 import { halfTable } from '../../core/picture/half.ts'
-import type { MediaFile, MediaInfo } from './media-file.ts'
+import type { MediaFile, MediaInfo, SharedFile } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
 import type { RowSpan } from './decode-job.ts'
-import { sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
+import { ShareFailed } from './shared-work.ts'
+import { joinShares, sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
 import { writeWhole } from '../whole-file.ts'
 import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
 
@@ -80,15 +83,55 @@ const remade = { isSynced: false }
 
 /**
  * Looks through a stored file: checks that every pass can be read, says what each probably is and what was noticed, and makes
- * the small forms that are shown first. Full sizes are made when they are asked for.
+ * the small forms that are shown first. Full sizes are made when they are asked for. With two threads, and a file that takes it, another one
+ * does half of it.
  */
-export async function takeStored(
-  hash: string,
-  { passName, share: [index, of] = [0, 1] }: TakeOptions = {},
-): Promise<TakenShare> {
+export async function takeStored(hash: string, options: TakeOptions = {}): Promise<TakenShare> {
   const file = await openMedia(await readStored(hash))
+  const shared = options.threads === 2 ? file.share?.() : undefined
+  if (!shared) return takeShare(file, hash, options)
+  const helper = new Worker(join(process.cwd(), 'dist', 'decode-helper.mjs'), {
+    workerData: { hash, shared, options: { ...options, share: [1, 2] } } satisfies HelperWork,
+  })
+  const theirs = new Promise<HelperReply>((resolve, reject) => {
+    helper.once('message', resolve)
+    helper.once('error', reject)
+    helper.once('exit', () => {
+      reject(new Error('The second thread that read it ended'))
+    })
+  })
+  theirs.catch(() => undefined)
+  try {
+    file.unpackWith!(shared)
+    const own = await takeShare(file, hash, { ...options, share: [0, 2] })
+    const reply = await theirs
+    if ('problem' in reply) throw Object.assign(new Error(reply.problem), { code: reply.code })
+    return { ...own, info: joinShares([own, reply.taken]) }
+  } catch (error) {
+    // The one that failed knows why.
+    const reply = error instanceof ShareFailed ? await theirs : undefined
+    throw reply && 'problem' in reply ? new Error(reply.problem) : error
+  } finally {
+    void helper.terminate()
+  }
+}
+
+/** What the second thread that takes a file is given, and what it answers. */
+export interface HelperWork {
+  readonly hash: string
+  readonly shared: SharedFile
+  readonly options: TakeOptions
+}
+export type HelperReply =
+  { readonly taken: TakenShare } | { readonly problem: string; readonly code: string | undefined }
+
+/** A share of the passes of a file. */
+export async function takeShare(
+  file: MediaFile,
+  hash: string,
+  { passName, share: [index, of] = [0, 1] }: TakeOptions,
+): Promise<TakenShare> {
   const own = sharesOf(file.info.passes, of)[index]!
-  if (of > 1) file.only?.(own)
   const warnings = [...file.info.warnings]
   const frame = { width: file.info.width, height: file.info.height }
   const passes: Pass[] = []

@@ -15,7 +15,7 @@ import {
 } from '../../core/formats/pass-block.ts'
 import { isExr } from '../../core/formats/exr-header.ts'
 import { decodeBudget } from './decode-budget.ts'
-import { joinShares, type TakenShare, type TakeOptions } from './take-shares.ts'
+import type { TakenShare, TakeOptions } from './take-shares.ts'
 import type { DecodeJob, RowSpan } from './decode-job.ts'
 import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
@@ -44,7 +44,7 @@ export interface DecodePoolOptions {
 
 /** Further processes for those that stand aside. */
 const mostAside = 4
-/** An EXR larger than this is taken by two processes at once, where these have nothing else to do. */
+/** An EXR larger than this is taken by two threads at once, where there is nothing else to do. */
 const largeBytes = 24e6
 /** Rows of an EXR are shared out to processes by stripes of so many, always the same to the same one: each unpacks its own once for all passes. */
 const stripeRows = 128
@@ -140,13 +140,10 @@ export class DecodePool {
   async take(hash: string, options: TakeOptions = {}): Promise<MediaInfo> {
     const bytes = await sizeOf(hash)
     const isIdle = this.queue.length === 0 && this.decoders.every((d) => d.busySince === undefined)
-    // All channels of an EXR are packed together: to unpack them twice takes less time than all else.
-    const of = isIdle && this.processes > 1 && bytes > largeBytes && (await isExrFile(hash)) ? 2 : 1
-    const shares = Array.from({ length: of }, (_, i) => {
-      const job = { type: 'take', hash, options: { ...options, share: [i, of] } } as const
-      return this.run(job, bytes) as Promise<TakenShare>
-    })
-    return joinShares(await Promise.all(shares))
+    const isShared = isIdle && this.processes > 1 && bytes > largeBytes && (await isExrFile(hash))
+    const job = { type: 'take', hash, options: { ...options, threads: isShared ? 2 : 1 } } as const
+    const { info } = (await this.run(job, bytes)) as TakenShare
+    return info
   }
 
   /** Path of a form of a pass, which is made where it is not there, or not whole. Rejects with DecodeError. */

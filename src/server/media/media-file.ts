@@ -9,7 +9,7 @@ import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
-import { readExrPart, type ExrPlane, type KeptChunks } from '../../core/formats/exr-read.ts'
+import { planeFor, readExrPart, type ExrPlane, type KeptChunks } from '../../core/formats/exr-read.ts'
 import { sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
@@ -19,6 +19,7 @@ import { numbersToHalves } from '../../core/picture/half.ts'
 import { checkSamples } from './decode-budget.ts'
 import { blockOf, matrixOf, partColour } from './exr-block.ts'
 import { nodeZlib } from './node-zlib.ts'
+import { doShare, shareWork, type SharedWork } from './shared-work.ts'
 
 export interface PartInfo {
   readonly name: string
@@ -59,8 +60,10 @@ export interface MediaFile {
   readPass(name: string, as?: ReadAs): PassBlock
   /** Some rows of a pass, counted on the canvas, the last not counted; undefined where that is no less work than all of it. */
   readRows?(name: string, as: ReadAs, rows: readonly [from: number, to: number]): PassBlock | undefined
-  /** From now on nothing is unpacked but what these passes need, where that is less work. */
-  only?(names: ReadonlySet<string>): void
+  /** Memory and work for several threads that unpack the same file, each of which calls `unpackWith`. */
+  share?(): SharedFile
+  /** Unpacks what no other thread does, and waits until all is there. */
+  unpackWith?(shared: SharedFile): void
   /** What is said of object masks in its headers, by the pass that holds them. */
   readonly masks: readonly MaskHeader[]
   /** What was noticed while passes were read. */
@@ -68,6 +71,16 @@ export interface MediaFile {
   /** Undefined where the file has no pixel there. */
   storedPixels(points: readonly (readonly [number, number])[]): (StoredPixel | undefined)[]
 }
+
+/** Planes that several threads fill: of each part its channels in their order, and spans of rows that are shared out. */
+export interface SharedFile {
+  readonly parts: readonly (readonly ExrPlane[])[]
+  readonly spans: readonly (readonly [part: number, from: number, to: number])[]
+  readonly work: SharedWork
+}
+
+/** Rows that a thread takes at a time: no chunk of lines has more. */
+const spanRows = 256
 
 /** Opens a picture by its contents, whatever its name ends with. Throws FormatError. */
 export function openMediaFile(bytes: Uint8Array): MediaFile {
@@ -137,13 +150,8 @@ function openExr(bytes: Uint8Array): MediaFile {
   const justRead: KeptChunks = { get: kept.get, put: () => undefined }
   // Every chunk holds all channels of its part: they are unpacked together, once.
   const unpacked = new Map<number, ReturnType<typeof readExrPart>>()
-  let wanted: readonly (typeof passes)[number][] = passes
   const planesOf = (index: number) => {
-    const names =
-      wanted === passes ? undefined : wanted.filter((p) => p.part === index).flatMap((p) => p.channels)
-    const read =
-      unpacked.get(index) ??
-      readExrPart(bytes, file, index, { zlib: nodeZlib, kept: justRead, ...(names && { names }) })
+    const read = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib, kept: justRead })
     unpacked.set(index, read)
     return read.planes
   }
@@ -155,9 +163,32 @@ function openExr(bytes: Uint8Array): MediaFile {
   return {
     info,
     masks,
-    only(names) {
-      wanted = passes.filter(({ name }) => names.has(name))
-      unpacked.clear()
+    share() {
+      const parts = file.parts.map((part) =>
+        part.channels.map((channel) => planeFor(part, channel, (bytes) => new SharedArrayBuffer(bytes))),
+      )
+      const spans = file.parts.flatMap(({ dataWindow: [, top, , bottom], tile }, index) => {
+        const step = tile ? tile.height * Math.ceil(spanRows / tile.height) : spanRows
+        const count = Math.ceil((bottom + 1 - top) / step)
+        return Array.from({ length: count }, (_, i) => [index, top + i * step, top + (i + 1) * step] as const)
+      })
+      return { parts, spans, work: shareWork() }
+    },
+    unpackWith({ parts, spans, work }) {
+      const all = parts.map((planes) => ({
+        planes: new Map(planes.map((plane) => [plane.channel.name, plane])),
+        missingChunks: 0,
+      }))
+      doShare(work, spans.length, (i) => {
+        const [part, ...rows] = spans[i]!
+        const { missingChunks } = readExrPart(bytes, file, part, {
+          rows,
+          zlib: nodeZlib,
+          into: all[part]!.planes,
+        })
+        all[part]!.missingChunks = missingChunks
+      })
+      for (const [index, read] of all.entries()) unpacked.set(index, read)
     },
     noticed: () =>
       [...unpacked].flatMap(([index, { missingChunks }]) =>
@@ -181,10 +212,8 @@ function openExr(bytes: Uint8Array): MediaFile {
       const last = Math.min(bottom, Math.max(first, to + part.displayWindow[1] - 1))
       const rows = [first, last + 1] as const
       const { channels: names } = pass
-      const whole = unpacked.get(pass.part)
-      const { planes } = names.every((name) => whole?.planes.has(name))
-        ? whole!
-        : readExrPart(bytes, file, pass.part, { names, rows, zlib: nodeZlib, kept })
+      const { planes } =
+        unpacked.get(pass.part) ?? readExrPart(bytes, file, pass.part, { names, rows, zlib: nodeZlib, kept })
       const cut = new Map<string, ExrPlane>()
       for (const channel of names) {
         const plane = planes.get(channel)!

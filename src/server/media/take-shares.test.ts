@@ -9,7 +9,8 @@ import { nodeZlib } from './node-zlib.ts'
 const home = mkdtempSync(join(tmpdir(), 'zafiro-shares-'))
 vi.stubEnv('ZAFIRO_HOME', home)
 const { takeStored } = await import('./decode-file.ts')
-const { joinShares, sharesOf } = await import('./take-shares.ts')
+const { sharesOf } = await import('./take-shares.ts')
+const { doShare, shareWork, ShareFailed } = await import('./shared-work.ts')
 const { DecodePool } = await import('./decode-pool.ts')
 const { derivedFolder, storeFile } = await import('./store.ts')
 afterAll(() => {
@@ -55,22 +56,54 @@ const made = () =>
       .map((name) => [name, readFileSync(join(derivedFolder(hash), name)).toString('base64')]),
   )
 
-test('shares of a file say and make what the whole does, byte for byte', async () => {
+test('two threads say and make of a file what one does, byte for byte', async () => {
   const { info: whole, order } = await takeStored(hash)
   const wanted = made()
   expect(whole.passes.length).toBeGreaterThan(5)
   expect(whole.passes.find((p) => p.kind === 'depth')?.detail?.miss).toBe(777)
   expect(whole.warnings.join()).toMatch(/not numbers/)
-  for (const of of [2, 3]) {
-    rmSync(derivedFolder(hash), { recursive: true })
-    const shares = await Promise.all(
-      Array.from({ length: of }, (_, i) => takeStored(hash, { share: [i, of] })),
-    )
-    expect(shares.map((s) => s.order)).toEqual(Array(of).fill(order))
-    expect(shares.every((s) => s.info.passes.length > 0)).toBe(true)
-    expect(joinShares(shares)).toEqual(whole)
-    expect(made()).toEqual(wanted)
+  rmSync(derivedFolder(hash), { recursive: true })
+  expect(await takeStored(hash, { threads: 2 })).toEqual({ info: whole, order })
+  expect(made()).toEqual(wanted)
+})
+
+test('what is broken is said by two threads as by one, wherever it lies, and neither waits for the other for ever', async () => {
+  const good = writeExrParts(parts, nodeZlib)
+  for (const at of [0.55, 0.75, 0.97]) {
+    const bad = good.slice()
+    bad.fill(0x55, Math.floor(bad.length * at), Math.floor(bad.length * at) + 60)
+    const path = join(home, 'broken.exr')
+    writeFileSync(path, bad)
+    const broken = await storeFile(path)
+    const say = (threads: 1 | 2) =>
+      takeStored(broken, { threads }).then(
+        () => 'nothing',
+        (error: unknown) => (error as Error).message,
+      )
+    const alone = await say(1)
+    expect(alone).toMatch(/chunk/)
+    expect(await say(2)).toMatch(/chunk/)
   }
+})
+
+test('shared work is done once each, by however many', async () => {
+  const work = shareWork()
+  const did: number[] = []
+  const begin = (name: number) => {
+    doShare(work, 20, (i) => did.push(i * 100 + name))
+  }
+  begin(1)
+  begin(2)
+  expect(did).toEqual(Array.from({ length: 20 }, (_, i) => i * 100 + 1))
+  const broken = shareWork()
+  expect(() => {
+    doShare(broken, 5, (i) => {
+      if (i === 2) throw new Error('piece 2')
+    })
+  }).toThrow('piece 2')
+  expect(() => {
+    doShare(broken, 5, () => undefined)
+  }).toThrow(ShareFailed)
 })
 
 test('every pass is in one share, none has much more to do than another, and depth is where alpha may explain it', () => {
@@ -95,12 +128,12 @@ test('every pass is in one share, none has much more to do than another, and dep
   expect(sharesOf(passes.slice(1, 2), 2).map((s) => s.size)).toEqual([1, 0])
 })
 
-test('a large EXR is shared by two processes that are idle, a small one or one that is none is not, nor while others wait', async () => {
+test('a large EXR is taken by two threads where nothing else is done; a small one or one that is none is not, nor while others wait', async () => {
   const program = join(home, 'decoder.mjs')
   writeFileSync(
     program,
     `process.on('message', ({ options }) => setTimeout(() => process.send({ result: {
-       info: { passes: [{ name: String(options.share), channels: [] }], warnings: ['seen'] }, order: ['1,2', '0,2'] } }), 200))
+       info: { passes: [], warnings: [], width: options.threads }, order: [] } }), 200))
      process.on('disconnect', () => process.exit(0))`,
   )
   const pool = new DecodePool(program, { processes: 2 })
@@ -116,14 +149,12 @@ test('a large EXR is shared by two processes that are idle, a small one or one t
     await stored('small', 1e6, exr),
     await stored('other', 25e6, [0x89, 0x50]),
   ]
-  const names = async (one: string) => (await pool.take(one)).passes.map((p) => p.name)
+  const threads = async (one: string) => (await pool.take(one)).width
   try {
-    expect(await names(large)).toEqual(['1,2', '0,2'])
-    expect(await names(small)).toEqual(['0,1'])
-    expect(await names(other)).toEqual(['0,1'])
-    const both = await Promise.all([names(small), names(large)])
-    expect(both[1]).toEqual(['0,1'])
-    expect((await pool.take(large)).warnings).toEqual(['seen'])
+    expect(await threads(large)).toBe(2)
+    expect(await threads(small)).toBe(1)
+    expect(await threads(other)).toBe(1)
+    expect(await Promise.all([threads(small), threads(large)])).toEqual([1, 1])
   } finally {
     pool.close()
   }

@@ -5,12 +5,14 @@ import type { MediaInfo } from './media-file.ts'
 /** How a file is to be taken: with a name for its pass where it holds one pass of several files. */
 export interface TakeOptions {
   readonly passName?: string
+  /** Two threads take it at once, where it can be shared. */
+  readonly threads?: 1 | 2
   /** Only a share of its passes, of several that are taken at once. */
   readonly share?: readonly [index: number, of: number]
 }
 
 /**
- * Passes in shares of about as many channels, for processes that take them at once. Depth stays with the first picture that has alpha, which may
+ * Passes in shares of about as many channels, for threads that take them at once. Depth stays with the first picture that has alpha, which may
  * say where nothing was hit.
  */
 export function sharesOf(passes: readonly Pass[], of: number): ReadonlySet<string>[] {
