@@ -176,7 +176,7 @@ export function ThresholdChart({
           style={{ bottom: axisHeight, left: place(stops) }}
         />
         <span
-          className={`absolute top-1 whitespace-nowrap px-1.5 text-xs ${stops > 1 ? '-translate-x-full' : ''}`}
+          className={`absolute top-1 mx-1 whitespace-nowrap rounded bg-base-300/60 px-0.5 text-xs ${stops > 1 ? '-translate-x-full' : ''}`}
           style={{ left: place(stops) }}
           data-testid="share-caught"
         >
