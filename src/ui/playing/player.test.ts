@@ -1,4 +1,5 @@
 import { afterEach, beforeEach, describe, expect, test, vi } from 'vitest'
+import { emptyComp } from '../../core/comp/edits.ts'
 import type { Answer, Codes, Wish } from '../../core/engine/session/requests.ts'
 import { FrameCache } from './frame-cache.ts'
 import { playedOn, playOrder, type PlayPlace } from './play-order.ts'
@@ -75,7 +76,7 @@ describe('playing', () => {
       isRiding: false,
       isBusy: false,
       played: {
-        work: { comp: {} as never, media: {} },
+        work: { comp: emptyComp(960, 540), media: {} },
         wish: { target: { type: 'picture' }, reduction: 1, view: {} as never },
       },
       ...more,
@@ -122,6 +123,33 @@ describe('playing', () => {
     expect(shown).toEqual([2, 3, 4, 5, 4])
     expect(player.count).toEqual({ shown: 5, late: 3 })
   })
+  test.each([
+    [960, 1, [2, 1]],
+    [1920, 2, [4, 2]],
+    [3840, 4, [8, 4]],
+    [8192, 8, [16, 8]],
+    // No smaller one can be made.
+    [960, 4, [4]],
+  ] as const)(
+    'frames of %i pixels that are seen at 1/%i are made at %j of their size',
+    async (width, seen, sizes) => {
+      const { player, fill } = begin({
+        played: {
+          work: { comp: emptyComp(width, Math.round((width * 9) / 16)), media: {} },
+          wish: { target: { type: 'picture' }, reduction: seen, view: {} as never },
+        },
+      })
+      const made = new Set<number | undefined>()
+      const put = player.cache.put.bind(player.cache)
+      player.cache.put = (frame, key, kept, reduction, order, isSure) => {
+        made.add(reduction)
+        put(frame, key, kept, reduction, order, isSure)
+      }
+      player.changed()
+      await fill()
+      expect([...made]).toEqual(sizes)
+    },
+  )
   test('shows every frame where that is wished, however long it takes', async () => {
     const { player, shown, run, fill } = begin({ isEvery: true })
     player.changed()

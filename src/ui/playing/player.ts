@@ -1,5 +1,5 @@
 import type { Codes, Wish } from '../../core/engine/session/requests.ts'
-import type { Reduction } from '../../core/engine/work-area.ts'
+import { reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
 import type { AtFrame, EngineClient } from '../engine/engine-client.ts'
 import { FrameCache } from './frame-cache.ts'
 import { playedOn, playOrder, type PlayMode, type PlayPlace, type PlayRange } from './play-order.ts'
@@ -253,11 +253,12 @@ export class Player {
    * What is to be made next: what is kept and may have changed is asked for first, then what is missing is made small, so that all can be
    * played soon, and at last everything at the size that it is seen.
    */
-  private missing(seen: Reduction): Task | undefined {
+  private missing({ work, wish: { reduction: seen } }: Played): Task | undefined {
     const { range, mode, frame } = this.listener.state()
     const place = this.isPlaying ? this.place : ({ frame, by: 1 } as const)
     const order = playOrder(place, range, mode)
-    const quick = seen === 4 ? 4 : seen === 2 ? 4 : 2
+    // Half as large as it is seen, where it can be.
+    const quick = reductionsOf(work.comp).find((r) => r > seen) ?? seen
     const doubted = order.find((f) => !this.cache.isSure(f) && this.cache.keyOf(f) !== undefined)
     if (doubted !== undefined)
       return {
@@ -295,7 +296,7 @@ export class Player {
     try {
       for (;;) {
         const { isBusy, played } = this.listener.state()
-        const wanted = played && this.missing(played.wish.reduction)
+        const wanted = played && this.missing(played)
         isResting = this.restLeft() > 0
         if (this.closed || isBusy || !played || !wanted || isResting) break
         const { round } = this
