@@ -177,9 +177,11 @@ async function look(driver: WebDriver, id: string, frames: number) {
     await driver.actions().sendKeys(key).perform()
   }
   const data = () =>
-    driver.executeScript<Record<string, string>>(() => ({
-      ...document.querySelector<HTMLElement>('[data-testid=picture]')?.dataset,
-    }))
+    driver.executeScript<Record<string, string>>(() =>
+      Object.fromEntries(
+        Object.entries(document.querySelector<HTMLElement>('[data-testid=picture]')?.dataset ?? {}),
+      ),
+    )
   const until = async (is: (d: Record<string, string>) => boolean, patienceMs = 120_000) => {
     const started = performance.now()
     await driver.wait(async () => is(await data()), patienceMs, undefined, 15)

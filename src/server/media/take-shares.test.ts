@@ -86,7 +86,7 @@ test('what is broken is said by two threads as by one, wherever it lies, and nei
   }
 })
 
-test('shared work is done once each, by however many', async () => {
+test('shared work is done once each, by however many', () => {
   const work = shareWork()
   const did: number[] = []
   const begin = (name: number) => {
