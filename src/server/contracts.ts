@@ -130,7 +130,7 @@ export const stillQuery = v.object({
 const span = v.pipe(v.string(), v.regex(/^-?\d{1,6},-?\d{1,6}$/, 'wants two numbers, such as 100,228'))
 export const passQuery = v.object({
   as: v.optional(v.string(), ''),
-  size: v.optional(v.picklist(['1', '2', '4'], 'wants 1, 2 or 4'), '1'),
+  size: v.optional(v.picklist(['1', '2', '4', '8'], 'wants 1, 2, 4 or 8'), '1'),
   filter: v.optional(v.picklist(passFilters), 'mean'),
   rows: v.optional(span),
   columns: v.optional(span),

@@ -6,7 +6,7 @@ import { OutOfMemoryError, type Picture, type PictureStore } from '../picture/pi
 import { placeObjects, placePass } from './place-pass.ts'
 import type { PassRef, PlanNode } from './plan/plan-node.ts'
 import { withSmallSizes, type StoredPassRef } from './small-passes.ts'
-import { partArea, workArea, type Part } from './work-area.ts'
+import { isHuge, partArea, workArea, type Part } from './work-area.ts'
 import type { Comp } from '../comp/schema.ts'
 
 /** The entries of a table as they are, whatever the frame is. */
@@ -173,7 +173,11 @@ export class Evaluator {
     const name = blockName(ref)
     const known = this.coming.get(name)
     if (known) return known
-    const block = this.loadPass(ref.part ? { ...ref, ...windowOf(comp, ref.part) } : ref)
+    const block = this.loadPass({
+      ...ref,
+      ...(ref.part && windowOf(comp, ref.part)),
+      ...(isHuge(comp) && { isHuge: true }),
+    })
     this.coming.set(name, block)
     // What fails once is asked for again.
     block.catch(() => this.coming.delete(name))

@@ -3,7 +3,7 @@ import { emptyComp } from '../comp/edits.ts'
 import type { Pass } from '../comp/media.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import { reducePass } from '../formats/reduce-pass.ts'
-import { withSmallSizes } from './small-passes.ts'
+import { smallerBlock, withSmallSizes } from './small-passes.ts'
 import { reductionFor, reductionsOf, workArea } from './work-area.ts'
 
 const [width, height] = [96, 50]
@@ -49,6 +49,24 @@ test('passes below a quarter are made from the quarter: cells are means of their
     expect([Math.floor((at % width) / reduction), Math.floor(at / width / reduction)]).toEqual([2, 1])
   }
   expect(asked).toEqual([4, 4, 4, 4, 4, 4])
+})
+
+test('of huge frames an eighth is kept too, and what is smaller is made from it', async () => {
+  const asked: number[] = []
+  const load = withSmallSizes((ref) => {
+    asked.push(ref.reduction)
+    return Promise.resolve(smallerBlock(reducePass(whole, 'mean', 4, { width, height }), 'mean', 2))
+  })
+  for (const reduction of [8, 16, 32] as const) {
+    const ref = { hash: 'x', as: { isData: false }, reduction, isHuge: true }
+    const small = await load({ ...ref, pass: pass('matte') })
+    expect([small.width, small.height]).toEqual([Math.ceil(width / reduction), Math.ceil(height / reduction)])
+    let sum = 0
+    for (let i = 0; i < reduction ** 2; i++)
+      sum += whole.data[Math.floor(i / reduction) * width + reduction + (i % reduction)]!
+    expect(small.data[1]).toBeCloseTo(sum / reduction ** 2, 2)
+  }
+  expect(asked).toEqual([8, 8, 8])
 })
 
 test('sizes below a quarter are for frames in which much is still to be seen, with a margin that is whole at them', () => {

@@ -3,7 +3,7 @@ import { halfToNumber, numberToHalf } from '../picture/half.ts'
 import type { PassBlock } from './pass-block.ts'
 import { objectMatte } from './object-masks.ts'
 import { passFilter } from '../passes/passes.ts'
-import { reducePass } from './reduce-pass.ts'
+import { reducePass, reducePasses } from './reduce-pass.ts'
 
 const [width, height] = [11, 7]
 const floats = (channels: number, value: (x: number, y: number) => readonly number[]): PassBlock => {
@@ -32,6 +32,16 @@ test('a data window off the frame’s grid keeps its place, and empty surroundin
   // One column and two rows of the first cell lie inside.
   expect(small.data[0]).toBeCloseTo(2 / 16, 6)
   expect(small.data[5]).toBe(1)
+})
+
+test('several sizes in one way through the rows are what each is alone, off the grid and at odd sizes', () => {
+  const data = Float32Array.from({ length: 37 * 29 * 3 }, (_, i) => (i % 50 === 7 ? NaN : Math.sin(i) * 9))
+  const block = { width: 37, height: 29, x: -5, y: 3, channels: 3, data }
+  const frame = { width: 31, height: 33 }
+  for (const filter of ['mean', 'normal', 'pick'] as const)
+    expect(reducePasses(block, filter, [2, 4], frame)).toEqual(
+      ([2, 4] as const).map((factor) => reducePass(block, filter, factor, frame)),
+    )
 })
 
 test('IDs are picked with all their bits, never averaged', () => {

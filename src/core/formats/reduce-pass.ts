@@ -19,47 +19,68 @@ export function renormalise(data: Float32Array, stride: number, isPacked: boolea
   }
 }
 
+/** How much smaller a pass is made at once. */
+type Factor = 2 | 4 | 8
+
+/** The cells of a pass at 1/factor of its size. */
+function cellsOf(block: PassBlock, factor: Factor): Cells {
+  const [x, y] = [Math.floor(block.x / factor), Math.floor(block.y / factor)]
+  const width = Math.ceil((block.x + block.width) / factor) - x
+  const height = Math.ceil((block.y + block.height) / factor) - y
+  return { width, height, x, y, factor }
+}
+
 /**
  * A pass at 1/factor of its size, on the grid of the frame: cell (0, 0) covers the frame's first factor × factor pixels.
  * Colour and coverage are averaged (beyond the data window is 0; beyond the frame is not counted), normals averaged and brought
  * back to length 1, all else (depth, positions, motion, IDs) picked from the middle of the cell.
  */
-export function reducePass(
+export function reducePass(block: PassBlock, filter: PassFilter, factor: Factor, frame: Frame): PassBlock {
+  return reducePasses(block, filter, [factor], frame)[0]!
+}
+
+/** The same at several sizes, in one way through its rows where it is averaged. */
+export function reducePasses(
   block: PassBlock,
   filter: PassFilter,
-  factor: 2 | 4,
-  frame: { readonly width: number; readonly height: number },
-): PassBlock {
+  factors: readonly Factor[],
+  frame: Frame,
+): PassBlock[] {
   const { channels, data } = block
   const isHalf = data instanceof Uint16Array
-  const [x0, y0] = [Math.floor(block.x / factor), Math.floor(block.y / factor)]
-  const width = Math.ceil((block.x + block.width) / factor) - x0
-  const height = Math.ceil((block.y + block.height) / factor) - y0
-  const at = { width, height, x: x0, y: y0, channels }
-  if (filter === 'pick' || (filter === 'ranks' && isHalf)) {
-    const data = isHalf
-      ? new Uint16Array(width * height * channels)
-      : new Float32Array(width * height * channels)
-    pickMiddles(data, block, { ...at, factor })
-    return { ...at, data }
-  }
+  const isPicked = filter === 'pick' || (filter === 'ranks' && isHalf)
+  const made = factors.map((factor) => {
+    const cells = cellsOf(block, factor)
+    const count = cells.width * cells.height * channels
+    return { cells, out: isHalf ? new Uint16Array(count) : new Float32Array(count) }
+  })
   if (filter === 'ranks' && data instanceof Float32Array)
-    return joinedRanks({ ...block, data }, factor, frame, { width, height, x: x0, y: y0 })
-  if (channels <= 4) {
-    const out = isHalf
-      ? new Uint16Array(width * height * channels)
-      : new Float32Array(width * height * channels)
-    meanCells(out, block, filter, { ...at, factor }, frame)
-    return { ...at, data: out }
-  }
-  const mean = new Float32Array(width * height * channels)
-  sumManyChannels(mean, block, { ...at, factor })
-  for (let row = 0; row < height; row++) {
-    const shares = sharesOf(row, { ...at, factor }, channels, frame)
+    return made.map(({ cells: { factor, ...at } }) =>
+      joinedRanks({ ...block, data }, factor as Factor, frame, at),
+    )
+  if (isPicked) for (const { cells, out } of made) pickMiddles(out, block, cells)
+  else if (channels <= 4) meanCells(made, block, filter, frame)
+  else for (const { cells, out } of made) meansOfMany(out, block, filter, cells, frame)
+  return made.map(({ cells: { width, height, x, y }, out }) => ({ width, height, x, y, channels, data: out }))
+}
+
+/** Means of the pixels of each cell, of more channels than the codec takes. */
+function meansOfMany(
+  out: Uint16Array | Float32Array,
+  block: PassBlock,
+  filter: PassFilter,
+  cells: Cells,
+  frame: Frame,
+): void {
+  const { channels } = block
+  const mean = new Float32Array(out.length)
+  sumManyChannels(mean, block, cells)
+  for (let row = 0; row < cells.height; row++) {
+    const shares = sharesOf(row, cells, channels, frame)
     for (const [i, share] of shares.entries()) mean[row * shares.length + i]! *= share
   }
   if (filter !== 'mean') renormalise(mean, channels, filter === 'packed')
-  return { ...at, data: isHalf ? numbersToHalves(mean) : mean }
+  out.set(out instanceof Uint16Array ? numbersToHalves(mean) : mean)
 }
 
 /** The summed cover of a cell that shows one object alone, as most do; 0 where there is another, or none. */
@@ -96,7 +117,7 @@ const mostRanks = 16
  */
 function joinedRanks(
   { channels, data, ...block }: PassBlock & { readonly data: Float32Array },
-  factor: 2 | 4,
+  factor: Factor,
   frame: { readonly width: number; readonly height: number },
   at: { readonly width: number; readonly height: number; readonly x: number; readonly y: number },
 ): PassBlock {
@@ -176,7 +197,10 @@ function joinedRanks(
   return { ...at, channels: ranks * 2, data: out }
 }
 
-type Frame = Parameters<typeof reducePass>[3]
+interface Frame {
+  readonly width: number
+  readonly height: number
+}
 
 /** The grid of cells that pixels come together in: factor × factor pixels each, the first at (x, y). */
 interface Cells {
@@ -213,44 +237,54 @@ function pickMiddles(out: Uint16Array | Float32Array, block: PassBlock, cells: C
 }
 
 /**
- * Means of the pixels of each cell, row after row and pixel after pixel, in single precision, as those of the engine are, which gives the same
- * bits. What is not finite counts as 0.
+ * Means of the pixels of the cells of one or several grids, row after row and pixel after pixel, in single precision, as those of the engine are,
+ * which gives the same bits. What is not finite counts as 0.
  */
 function meanCells(
-  out: Uint16Array | Float32Array,
+  grids: readonly { readonly out: Uint16Array | Float32Array; readonly cells: Cells }[],
   block: PassBlock,
   filter: PassFilter,
-  cells: Cells,
   frame: Frame,
 ): void {
   const { channels, data } = block
-  const { width, x: x0, y: y0, factor } = cells
-  const shift = factor === 2 ? 1 : 2
   const row = block.width * channels * data.BYTES_PER_ELEMENT
-  const outRow = width * channels
-  const first = (x0 + 1) * factor - block.x
   const from = bytesOf(data)
   withCodec(({ codec, room }) => {
-    const [source, target, halves, spread] = [room(row), room(outRow * 4), room(outRow * 2), room(outRow * 8)]
+    const source = room(row)
+    const rooms = grids.map(({ cells: { width } }) => {
+      const count = width * channels
+      return { sums: room(count * 4), halves: room(count * 2), spread: room(count * 8) }
+    })
+    // Views are taken when all room is made: the memory may have moved.
     const memory = new Uint8Array(codec.memory.buffer)
-    const means = new Float32Array(codec.memory.buffer, target, outRow)
-    const codes = new Uint16Array(codec.memory.buffer, halves, outRow)
-    const shares = new Float64Array(codec.memory.buffer, spread, outRow)
     const sum = data instanceof Uint16Array ? codec.sumHalves : codec.sumFloats
-    let rows = 0
+    const rowsOfGrids = grids.map(({ out, cells }, i) => {
+      const { sums, halves, spread } = rooms[i]!
+      const { factor, x, y } = cells
+      const count = cells.width * channels
+      const means = new Float32Array(codec.memory.buffer, sums, count)
+      const codes = new Uint16Array(codec.memory.buffer, halves, count)
+      const shares = new Float64Array(codec.memory.buffer, spread, count)
+      const shift = Math.log2(factor)
+      const first = (x + 1) * factor - block.x
+      let rows = 0
+      return (sy: number) => {
+        const cell = ((sy + block.y) >> shift) - y
+        if (sy === 0 || (sy + block.y) % factor === 0) means.fill(0)
+        sum(sums, source, block.width, channels, first, shift)
+        if (sy + 1 < block.height && (sy + 1 + block.y) % factor !== 0) return
+        const own = cellSpan(cell + y, factor, frame.height)
+        if (own !== rows) shares.set(sharesOf(cell, cells, channels, frame))
+        rows = own
+        codec.shareOut(sums, spread, count)
+        if (filter !== 'mean' && channels >= 3) renormalise(means, channels, filter === 'packed')
+        if (out instanceof Uint16Array) codec.floatToHalf(halves, sums, 0, count)
+        out.set(out instanceof Uint16Array ? codes : means, cell * count)
+      }
+    })
     for (let sy = 0; sy < block.height; sy++) {
-      const cell = ((sy + block.y) >> shift) - y0
-      if (sy === 0 || (sy + block.y) % factor === 0) means.fill(0)
       memory.set(from.subarray(sy * row, (sy + 1) * row), source)
-      sum(target, source, block.width, channels, first, shift)
-      if (sy + 1 < block.height && (sy + 1 + block.y) % factor !== 0) continue
-      const own = cellSpan(cell + y0, factor, frame.height)
-      if (own !== rows) shares.set(sharesOf(cell, cells, channels, frame))
-      rows = own
-      codec.shareOut(target, spread, outRow)
-      if (filter !== 'mean' && channels >= 3) renormalise(means, channels, filter === 'packed')
-      if (out instanceof Uint16Array) codec.floatToHalf(halves, target, 0, outRow)
-      out.set(out instanceof Uint16Array ? codes : means, cell * outRow)
+      for (const take of rowsOfGrids) take(sy)
     }
   })
 }

@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
 import { createConnection, type RowDataPacket } from 'mysql2/promise'
 import { clearParts } from './clear-parts.ts'
-import { isWholeForm } from './decode-pool.ts'
+import { isWholeForm } from './whole-form.ts'
 
 async function hashOf(path: string): Promise<string> {
   const hash = createHash('sha256')

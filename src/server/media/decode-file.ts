@@ -7,9 +7,15 @@ import { passFilter, rulesOf } from '../../core/passes/passes.ts'
 import type { PassRef } from '../../core/engine/plan/plan-node.ts'
 import { findMissByAlpha } from '../../core/formats/depth-miss.ts'
 import { objectsIn } from '../../core/formats/object-masks.ts'
-import { columnsOfBlock, encodePassBlock, type PassBlock } from '../../core/formats/pass-block.ts'
+import {
+  columnsOfBlock,
+  decodePassBlock,
+  encodePassBlock,
+  type PassBlock,
+} from '../../core/formats/pass-block.ts'
 import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
-import { reducePass } from '../../core/formats/reduce-pass.ts'
+import { reducePass, reducePasses } from '../../core/formats/reduce-pass.ts'
+import { smallerBlock } from '../../core/engine/small-passes.ts'
 import { halfTable } from '../../core/picture/half.ts'
 import type { MediaFile, MediaInfo, SharedFile } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
@@ -17,7 +23,8 @@ import type { RowSpan } from './decode-job.ts'
 import { ShareFailed } from './shared-work.ts'
 import { joinShares, sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
 import { writeWhole } from '../whole-file.ts'
-import { objectsPath, passPath, readStored, type PassForm } from './store.ts'
+import { isWholeForm } from './whole-form.ts'
+import { objectsPath, passPath, readStored, readWhole, type PassForm } from './store.ts'
 
 /** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
 export function valueWarning({ name, kind }: Pass, { channels }: PassStats): string | undefined {
@@ -156,17 +163,13 @@ export async function takeShare(
     const isAsStored =
       as.isData || (encoding === 'linear' && alpha === 'premultiplied' && isIdentity(own.toWorking))
     const block = isAsStored ? stored : file.readPass(inFile.name, as)
-    for (const reduction of [2, 4] as const)
-      await writeWhole(
-        passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter }),
-        encodePassBlock(reducePass(block, filter, reduction, frame)),
-        remade,
-      )
-    if (pass.detail?.masks === 'ranked')
-      for (const reduction of [2, 4] as const)
+    const filters = pass.detail?.masks === 'ranked' ? ([filter, 'ranks'] as const) : [filter]
+    const sizes = [2, 4] as const
+    for (const by of filters)
+      for (const [i, small] of reducePasses(block, by, sizes, frame).entries())
         await writeWhole(
-          passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction, filter: 'ranks' }),
-          encodePassBlock(reducePass(block, 'ranks', reduction, frame)),
+          passPath(hash, { pass: inFile.name, as: readAsKey(as), reduction: sizes[i]!, filter: by }),
+          encodePassBlock(small),
           remade,
         )
     if (pass.kind === 'ids')
@@ -218,8 +221,16 @@ function keepOpen(hash: string, file: MediaFile): void {
   letGo.unref()
 }
 
-/** Makes a form of a pass of a stored file. Throws FormatError. */
+/** Makes a form of a pass of a stored file: an eighth out of its quarter, all else out of the file. Throws FormatError. */
 export async function makeForm(hash: string, form: PassForm): Promise<void> {
+  if (form.reduction === 8) {
+    const quarter = { ...form, reduction: 4 } as const
+    const path = passPath(hash, quarter)
+    if (!(await isWholeForm(path))) await makeForm(hash, quarter)
+    const block = decodePassBlock((await readWhole(path)).buffer)
+    await writeWhole(passPath(hash, form), encodePassBlock(smallerBlock(block, form.filter, 2)), remade)
+    return
+  }
   const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
   keepOpen(hash, file)
   const block = file.readPass(form.pass, parseReadAs(form.as) ?? { isData: false })

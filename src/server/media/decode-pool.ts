@@ -8,7 +8,6 @@ import {
   decodePassBlock,
   encodePassBlock,
   joinedRows,
-  passBlockLength,
   passHeaderBytes,
   rowsOfBlock,
   type PassBlock,
@@ -20,6 +19,7 @@ import type { DecodeJob, RowSpan } from './decode-job.ts'
 import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
 import { passPath, storedPath, type PassForm } from './store.ts'
+import { isWholeForm } from './whole-form.ts'
 
 export { DecodeError } from './decoder.ts'
 
@@ -236,20 +236,6 @@ async function readRows(path: string, rows: readonly [from: number, to: number])
     const bytes = new Uint8Array(end - start)
     await file.read(bytes, 0, bytes.length, start)
     return read(bytes.buffer)
-  } finally {
-    await file.close()
-  }
-}
-
-/** Whether a made form is as long as its beginning says: what was cut by a loss of power counts as absent. */
-export async function isWholeForm(path: string): Promise<boolean> {
-  const file = await open(path).catch(() => undefined)
-  if (!file) return false
-  try {
-    const header = new Uint8Array(passHeaderBytes)
-    const { bytesRead } = await file.read(header, 0, passHeaderBytes, 0)
-    const length = passBlockLength(header.subarray(0, bytesRead))
-    return length !== undefined && (await file.stat()).size === length
   } finally {
     await file.close()
   }

@@ -11,7 +11,7 @@ import { nodeZlib } from './node-zlib.ts'
 const home = mkdtempSync(join(tmpdir(), 'zafiro-rows-'))
 vi.stubEnv('ZAFIRO_HOME', home)
 const { DecodePool } = await import('./decode-pool.ts')
-const { storeFile } = await import('./store.ts')
+const { readWhole, storeFile } = await import('./store.ts')
 const pool = new DecodePool(undefined, { processes: 3 })
 afterAll(() => {
   pool.close()
@@ -114,6 +114,22 @@ test.each(['zip', 'piz', 'none'])(
     }
   },
 )
+
+test('an eighth is the mean of 2 × 2 of the quarter, which is made first where it is not there', async () => {
+  const eighth = async (pass: string, filter: 'mean' | 'pick') =>
+    decodePassBlock(
+      (await readWhole(await pool.form(stored['zip']!, { ...form(pass), reduction: 8, filter }))).buffer,
+    )
+  const { width: w, height: h, x, y, data } = await eighth('beauty', 'mean')
+  // Cells of 8 × 8 pixels of the canvas.
+  expect([x, y, w, h]).toEqual([0, -2, 6, 54])
+  const [cellX, cellY] = [2, 10]
+  let sum = 0
+  for (let v = 0; v < 8; v++) for (let u = 0; u < 8; u++) sum += value(cellX * 8 + u, cellY * 8 + v, 0)
+  expect(data[((cellY - y) * w + cellX) * 4]).toBeCloseTo(sum / 64, 1)
+  const picked = await eighth('depth', 'pick')
+  expect(picked.data[(cellY - y) * w + cellX]).toBe(value(cellX * 8 + 6, cellY * 8 + 6, 0))
+})
 
 test('what was unpacked for one pass is not unpacked again for another', () => {
   const bytes = bytesOf('zip')

@@ -9,7 +9,7 @@ const home = mkdtempSync(join(tmpdir(), 'zafiro-store-'))
 vi.stubEnv('ZAFIRO_HOME', home)
 const { DamagedError, damagedPath, isKept, isSound, passPath, readStored, storedPath, storeFile } =
   await import('./store.ts')
-const { isWholeForm } = await import('./decode-pool.ts')
+const { isWholeForm } = await import('./whole-form.ts')
 const { clearParts } = await import('./clear-parts.ts')
 const { clearUploads } = await import('../web/uploads.ts')
 const { checkStore } = await import('./check-store.ts')

@@ -20,7 +20,7 @@ export interface PassForm {
   readonly pass: string
   /** See readAsKey. */
   readonly as: string
-  readonly reduction: 1 | 2 | 4
+  readonly reduction: 1 | 2 | 4 | 8
   /** How it is made smaller. */
   readonly filter: PassFilter
 }

@@ -22,7 +22,7 @@ export const isPassPath = (path: string): boolean => address.test(path)
 
 /**
  * One pass of one stored file, named by content and therefore never changing. ?as= says how it is read (see readAsKey), ?size=
- * 1, 2 or 4 the part of its size, ?filter= how it is made smaller; ?rows= of its full size some rows alone, from one to before another, counted on
+ * 1, 2, 4 or 8 the part of its size, ?filter= how it is made smaller; ?rows= of its full size some rows alone, from one to before another, counted on
  * the canvas, and of those ?columns= alone.
  */
 export function passAnswer(request: Request): Promise<Response> {
@@ -34,7 +34,7 @@ export function passAnswer(request: Request): Promise<Response> {
     if (!parseReadAs(as)) throw new RequestError(400, `A pass can not be read as ${JSON.stringify(as)}.`)
     if (!/^[0-9a-f]{64}$/.test(hash) || !(await exists(storedPath(hash))))
       throw new RequestError(404, 'The file of this pass is not in the store. Bring it in again.')
-    const reduction = ([1, 2, 4] as const).find((r) => String(r) === size)!
+    const reduction = ([1, 2, 4, 8] as const).find((r) => String(r) === size)!
     // The guard lets no address through that is not escaped well.
     const form = { pass: decodeURIComponent(name), as, reduction, filter }
     if (rows !== undefined && reduction === 1) {

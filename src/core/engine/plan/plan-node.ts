@@ -24,6 +24,8 @@ export interface PassRef {
   readonly isTable?: boolean
   /** How it is made smaller, where that is not as its kind says. */
   readonly filter?: PassFilter
+  /** It belongs to a huge frame, see work-area: small sizes of it are kept too. */
+  readonly isHuge?: boolean
   /** Hexadecimal IDs: the coverage of these objects is asked for, not the pass. */
   readonly objects?: readonly string[]
 }
