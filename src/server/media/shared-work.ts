@@ -12,9 +12,14 @@ export class ShareFailed extends Error {
 
 /**
  * Does pieces of the work until none is left, and waits until the other threads have done theirs. Throws what a piece throws; ShareFailed where
- * another thread has failed.
+ * another thread has failed, or has done nothing for so long, as one that was ended can not say so.
  */
-export function doShare(work: SharedWork, count: number, piece: (index: number) => void): void {
+export function doShare(
+  work: SharedWork,
+  count: number,
+  piece: (index: number) => void,
+  patienceMs = 30_000,
+): void {
   const words = new Int32Array(work)
   try {
     for (;;) {
@@ -30,9 +35,13 @@ export function doShare(work: SharedWork, count: number, piece: (index: number) 
     Atomics.notify(words, done)
     throw error
   }
+  let [known, since] = [-1, 0]
   for (;;) {
     const soFar = Atomics.load(words, done)
-    if (Atomics.load(words, failed) === 1) throw new ShareFailed('Another thread could not unpack its part')
+    if (soFar !== known) [known, since] = [soFar, performance.now()]
+    const isLost = soFar < count && performance.now() - since > patienceMs
+    if (isLost || Atomics.load(words, failed) === 1)
+      throw new ShareFailed('Another thread could not unpack its part')
     if (soFar >= count) return
     // Now and then it is looked at, as what failed counts nothing up.
     Atomics.wait(words, done, soFar, 50)

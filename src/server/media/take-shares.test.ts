@@ -95,6 +95,12 @@ test('shared work is done once each, by however many', () => {
   begin(1)
   begin(2)
   expect(did).toEqual(Array.from({ length: 20 }, (_, i) => i * 100 + 1))
+  // One that took a piece and was ended.
+  const lost = shareWork()
+  Atomics.add(new Int32Array(lost), 0, 1)
+  expect(() => {
+    doShare(lost, 4, () => undefined, 120)
+  }).toThrow(ShareFailed)
   const broken = shareWork()
   expect(() => {
     doShare(broken, 5, (i) => {

@@ -99,7 +99,7 @@ function EngineMemory() {
     <div className="space-y-1 text-xs text-base-content/65">
       <p>
         Pictures of steps have taken {inMb(bytes)} of the {inMb(mostBytes)} that this browser allows. What is
-        quickly made again, and was not used for long, goes first.
+        made again quickly, and was not used lately, goes first.
       </p>
       <progress
         className="progress progress-primary h-1 w-full"
