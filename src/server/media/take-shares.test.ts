@@ -18,7 +18,8 @@ afterAll(() => {
   rmSync(home, { recursive: true })
 })
 
-const [width, height] = [67, 41]
+// Three spans of rows for threads to share.
+const [width, height] = [67, 641]
 const window = [0, 0, width - 1, height - 1] as const
 const plane = (name: string, value: (i: number) => number) => ({
   name,
@@ -26,7 +27,7 @@ const plane = (name: string, value: (i: number) => number) => ({
   values: Float32Array.from({ length: width * height }, (_, i) => value(i)),
 })
 // A disc that was hit, before nothing; its depth says so by no value that is known.
-const cover = (i: number) => (Math.hypot((i % width) - 30, Math.floor(i / width) - 20) < 15 ? 1 : 0)
+const cover = (i: number) => (Math.hypot((i % width) - 30, (Math.floor(i / width) - 320) / 16) < 15 ? 1 : 0)
 const wave = (layer: string, names: string, k: number) =>
   Array.from(names, (c, n) => plane(`${layer}${c}`, (i) => cover(i) * (0.4 + 0.3 * Math.sin(i / (k + n)))))
 const parts: ExrPartPicture[] = [
