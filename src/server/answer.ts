@@ -1,4 +1,5 @@
 import { randomBytes } from 'node:crypto'
+import { Cancelled } from '../core/cancelled.ts'
 import { ProblemError, type Problem } from '../core/comp/problem.ts'
 import { FormatError } from '../core/formats/format-error.ts'
 import { DatabaseBusy, DatabaseUnreachable, isOrphan, isUnstorable, nameFailure } from './db/pool.ts'
@@ -58,7 +59,7 @@ function describe(given: unknown): Told {
   if (hasCode(error, 'EMFILE', 'ENFILE', 'EAGAIN'))
     return { status: 503, message: 'The server has too much to do at once. Try again.' }
   // The one who asked has left.
-  const hasLeft = error instanceof Error && error.name === 'AbortError'
+  const hasLeft = error instanceof Cancelled || (error instanceof Error && error.name === 'AbortError')
   if (hasLeft || hasCode(error, 'ECONNRESET', 'ERR_STREAM_PREMATURE_CLOSE', 'ABORT_ERR'))
     return { status: 400, message: 'The request broke off.' }
   loggerOf('server').error(error)

@@ -1,8 +1,9 @@
 import { describe, expect, test } from 'vitest'
+import { Cancelled } from '../cancelled.ts'
 import { emptyComp } from '../comp/edits.ts'
 import type { PassBlock } from '../formats/pass-block.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
-import { Evaluator } from './evaluator.ts'
+import { Evaluator, type LoadPass } from './evaluator.ts'
 import { node, type PlanNode } from './plan/plan-node.ts'
 import { halfToNumber, numberToHalf } from '../picture/half.ts'
 
@@ -138,5 +139,93 @@ describe('passes in halves', () => {
     const { pictures, twice, see } = beginWith(wanted)
     await see(twice('one'))
     expect(pictures()).toBe(2)
+  })
+})
+
+describe('passes on their way', () => {
+  const comp = emptyComp(side, side)
+  const pass = (hash: string) =>
+    node(
+      `pass ${hash}`,
+      [],
+      () => {
+        throw new Error('a pass is loaded, not made')
+      },
+      {
+        load: {
+          hash,
+          pass: { name: 'beauty', kind: 'colour', channels: ['R', 'G', 'B', 'A'], type: 'float' },
+          as: { isData: false },
+          reduction: 1,
+        },
+      },
+    )
+  const begin = () => {
+    const { kernels, store } = createLoneKernels(64)
+    const asked: { hash: string; signal: AbortSignal; come(): void }[] = []
+    const load: LoadPass = ({ hash }, signal) =>
+      new Promise((resolve) => {
+        const data = new Float32Array(side * side * 4)
+        const come = () => {
+          resolve({ width: side, height: side, x: 0, y: 0, channels: 4, data })
+        }
+        asked.push({ hash, signal: signal!, come })
+      })
+    const evaluator = new Evaluator({ kernels, store }, load, room * bytes)
+    return { evaluator, store, asked, aborted: () => asked.map(({ signal }) => signal.aborted) }
+  }
+  /** Asked for, and given up after a while, though it never comes. */
+  const inVain = async (evaluator: Evaluator, hash: string) => {
+    let isStale = false
+    const loading = evaluator.load(comp, pass(hash), () => isStale)
+    await Promise.resolve()
+    isStale = true
+    await expect(loading).rejects.toBeInstanceOf(Cancelled)
+  }
+  test('are waited for no longer than they are wanted, and come to the next who wants them', async () => {
+    const { evaluator, asked, aborted } = begin()
+    await inVain(evaluator, 'a')
+    await inVain(evaluator, 'a')
+    const loading = evaluator.load(comp, pass('a'))
+    asked[0]!.come()
+    await loading
+    expect(evaluator.evaluate(pass('a')).width).toBe(side)
+    expect(asked).toHaveLength(1)
+    expect(aborted()).toEqual([false])
+  })
+  test('are given up when something else is wanted, and leave nothing behind', async () => {
+    const { evaluator, store, asked, aborted } = begin()
+    await inVain(evaluator, 'a')
+    const loading = evaluator.load(comp, pass('b'))
+    expect(aborted()).toEqual([true, false])
+    asked[0]!.come()
+    asked[1]!.come()
+    await loading
+    expect(Math.floor(store.usedBytes / bytes)).toBe(1)
+    // What was given up is asked for anew.
+    const again = evaluator.load(comp, pass('a'))
+    expect(asked.map(({ hash }) => hash)).toEqual(['a', 'b', 'a'])
+    asked[2]!.come()
+    await again
+  })
+  test('what was fetched ahead gives way to what somebody wants, but not to what is made ahead after it', async () => {
+    const { evaluator, asked, aborted } = begin()
+    evaluator.fetchAhead(comp, pass('a'))
+    evaluator.fetchAhead(comp, pass('b'))
+    const ahead = evaluator.aside(() => evaluator.load(comp, pass('a')))
+    asked[0]!.come()
+    await ahead
+    expect(aborted()).toEqual([false, false])
+    const loading = evaluator.load(comp, pass('c'))
+    expect(aborted()).toEqual([false, true, false])
+    asked[2]!.come()
+    await loading
+    const given = evaluator.aside(() => inVain(evaluator, 'd'))
+    evaluator.fetchAhead(comp, pass('e'))
+    await given
+    const next = evaluator.aside(() => evaluator.load(comp, pass('f')))
+    expect(aborted().slice(3)).toEqual([true, true, false])
+    asked[5]!.come()
+    await next
   })
 })

@@ -18,7 +18,7 @@ function tablePicture({ width, height, channels, data }: PassBlock, { kernels, s
   return picture
 }
 
-export type LoadPass = (ref: StoredPassRef) => Promise<PassBlock>
+export type LoadPass = (ref: StoredPassRef, signal?: AbortSignal) => Promise<PassBlock>
 
 /** Remembers what was taken within one step of work, so that nothing leaks when it is broken off. */
 class ScopedStore implements PictureStore {
@@ -60,6 +60,16 @@ const [smallParts, smallShare] = [64, 0.25]
 
 /** Passes that are fetched ahead at a time. */
 const mostComing = 32
+/** While passes come, it is looked so often whether they are still wanted. */
+const lookMs = 8
+
+/** A pass that is on its way, or is there and was not used yet. */
+interface Coming {
+  readonly block: Promise<PassBlock>
+  readonly fetching: AbortController
+  /** Who waited for it has given up. */
+  isLeft: boolean
+}
 
 interface Kept {
   /** Of a pass in halves only while it is in use. */
@@ -78,13 +88,30 @@ interface Kept {
   isAside: boolean
 }
 
+/** Waits for work, but no longer than it is wanted: then rejects with Cancelled. */
+async function untilStale(work: Promise<unknown>, isStale: () => boolean): Promise<void> {
+  let looking: ReturnType<typeof setInterval> | undefined
+  const stale = new Promise<never>((_, reject) => {
+    looking = setInterval(() => {
+      if (isStale()) reject(new Cancelled())
+    }, lookMs)
+  })
+  // Of two that fail the second is not waited for.
+  for (const one of [work, stale]) one.catch(() => undefined)
+  try {
+    await Promise.race([work, stale])
+  } finally {
+    clearInterval(looking)
+  }
+}
+
 /**
  * Computes planned pictures and keeps them by what they depend on: after a change, only what follows it is computed
  * again. Beyond the budget, of large pictures first, that is dropped whose bytes are made again most quickly and that has not been used for
  * long: each drop raises the level that what is used from then on begins with (GreedyDual-Size, Cao & Irani 1997).
  */
 export class Evaluator {
-  private readonly loadPass: (ref: PassRef) => Promise<PassBlock>
+  private readonly loadPass: (ref: PassRef, signal?: AbortSignal) => Promise<PassBlock>
   private readonly kept = new Map<string, Kept>()
   private keptBytes = 0
   private level = 0
@@ -93,7 +120,7 @@ export class Evaluator {
   /** What the plan that was loaded last builds on. */
   private held: Kept[] = []
   /** Passes that are on their way, or were asked for ahead of their use. */
-  private readonly coming = new Map<string, Promise<PassBlock>>()
+  private readonly coming = new Map<string, Coming>()
   private readonly replacedIn = new Map<string, number>()
   /** How often a picture was computed rather than found. */
   computed = 0
@@ -111,9 +138,10 @@ export class Evaluator {
 
   /**
    * Loads the passes a plan needs and does not have yet. What the plan builds on is held until the next call, so that
-   * a small budget can not take it away before it is used. Rejects with what the loading says.
+   * a small budget can not take it away before it is used. Rejects with what the loading says, and with Cancelled as soon as `isStale`. What
+   * others waited for in vain, and what was fetched ahead of something that gives way to this, is not fetched any more.
    */
-  async load(comp: Comp, node: PlanNode): Promise<void> {
+  async load(comp: Comp, node: PlanNode, isStale: () => boolean = () => false): Promise<void> {
     for (const entry of this.held) entry.pins--
     this.held = []
     this.putAway()
@@ -134,11 +162,16 @@ export class Evaluator {
       else n.inputs.forEach(visit)
     }
     visit(node)
-    await Promise.all(
+    const names = new Set([...missing.values()].map((n) => blockName(n.load!)))
+    for (const [name, one] of this.coming)
+      if (!names.has(name) && (one.isLeft || !this.isAside)) this.giveUp(name, one)
+    let isOver = false
+    const all = Promise.all(
       [...missing.values()].map(async (n) => {
         const ref = n.load!
         const began = this.now()
         const block = await this.blockOf(comp, ref)
+        if (isOver) return
         const { canvas } = comp
         const area = ref.part ? partArea(comp, ref.part) : workArea(comp, ref.reduction)
         const place = () =>
@@ -165,22 +198,45 @@ export class Evaluator {
         )
       }),
     )
-    for (const n of missing.values()) this.coming.delete(blockName(n.load!))
+    try {
+      await untilStale(all, isStale)
+    } catch (error) {
+      isOver = true
+      if (error instanceof Cancelled)
+        for (const [name, one] of this.coming) if (names.has(name) || this.isAside) one.isLeft = true
+      throw error
+    }
+    for (const name of names) this.coming.delete(name)
+  }
+
+  private giveUp(name: string, { fetching }: Coming): void {
+    this.coming.delete(name)
+    fetching.abort()
   }
 
   /** A pass out of its file; several pictures that are made of one, such as mattes of objects, share it. */
   private blockOf(comp: Comp, ref: PassRef): Promise<PassBlock> {
     const name = blockName(ref)
     const known = this.coming.get(name)
-    if (known) return known
-    const block = this.loadPass({
-      ...ref,
-      ...(ref.part && windowOf(comp, ref.part)),
-      ...(isHuge(comp) && { isHuge: true }),
-    })
-    this.coming.set(name, block)
+    if (known) {
+      known.isLeft = false
+      return known.block
+    }
+    const fetching = new AbortController()
+    const block = this.loadPass(
+      {
+        ...ref,
+        ...(ref.part && windowOf(comp, ref.part)),
+        ...(isHuge(comp) && { isHuge: true }),
+      },
+      fetching.signal,
+    )
+    const own: Coming = { block, fetching, isLeft: false }
+    this.coming.set(name, own)
     // What fails once is asked for again.
-    block.catch(() => this.coming.delete(name))
+    block.catch(() => {
+      if (this.coming.get(name) === own) this.coming.delete(name)
+    })
     return block
   }
 

@@ -12,6 +12,7 @@ import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { passFilter } from '../passes/passes.ts'
 import { Evaluator } from './evaluator.ts'
 import { plan } from './plan/plan.ts'
+import type { PlanNode } from './plan/plan-node.ts'
 import { workArea, type Part } from './work-area.ts'
 
 // What is seen of a frame, made alone, is what is seen of the whole frame.
@@ -284,6 +285,25 @@ test('what is no less work is made whole', () => {
   const corner = { x: 100, y: 100, width: 90, height: 60 }
   expect(area(corner, far)).toMatchObject({ width: 160, height: 128 })
   expect(area(corner)).toMatchObject({ width: 96, height: 96, left: -96, top: -96 })
+})
+
+test('of a frame too large to be made whole, light from far away is soon there, or as fine as a frame that is made whole', () => {
+  const comp = compOf('bloom', { reach: 900 })
+  const sizesOf = (side: readonly [number, number], isFine: boolean) => {
+    const large: Comp = { ...comp, canvas: { ...comp.canvas, width: side[0], height: side[1] } }
+    const seen = { x: 1000, y: 900, width: 600, height: 400, isFine }
+    const sizes = new Set<number>()
+    const visit = (n: PlanNode) => {
+      if (n.load) sizes.add(n.load.reduction)
+      n.inputs.forEach(visit)
+    }
+    visit(plan(large, media, 1, 1, { type: 'picture' }, undefined, seen).node)
+    return [...sizes].sort((a, b) => a - b)
+  }
+  expect(sizesOf([8192, 4320], false)).toEqual([1, 16])
+  // 8.8 and 4.2 million pixels; a half of the second would be 16.8.
+  expect(sizesOf([8192, 4320], true)).toEqual([1, 2])
+  expect(sizesOf([16384, 4096], true)).toEqual([1, 4])
 })
 
 // Laws that share nothing with the whole picture: the integral of a Gaussian over a half-plane, and cos⁴ about the middle of the frame.

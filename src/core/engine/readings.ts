@@ -79,13 +79,13 @@ export async function settled<P extends { readonly needs: readonly Need[] }>(
 
 async function read(evaluator: Evaluator, comp: Comp, need: Need, isStale: () => boolean): Promise<Reading> {
   const { node, inside, area, what } = need
-  await evaluator.load(comp, node)
+  await evaluator.load(comp, node, isStale)
   const picture = evaluator.evaluate(node, isStale)
   if (what === 'centre') return centreOf(picture, area)
   if (!inside) return brightness(picture, undefined, area, what, workingSpace(comp.space))
   const unpin = evaluator.pin(node)
   try {
-    await evaluator.load(comp, inside)
+    await evaluator.load(comp, inside, isStale)
     return brightness(picture, evaluator.evaluate(inside, isStale), area, what, workingSpace(comp.space))
   } finally {
     unpin()

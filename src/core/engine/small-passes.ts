@@ -15,13 +15,13 @@ export const smallerBlock = (block: PassBlock, filter: PassFilter, factor: 2 | 4
 
 /** Passes at every size out of those that are kept: smaller ones are made from the smallest of them, as that is from the whole. */
 export const withSmallSizes =
-  (load: (ref: StoredPassRef) => Promise<PassBlock>) =>
-  async (ref: PassRef): Promise<PassBlock> => {
+  (load: (ref: StoredPassRef, signal?: AbortSignal) => Promise<PassBlock>) =>
+  async (ref: PassRef, signal?: AbortSignal): Promise<PassBlock> => {
     const { reduction, pass, isHuge, filter = passFilter(pass) } = ref
     const smallest = isHuge ? 8 : 4
     if (reduction === 1 || reduction === 2 || reduction === 4 || reduction === smallest)
-      return load({ ...ref, reduction })
-    const kept = await load({ ...ref, reduction: smallest })
+      return load({ ...ref, reduction }, signal)
+    const kept = await load({ ...ref, reduction: smallest }, signal)
     const factor = reduction / smallest
     if (factor === 2) return smallerBlock(kept, filter, 2)
     const quarter = smallerBlock(kept, filter, 4)

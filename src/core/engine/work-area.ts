@@ -26,6 +26,12 @@ export function reductionFor(comp: Comp, side: number, largest: Reduction = 1): 
 const mostWhole = 16e6
 export const isHuge = ({ canvas }: Comp): boolean => canvas.width * canvas.height > mostWhole
 
+/** The largest of the smaller sizes at which a comp may be made whole. */
+export function largestSmaller(comp: Comp): Reduction {
+  const { width, height } = comp.canvas
+  return reductionsOf(comp).find((r) => r > 1 && (width * height) / r ** 2 <= mostWhole) ?? 32
+}
+
 /** The canvas with its margin, or a part of that, in pixels of the reduced frame; the canvas begins at (left, top), which is below 0 in a part that begins later. */
 export interface WorkArea {
   readonly width: number
@@ -60,6 +66,12 @@ export interface Part {
   readonly y: number
   readonly width: number
   readonly height: number
+}
+
+/** What is seen of the canvas, in pixels of the full frame. */
+export interface Seen extends Part {
+  /** Light from far away is as fine as memory allows, rather than soon there. */
+  readonly isFine?: boolean | undefined
 }
 
 export const isWithin = (inner: Part, outer: Part): boolean =>

@@ -1,6 +1,7 @@
 import { open, stat } from 'node:fs/promises'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
+import { Cancelled } from '../../core/cancelled.ts'
 import type { Pass } from '../../core/comp/media.ts'
 import type { PassRef } from '../../core/engine/plan/plan-node.ts'
 import {
@@ -28,8 +29,16 @@ interface Waiting {
   readonly limitMs: number
   readonly resolve: (result: unknown) => void
   readonly reject: (error: unknown) => void
+  /** Somebody waits for it still; once nobody does it is not begun. */
+  readonly isWanted: () => boolean
   /** Times that its process was ended from outside. */
   ended: number
+}
+
+/** A form that is being made, and how many wait for it. */
+interface Making {
+  readonly made: Promise<unknown>
+  readonly waiting: { count: number }
 }
 
 export interface DecodePoolOptions {
@@ -52,13 +61,13 @@ const stripeRows = 128
 const mostEnds = 3
 
 /**
- * Processes that decode stored files, so that a hostile one can neither block nor bring down the server. Jobs are begun in order;
- * one that is slow, because it is large or made to be, does not count among those that may run, so good files go on beside it.
+ * Processes that decode stored files, so that a hostile one can neither block nor bring down the server. Jobs are begun in order, rows, which somebody
+ * looks at, first; one that is slow, because it is large or made to be, does not count among those that may run, so good files go on beside it.
  */
 export class DecodePool {
   private readonly decoders: Decoder[] = []
   private readonly queue: Waiting[] = []
-  private readonly making = new Map<string, Promise<void>>()
+  private readonly making = new Map<string, Making>()
   private readonly processes: number
   private readonly limitMs: number
   private readonly patienceMs: number
@@ -83,25 +92,32 @@ export class DecodePool {
     for (const decoder of this.decoders) decoder.close()
   }
 
-  private run(job: DecodeJob, bytes: number): Promise<unknown> {
+  private run(job: DecodeJob, bytes: number, isWanted = () => true): Promise<unknown> {
     return new Promise((resolve, reject) => {
       // Large files take long without being hostile.
-      this.queue.push({ job, limitMs: this.limitMs * (1 + bytes / 5e7), resolve, reject, ended: 0 })
+      const limitMs = this.limitMs * (1 + bytes / 5e7)
+      this.queue.push({ job, limitMs, resolve, reject, isWanted, ended: 0 })
       this.pump()
     })
   }
 
   /**
    * A process for a job: the one of its seat, unless that has begun with another file; one that may have the file open still, else an idle one, else a
-   * new one; undefined when all lanes are full, or when the one of its seat is at the same file.
+   * new one; undefined when all lanes are full, or when the one of its seat is at rows of the same file. Rows do not wait for what is no rows.
    */
   private laneFor({ hash, ...job }: DecodeJob): Decoder | undefined {
     const now = performance.now()
     const busy = this.decoders.filter((d) => d.busySince !== undefined)
-    const quick = busy.filter((d) => now - d.busySince! < this.patienceMs)
+    const isRows = job.type === 'rows'
+    const quick = busy.filter(
+      (d) => now - d.busySince! < this.patienceMs && (!isRows || d.lastType === 'rows'),
+    )
     if (quick.length >= this.processes || busy.length >= this.processes + mostAside) return undefined
-    const own = job.type === 'rows' && job.seat !== undefined ? this.decoders[job.seat] : undefined
-    if (own?.lastHash === hash) return own.busySince === undefined ? own : undefined
+    const own = isRows && job.seat !== undefined ? this.decoders[job.seat] : undefined
+    if (own?.lastHash === hash) {
+      if (own.busySince === undefined) return own
+      if (own.lastType === 'rows') return undefined
+    }
     const idle = this.decoders.filter((d) => d.busySince === undefined)
     if (own && own.busySince === undefined) return own
     const found = idle.find((d) => d.lastHash === hash) ?? idle[0]
@@ -111,10 +127,23 @@ export class DecodePool {
     return made
   }
 
+  /** What nobody waits for any more goes before it is begun. */
+  private dropUnwanted(): void {
+    for (let at = this.queue.length - 1; at >= 0; at--)
+      if (!this.queue[at]!.isWanted())
+        for (const { reject } of this.queue.splice(at, 1)) reject(new Cancelled('Nobody waits for it'))
+  }
+
   private pump(): void {
+    this.dropUnwanted()
     for (;;) {
       let lane: Decoder | undefined
-      const at = this.queue.findIndex(({ job }) => (lane = this.laneFor(job)) !== undefined)
+      const place = (isRows: boolean) =>
+        this.queue.findIndex(
+          ({ job }) => (job.type === 'rows') === isRows && (lane = this.laneFor(job)) !== undefined,
+        )
+      const rowsAt = place(true)
+      const at = rowsAt < 0 ? place(false) : rowsAt
       const [next] = at < 0 ? [] : this.queue.splice(at, 1)
       if (!next || !lane) return
       const { job, limitMs } = next
@@ -146,14 +175,29 @@ export class DecodePool {
     return info
   }
 
-  /** Path of a form of a pass, which is made where it is not there, or not whole. Rejects with DecodeError. */
-  async form(hash: string, form: PassForm): Promise<string> {
+  /** Calls when a signal says so; then what is not begun may not be wanted any more. */
+  private onLeft(signal: AbortSignal | undefined, left: () => void = () => undefined): void {
+    signal?.addEventListener('abort', () => {
+      left()
+      this.dropUnwanted()
+    })
+  }
+
+  /**
+   * Path of a form of a pass, which is made where it is not there, or not whole. Rejects with DecodeError; with Cancelled where all who waited have
+   * left, by their signals, before it was begun.
+   */
+  async form(hash: string, form: PassForm, signal?: AbortSignal): Promise<string> {
     const path = passPath(hash, form)
     if (await isWholeForm(path)) return path
+    const bytes = await sizeOf(hash)
     // Asked for twice at once, it is made once.
     const known = this.making.get(path)
-    const made = known ?? this.run({ type: 'form', hash, form }, await sizeOf(hash)).then(() => undefined)
-    this.making.set(path, made)
+    const waiting = known?.waiting ?? { count: 0 }
+    waiting.count++
+    const made = known?.made ?? this.run({ type: 'form', hash, form }, bytes, () => waiting.count > 0)
+    this.making.set(path, { made, waiting })
+    this.onLeft(signal, () => waiting.count--)
     try {
       await made
     } finally {
@@ -162,11 +206,12 @@ export class DecodePool {
     return path
   }
 
-  /** A window of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects with DecodeError. */
+  /** A window of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects as `form` does. */
   async window(
     hash: string,
     form: PassForm,
     { rows, columns }: Pick<PassRef, 'columns'> & { readonly rows: RowSpan },
+    signal?: AbortSignal,
   ): Promise<Uint8Array<ArrayBuffer>> {
     const path = passPath(hash, form)
     if (!(await isWholeForm(path))) {
@@ -174,18 +219,20 @@ export class DecodePool {
       // Other formats are not read by rows.
       const seats = (await isExrFile(hash)) ? this.processes : 1
       const spans = stripesOf(rows, seats)
+      this.onLeft(signal)
       const jobs = spans.map(
         (own, seat) =>
           own.length > 0 &&
           (this.run(
             { type: 'rows', hash, form, rows: own, ...(columns && { columns }), seat },
             bytes,
+            () => signal?.aborted !== true,
           ) as Promise<Uint8Array[] | undefined>),
       )
       const made = (await Promise.all(jobs.filter((job) => job !== false))).flatMap((blocks) => blocks ?? [])
       if (made.length > 0)
         return encodePassBlock(joinedRows(made.map((block) => decodePassBlock(block.slice().buffer))))
-      await this.form(hash, form)
+      await this.form(hash, form, signal)
     }
     const block = await readRows(path, rows)
     return encodePassBlock(columns ? columnsOfBlock(block, columns) : block)

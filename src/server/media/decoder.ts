@@ -39,6 +39,8 @@ export class Decoder {
   private child: ChildProcess | undefined
   /** When its present job was begun; undefined while it is idle. */
   busySince: number | undefined
+  /** What its last job was. */
+  lastType: DecodeJob['type'] | undefined
   /** The file of its last job, which it may have open still. */
   lastHash: string | undefined
 
@@ -65,6 +67,7 @@ export class Decoder {
   async run(job: DecodeJob, limits: DecodeLimits): Promise<unknown> {
     this.busySince = performance.now()
     this.lastHash = job.hash
+    this.lastType = job.type
     try {
       return await this.work(job, limits)
     } finally {

@@ -40,11 +40,11 @@ export function passAnswer(request: Request): Promise<Response> {
     if (rows !== undefined && reduction === 1) {
       const spanOf = (text: string) => text.split(',').map(Number) as [from: number, to: number]
       const window = { rows: spanOf(rows), ...(columns !== undefined && { columns: spanOf(columns) }) }
-      return new Response(await decodePool().window(hash, form, window), {
+      return new Response(await decodePool().window(hash, form, window, request.signal), {
         headers: { 'content-type': 'application/octet-stream', 'cache-control': 'no-store' },
       })
     }
-    const path = await decodePool().form(hash, form)
+    const path = await decodePool().form(hash, form, request.signal)
     const headers = {
       'content-type': 'application/octet-stream',
       'cache-control': 'public, max-age=31536000, immutable',

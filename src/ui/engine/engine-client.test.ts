@@ -300,17 +300,23 @@ describe('a frame that is looked at closely', () => {
     await engine.answer({ type: 'given-up' })
     expect(asked(engine).at(-1)).toEqual([1, 2000, false])
   })
-  test('of one too large to be made whole, what is seen is all that is made', async () => {
+  test('of one too large to be made whole, what is seen follows with finer light from far away', async () => {
     const client = new EngineClient(listener)
     const engine = engines()[0]!
     client.show({ ...wanted, comp: emptyComp(8192, 4320), seen: part(100) }, true)
+    await engine.answer({ type: 'answer', value: { part: part(100), isSettled: false } })
+    const inside = { x: 150, y: 250, width: 100, height: 90 }
+    client.lookAt(inside)
+    expect(asked(engine)).toEqual([
+      [1, 100, false],
+      [1, 100, true],
+    ])
     await engine.answer({ type: 'answer', value: { part: part(100), isSettled: true } })
-    expect(asked(engine)).toEqual([[1, 100, true]])
     expect(listener.onBusy).toHaveBeenLastCalledWith(false, 1)
-    client.lookAt({ x: 150, y: 250, width: 100, height: 90 })
-    expect(asked(engine)).toHaveLength(1)
+    client.lookAt(inside)
+    expect(asked(engine)).toHaveLength(2)
     client.lookAt(part(4000))
-    expect(asked(engine).at(-1)).toEqual([1, 4000, true])
+    expect(asked(engine).at(-1)).toEqual([1, 4000, false])
   })
   test('without memory for the whole, what is seen stays', async () => {
     const client = new EngineClient(listener)

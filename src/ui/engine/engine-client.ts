@@ -254,8 +254,10 @@ export class EngineClient {
     const { comp, media, finest = 1, seen, ...wish } = this.wanted
     const { serial } = this
     const isProxy = reduction > finest
-    const isPart = reduction === 1 && this.made?.serial !== serial && this.isPartial()
-    const part = isPart ? { seen, isLast: isHuge(comp) } : {}
+    // Of what is too large, the same part follows with finer light from far away.
+    const isLast = this.made?.serial === serial
+    const isPart = reduction === 1 && this.isPartial() && (!isLast || isHuge(comp))
+    const part = isPart ? { seen, isLast } : {}
     this.isRunning = true
     const mayEnd = (isFollowing || !isProxy) && (this.expectedMs(reduction) ?? 1000) >= directMs
     this.link.countPicture()

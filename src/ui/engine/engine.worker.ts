@@ -21,12 +21,12 @@ import { SharedFlags, type EngineMessage, type EngineReply, type RequestMessage 
 
 const loadPassBy = (files: MessagePort): LoadPass => {
   const bytesOf = bytesBy(files)
-  return async ({ hash, pass, as, reduction, rows, columns, filter = passFilter(pass) }) => {
+  return async ({ hash, pass, as, reduction, rows, columns, filter = passFilter(pass) }, signal) => {
     const query = new URLSearchParams({ as: readAsKey(as), size: String(reduction), filter })
     if (rows) query.set('rows', rows.join(','))
     if (columns) query.set('columns', columns.join(','))
     const address = `/api/passes/${hash}/${encodeURIComponent(pass.inFile ?? pass.name)}?${query}`
-    return decodePassBlock(await bytesOf(new URL(address, self.location.origin).href))
+    return decodePassBlock(await bytesOf(new URL(address, self.location.origin).href, signal))
   }
 }
 

@@ -14,10 +14,8 @@ export interface StartMessage {
   readonly files: MessagePort
 }
 /** What an engine asks the thread that fetches for, and what that says. */
-export interface BytesWanted {
-  readonly id: number
-  readonly url: string
-}
+export type BytesWanted =
+  { readonly id: number; readonly url: string } | { readonly id: number; readonly isGivenUp: true }
 export type BytesReply =
   { readonly id: number; readonly bytes: ArrayBuffer } | { readonly id: number; readonly error: string }
 /** Comps of a wish travel as what makes them of the comp of the shot. */

@@ -3,7 +3,7 @@ import { frameNumbers, type MediaTable } from '../../core/comp/media.ts'
 import type { Comp } from '../../core/comp/schema.ts'
 import { putSetting } from '../../core/comp/settings.ts'
 import type { Codes, Overlay } from '../../core/engine/session/requests.ts'
-import { reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
+import { isHuge, largestSmaller, reductionsOf, type Reduction } from '../../core/engine/work-area.ts'
 import type { EngineClient, Wanted } from '../engine/engine-client.ts'
 import { sideTarget } from '../picture/compare.ts'
 import { Player, type Played } from '../playing/player.ts'
@@ -76,7 +76,10 @@ export function seenReduction({ zoom, comp }: Pick<ShotState, 'zoom' | 'comp'>):
 function playedOf(state: ShotState): Played | undefined {
   const { overlay, hasWarnings, comp, media, target, view } = wantedOf(state)
   if (overlay || hasWarnings || state.compare || state.shownPass) return undefined
-  return { work: { comp, media }, wish: { target, view, reduction: seenReduction(state) } }
+  const seen = seenReduction(state)
+  // Of frames too large to be made whole a smaller one is played.
+  const reduction = seen === 1 && isHuge(comp) ? largestSmaller(comp) : seen
+  return { work: { comp, media }, wish: { target, view, reduction } }
 }
 
 /** Frame numbers for which every sequence of a shot has a file of its own. */

@@ -3,7 +3,7 @@ import { masterId } from '../../comp/edits.ts'
 import { ownDials } from '../../comp/own-dials.ts'
 import type { Effect } from '../../effects/effect.ts'
 import { effectOf } from '../../recipes/effect-of.ts'
-import { reductionsOf, workArea, type Part, type Reduction } from '../work-area.ts'
+import { largestSmaller, reductionsOf, workArea, type Part, type Reduction, type Seen } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import type { Planning } from './planning.ts'
@@ -22,7 +22,7 @@ const mostMargin = 512
 const grid = 32
 /** A part of more than this share of the frame is made as the whole. */
 const mostShare = 0.7
-/** Light from far away is made at the size whose longer side has at least so many pixels. */
+/** Light from far away is first made at the size whose longer side has at least so many pixels. */
 const farSide = 400
 
 export type Treatment = 'here' | 'apart' | 'placed' | 'whole'
@@ -37,7 +37,8 @@ export function treatmentOf(p: Planning, step: Step, effect: Effect, laneId: str
 }
 
 /** The size at which light from far away is made. */
-export function farReduction(p: Pick<Planning, 'comp'>): Reduction {
+export function farReduction(p: Pick<Planning, 'comp'>, { isFine = false }: Pick<Seen, 'isFine'>): Reduction {
+  if (isFine) return largestSmaller(p.comp)
   const { width, height } = p.comp.canvas
   return reductionsOf(p.comp).findLast((r) => Math.max(width, height) / r >= farSide) ?? 2
 }

@@ -2,7 +2,7 @@ import { masterId } from '../../comp/edits.ts'
 import type { MediaTable, Pass } from '../../comp/media.ts'
 import { isTrack, type Comp, type Lane } from '../../comp/schema.ts'
 import { expanded } from '../../recipes/expand.ts'
-import { partArea, workArea, type Part, type Reduction, type WorkArea } from '../work-area.ts'
+import { partArea, workArea, type Part, type Reduction, type Seen, type WorkArea } from '../work-area.ts'
 import { fitting } from '../../comp/own-dials.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading, Readings } from '../readings.ts'
@@ -146,7 +146,7 @@ function startPlanning(
   frame: number,
   reduction: Reduction,
   readings: Pick<Readings, 'find'> = unread,
-  seen?: Part,
+  seen?: Seen,
 ) {
   const needs = new Map<string, Need>()
   const all = { problems: [], readings, needs, reading: [] }
@@ -156,7 +156,7 @@ function startPlanning(
   const planning = planningAt(flat, media, frame, reduction, whole)
   const rect = seen && reduction === 1 ? partFor(planning, seen) : undefined
   if (!rect) return { ...planning, needs }
-  const part = { rect, whole, far: fresh(), reduction: farReduction(planning) }
+  const part = { rect, whole, far: fresh(), reduction: farReduction(planning, seen!) }
   return { ...planningAt(flat, media, frame, 1, { ...fresh(), part }), needs }
 }
 
@@ -188,7 +188,7 @@ export function plan(
   reduction: Reduction,
   target: Target,
   readings?: Pick<Readings, 'find'>,
-  seen?: Part,
+  seen?: Seen,
 ): Planned {
   return planAll(comp, media, frame, reduction, [target], readings, seen)[0]!
 }
@@ -227,7 +227,7 @@ export function planAll(
   reduction: Reduction,
   targets: readonly Target[],
   readings?: Pick<Readings, 'find'>,
-  seen?: Part,
+  seen?: Seen,
 ): Planned[] {
   const planning = startPlanning(comp, media, frame, reduction, readings, seen)
   const nodes = targets.map((target) => targetNode(planning, target))

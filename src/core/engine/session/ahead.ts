@@ -18,7 +18,7 @@ const made: Handler<'ahead'> = async (session, work, wish, isStale) => {
     `${node.key} ${JSON.stringify([view, work.comp.viewing, work.comp.dither])} ${table?.node.key ?? ''}`,
   )
   if (key === known || isAsked) return { key, tookMs: performance.now() - started }
-  await evaluator.load(work.comp, node)
+  await evaluator.load(work.comp, node, isStale)
   if (next !== undefined && next !== frame) {
     const { node: coming, needs } = plan(work.comp, work.media, next, reduction, target, session.readings)
     for (const one of [coming, ...needs.flatMap((n) => [n.node, ...(n.inside ? [n.inside] : [])])])

@@ -93,7 +93,7 @@ export const previews: Handler<'previews'> = async (session, { media }, wish, is
         wish.target,
         isStale,
       )
-      await session.evaluator.load(comp, node)
+      await session.evaluator.load(comp, node, isStale)
       const small = shrink(cropToCanvas(session.evaluator.evaluate(node, isStale), area), wish.width)
       const { width, height } = small
       const pixels = await smallCodes(session, small, { comp, media }, wish.frame)

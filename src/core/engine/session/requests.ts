@@ -87,7 +87,7 @@ export interface Requests {
       readonly isProxy?: boolean | undefined
       /** At full size: what is seen of the canvas, which alone is made where that is less work. */
       readonly seen?: Part | undefined
-      /** Nothing follows what is made of that. */
+      /** Nothing follows what is made of that: light from far away in it is as fine as it may be. */
       readonly isLast?: boolean | undefined
       readonly view: DisplayOptions
       readonly overlay?: Overlay | undefined

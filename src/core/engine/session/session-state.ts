@@ -4,7 +4,7 @@ import { Evaluator, type LoadPass } from '../evaluator.ts'
 import { plan, type Planned } from '../plan/plan.ts'
 import { Readings, settled, type ReadingStore } from '../readings.ts'
 import type { Target } from '../plan/plan-targets.ts'
-import type { Part, Reduction, WorkArea } from '../work-area.ts'
+import type { Reduction, Seen, WorkArea } from '../work-area.ts'
 import type { Answer, Kind, Wish, Work } from './requests.ts'
 
 /** The picture that is looked at, for the probe. */
@@ -45,7 +45,7 @@ export class SessionState {
     reduction: Reduction,
     target: Target,
     isStale: () => boolean,
-    seen?: Part,
+    seen?: Seen,
   ): Promise<Planned> {
     const { comp, media } = work
     const make = () => plan(comp, media, frame, reduction, target, this.readings, seen)
@@ -65,10 +65,10 @@ export class SessionState {
     reduction: Reduction,
     target: Target,
     isStale: () => boolean,
-    seen?: Part,
+    seen?: Seen,
   ): Promise<{ readonly picture: Picture; readonly area: WorkArea }> {
     const { node, area } = await this.plan(work, frame, reduction, target, isStale, seen)
-    await this.evaluator.load(work.comp, node)
+    await this.evaluator.load(work.comp, node, isStale)
     return { picture: this.evaluator.evaluate(node, isStale), area }
   }
 }

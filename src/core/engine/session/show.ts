@@ -141,7 +141,8 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const kind = target.type === 'pass' && target.objects ? 'matte' : pass?.kind
   const masks = kind === 'ids' ? (pass?.detail?.masks ?? 'plain') : undefined
   // What is drawn by the range of all its values is made whole.
-  const seen = kind && !rulesOf(kind).isLight ? undefined : wish.seen
+  const seen =
+    wish.seen && (!kind || rulesOf(kind).isLight) ? { ...wish.seen, isFine: wish.isLast } : undefined
   // A proxy does not wait for what has to be read first: the settled picture has it.
   const planned = (of: Target) =>
     wish.isProxy
@@ -150,7 +151,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   const { node, area, problems } = await planned(target)
   const { part, from } = partSeen(comp, area, seen)
   view.from = from
-  await evaluator.load(comp, node)
+  await evaluator.load(comp, node, isStale)
   // Loading happens once; how long the picture takes from then on decides whether proxies are worth it.
   const started = performance.now()
   const whole = evaluator.evaluate(node, isStale)
@@ -161,7 +162,7 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   else if (whole.channels === 4) await display(session, codes, whole, view, work, frame)
   if (overlay) {
     const over = await planned(overlay.target)
-    await evaluator.load(comp, over.node)
+    await evaluator.load(comp, over.node, isStale)
     const matte = evaluator.evaluate(over.node, isStale)
     await lay(session, codes, whole, matte, overlay.as, { ...view, checker: checkerPx(8) }, work, frame)
   }
@@ -204,11 +205,12 @@ export async function codesOf(
 /** A second picture, to be compared with the shown one. */
 export const side: Handler<'side'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
-  const { frame, target, reduction = 1, seen } = wish
+  const { frame, target, reduction = 1 } = wish
+  const seen = wish.seen && { ...wish.seen, isFine: true }
   const { node, area } = await session.plan(work, frame, reduction, target, isStale, seen)
   const { part, from } = partSeen(work.comp, area, seen)
   const view = { ...wish.view, checker: wish.view.checker / reduction, from }
-  await evaluator.load(work.comp, node)
+  await evaluator.load(work.comp, node, isStale)
   const whole = evaluator.evaluate(node, isStale)
   const unpin = evaluator.pin(node)
   try {

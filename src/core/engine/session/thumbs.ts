@@ -66,7 +66,7 @@ export const thumbs: Handler<'thumbs'> = async (session, { comp, media }, { fram
   const known = new Map<string, number>()
   const picture = async (node: PlanNode) => {
     if (isStale()) throw new Cancelled()
-    await evaluator.load(comp, node)
+    await evaluator.load(comp, node, isStale)
     return evaluator.evaluate(node, isStale)
   }
   /** What was measured for the thumbnails before is not measured again. */
