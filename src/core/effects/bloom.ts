@@ -92,11 +92,12 @@ export default defineEffect({
     profile === 'soft'
       ? spreadProfile(reach / radius95, (tightness - 0.5) * 4)
       : eyeProfile({ field, age, pigment }),
-  prepare: ({ profile, field, age }, { width, height, frameWidth }) =>
+  prepare: ({ profile, field, age }, { width, height, frameWidth, whole }) =>
     profile === 'eye'
       ? {
-          key: `eye ${field} ${age} ${width}x${height}`,
-          make: (workshop) => glareSpectrum(width, height, { field, age, pigment }, frameWidth, workshop),
+          key: `eye ${field} ${age} ${width}x${height} ${frameWidth} ${whole?.size.join() ?? ''}`,
+          make: (workshop) =>
+            glareSpectrum(width, height, { field, age, pigment }, frameWidth, workshop, whole?.size),
         }
       : undefined,
   starts: [
@@ -109,7 +110,7 @@ export default defineEffect({
     { name: 'Full of light', dials: { threshold: 0, reach: 900, tightness: 0.3, strength: 0.8 } },
   ],
   example: { threshold: 0.3, strength: 1.2 },
-  apply({ out, picture, feeds, dials, prepared, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, prepared, reduction, whole, kernels, store }) {
     if (dials.profile === 'eye' && prepared) {
       const { strength, saturation, tint, farTint } = dials
       kernels.brightPass(out, feeds.light ?? picture, caughtBy(dials))
@@ -118,7 +119,7 @@ export default defineEffect({
         kernels.colourMatrix(out, out, matrix, alpha)
       }
       const stronger = ([r, g, b]: Rgb): Rgb => [r * strength, g * strength, b * strength]
-      glare(out, out, prepared, stronger(tint), stronger(farTint), { kernels, store })
+      glare(out, out, prepared, stronger(tint), stronger(farTint), { kernels, store }, whole?.size)
       return
     }
     spreadLight(out, feeds.light ?? picture, {

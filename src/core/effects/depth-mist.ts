@@ -218,7 +218,7 @@ const hasSwathes = ({ uneven, noise }: Pick<Dials, 'uneven' | 'noise'>) => uneve
 /** How much thicker or thinner the mist is in its swathes. */
 function drawSwathes(
   d: Dials,
-  { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth'>,
+  { width, height, frame, rate, reduction }: Omit<PreparedFor, 'frameWidth' | 'whole'>,
   { kernels, store }: Workshop,
 ): Picture {
   const swathes = store.allocate(width, height, 1)

@@ -26,6 +26,12 @@ export interface StartingPoint<D extends Readonly<Record<string, Dial>>> {
   readonly dials: Partial<Values<D>>
 }
 
+/** Where only a part of a frame is made: the size of the whole with its margin, and which of its pixels is the first of the part. */
+export interface WholeOf {
+  readonly size: readonly [width: number, height: number]
+  readonly from: readonly [x: number, y: number]
+}
+
 /** What something is prepared for: the size of pictures, the width of the frame in them, and which frame it is. */
 export interface PreparedFor {
   readonly width: number
@@ -35,6 +41,7 @@ export interface PreparedFor {
   /** Frames a second. */
   readonly rate: number
   readonly reduction: number
+  readonly whole?: WholeOf | undefined
 }
 
 /** A moment of which an effect takes a share, by channel. */
@@ -87,6 +94,7 @@ export interface EffectJob<D extends Readonly<Record<string, Dial>>, F extends s
     | undefined
   /** Width and height of the (reduced) frame; those of the pictures where left out. */
   readonly frameSize?: readonly [width: number, height: number]
+  readonly whole?: WholeOf | undefined
 }
 
 export interface Effect<

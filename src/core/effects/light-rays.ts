@@ -124,7 +124,7 @@ export default defineEffect({
     },
   ],
   example: { origin: [490, -32], threshold: 0.5, strength: 0.4, shimmer: 0.4 },
-  apply({ out, picture, feeds, dials, frame, rate, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, frame, rate, reduction, whole, kernels, store }) {
     const { shimmer, shimmerSize, shimmerSpeed, tint, black, white, gamma } = dials
     const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
@@ -150,6 +150,7 @@ export default defineEffect({
         gain: (dials.strength * reduction) / depthPx,
         occluder: feeds.occluder,
         gainAt: shimmer > 0 ? gainAt : undefined,
+        whole,
       },
       { kernels, store },
     )

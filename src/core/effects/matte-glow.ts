@@ -118,7 +118,7 @@ export default defineEffect({
     },
   ],
   example: { strength: 3, radius: 60 },
-  apply({ out, picture, feeds, dials, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, reduction, whole, kernels, store }) {
     const { width, height } = picture
     const { side, radius, tint } = dials
     const workshop = { kernels, store }
@@ -152,7 +152,8 @@ export default defineEffect({
       // A wide shape begins its glow as bright as it is.
       const gain = (dials.strength * (dials.falloff + 1)) / Math.max(1, radius)
       const spikes = [{ angle: dials.angle, length: radius }]
-      drawSpikes(light, src, spikes, { exponent: dials.falloff, gain, colourSpread: 0 }, workshop)
+      const shape = { exponent: dials.falloff, gain, colourSpread: 0, from: whole?.from }
+      drawSpikes(light, src, spikes, shape, workshop)
     }
     kernels.fill(out, 0, 0, 0, 0)
     if (side !== 'inside') {

@@ -165,7 +165,7 @@ export default defineEffect({
     },
   ],
   example: { threshold: 1.2, length: 130, strength: 1.2 },
-  apply({ out, picture, feeds, dials, reduction, kernels, store }) {
+  apply({ out, picture, feeds, dials, reduction, whole, kernels, store }) {
     const workshop = { kernels, store }
     const bright = store.allocate(picture.width, picture.height, 4)
     kernels.brightPass(bright, feeds.light ?? picture, caughtBy(dials))
@@ -180,7 +180,7 @@ export default defineEffect({
     })
     const { falloff: exponent, colourSpread } = dials
     const gain = dials.strength * perPixel * reduction
-    drawSpikes(out, bright, spikes, { exponent, gain, colourSpread }, workshop)
+    drawSpikes(out, bright, spikes, { exponent, gain, colourSpread, from: whole?.from }, workshop)
     store.release(bright)
   },
 })

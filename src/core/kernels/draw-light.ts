@@ -16,6 +16,8 @@ export interface SpikeShape {
   readonly gain: number
   /** How far the lengths of red and blue part: 0 not at all, 1 in proportion to their wavelengths. */
   readonly colourSpread: number
+  /** Which pixel of a whole is the first of the picture, if that is a part: spikes then lie on the lines of the whole. */
+  readonly from?: readonly [x: number, y: number] | undefined
 }
 
 /** Dominant wavelengths of the Rec.709 primaries against that of green, in nm. Source: ITU-R BT.709 primaries on the CIE 1931 locus. */
@@ -77,8 +79,14 @@ export function drawSpikes(
     const taps = (length: number | undefined) =>
       length === undefined ? undefined : spikeTaps(length, perPixel, shape)
     const run = (from.width - 1) * slope
-    const first = Math.floor(Math.min(0, -run)) - 1
-    const count = Math.ceil(from.height - 1 - Math.min(0, run)) - first + Math.ceil(Math.max(0, -run)) + 2
+    // Lines of a whole go through its corner, and lie between pixels at that of a part.
+    const beside = slope * (shape.from?.[isSteep ? 1 : 0] ?? 0)
+    const between = beside - Math.floor(beside)
+    const lead = between > 0 ? 1 : 0
+    const least = Math.floor(Math.min(0, -run)) - 1
+    const first = least - lead + between
+    const count =
+      Math.ceil(from.height - 1 - Math.min(0, run)) - least + Math.ceil(Math.max(0, -run)) + 2 + lead
     const drawn = store.allocate(from.width, count, 4)
     kernels.streakLines(drawn, from, isSteep ? turned!.lit : lit, slope, first, taps(ahead), taps(behind))
     kernels.streakBack(to, drawn, slope, first, 1)
@@ -96,13 +104,8 @@ export function drawSpikes(
 const raySpacing = 1.6
 const mostRays = 8192
 
-/** Rays from an origin so that all of a picture lies between them. An origin far outside is drawn nearer on its line. */
-export function raysOver(width: number, height: number, origin: readonly [number, number]) {
-  const middle = [width / 2, height / 2] as const
-  const away = [origin[0] - middle[0], origin[1] - middle[1]] as const
-  const most = 50 * Math.hypot(width, height)
-  const held = Math.min(1, most / Math.max(1e-9, Math.hypot(...away)))
-  const [x, y] = [middle[0] + away[0] * held, middle[1] + away[1] * held]
+/** A rectangle seen from a point: where its corners lie, between which radii, and whether the point is in it or nearly. */
+function seenFrom([x, y]: readonly [number, number], width: number, height: number) {
   const corners = [
     [0, 0],
     [width, 0],
@@ -110,10 +113,30 @@ export function raysOver(width: number, height: number, origin: readonly [number
     [width, height],
   ].map(([cx, cy]) => [cx! - x, cy! - y] as const)
   const lastRadius = Math.max(...corners.map((c) => Math.hypot(...c)))
-  const isRound = x > -2 && y > -2 && x < width + 2 && y < height + 2
   const nearest = Math.hypot(Math.max(0, -x, x - width), Math.max(0, -y, y - height))
   const firstRadius = Math.max(0, Math.floor(nearest) - 2)
-  const length = Math.ceil(lastRadius - firstRadius) + 3
+  return {
+    lastRadius,
+    firstRadius,
+    length: Math.ceil(lastRadius - firstRadius) + 3,
+    isRound: x > -2 && y > -2 && x < width + 2 && y < height + 2,
+    /** How far the corners lie from an angle. */
+    turnsFrom: (towards: number) =>
+      corners.map(([cx, cy]) => {
+        const turn = Math.atan2(cy, cx) - towards
+        return turn - 2 * Math.PI * Math.round(turn / (2 * Math.PI))
+      }),
+  }
+}
+
+/** Rays from an origin so that all of a picture lies between them. An origin far outside is drawn nearer on its line. */
+export function raysOver(width: number, height: number, origin: readonly [number, number]) {
+  const middle = [width / 2, height / 2] as const
+  const away = [origin[0] - middle[0], origin[1] - middle[1]] as const
+  const most = 50 * Math.hypot(width, height)
+  const held = Math.min(1, most / Math.max(1e-9, Math.hypot(...away)))
+  const [x, y] = [middle[0] + away[0] * held, middle[1] + away[1] * held]
+  const { lastRadius, firstRadius, length, isRound, turnsFrom } = seenFrom([x, y], width, height)
   const rays = (span: number) => Math.min(mostRays, Math.max(64, Math.ceil((span * lastRadius) / raySpacing)))
   if (isRound) {
     const count = rays(2 * Math.PI)
@@ -128,10 +151,7 @@ export function raysOver(width: number, height: number, origin: readonly [number
   }
   // Seen from outside, the picture fills less than half of the way round.
   const towards = Math.atan2(middle[1] - y, middle[0] - x)
-  const turns = corners.map(([cx, cy]) => {
-    const turn = Math.atan2(cy, cx) - towards
-    return turn - 2 * Math.PI * Math.round(turn / (2 * Math.PI))
-  })
+  const turns = turnsFrom(towards)
   const pad = 2 / lastRadius
   const firstAngle = towards + Math.min(...turns) - pad
   const span = Math.max(...turns) - Math.min(...turns) + 2 * pad
@@ -144,6 +164,44 @@ export function raysOver(width: number, height: number, origin: readonly [number
     isRound,
   }
   return { geometry, count, length }
+}
+
+/** A picture that is a part of a larger one. */
+export interface PartOf {
+  /** Width and height of the whole. */
+  readonly size: readonly [width: number, height: number]
+  /** Which of its pixels is the first of the part. */
+  readonly from: readonly [x: number, y: number]
+}
+
+/** Those of the rays over a whole between which a part of it lies; the origin is counted from the corner of the part. */
+export function raysOverPart(
+  width: number,
+  height: number,
+  origin: readonly [number, number],
+  { size, from }: PartOf,
+): ReturnType<typeof raysOver> {
+  const whole = raysOver(...size, [origin[0] + from[0], origin[1] + from[1]])
+  const { origin: at, firstAngle, stepAngle } = whole.geometry
+  const [x, y] = [at[0] - from[0], at[1] - from[1]]
+  const { firstRadius, length, isRound, turnsFrom } = seenFrom([x, y], width, height)
+  const geometry: RayGeometry = { ...whole.geometry, origin: [x, y], firstRadius }
+  if (isRound) return { ...whole, geometry, length }
+  const towards = Math.atan2(height / 2 - y, width / 2 - x)
+  const turns = turnsFrom(towards)
+  const turned = towards - firstAngle
+  const ahead = turned - 2 * Math.PI * Math.floor(turned / (2 * Math.PI))
+  const first = Math.floor((ahead + Math.min(...turns)) / stepAngle) - 2
+  const last = Math.ceil((ahead + Math.max(...turns)) / stepAngle) + 2
+  // Of a whole that is seen from outside there are no more rays than it has.
+  const [least, most] = whole.geometry.isRound
+    ? [first, last]
+    : [Math.max(0, first), Math.min(whole.count - 1, last)]
+  return {
+    geometry: { ...geometry, firstAngle: firstAngle + least * stepAngle, isRound: false },
+    count: most - least + 1,
+    length,
+  }
 }
 
 export interface RayShape {
@@ -159,6 +217,8 @@ export interface RayShape {
   readonly occluder?: Picture | undefined
   /** Factor on the ray at an angle (radians). */
   readonly gainAt?: ((angle: number) => number) | undefined
+  /** Where the picture is a part of a larger one: the rays are those of the whole. */
+  readonly whole?: PartOf | undefined
 }
 
 /**
@@ -166,7 +226,10 @@ export interface RayShape {
  * Black outside the picture. `out` is not `light`.
  */
 export function castRays(out: Picture, light: Picture, shape: RayShape, { kernels, store }: Workshop): void {
-  const { geometry, count, length } = raysOver(out.width, out.height, shape.origin)
+  const { width, height } = out
+  const { geometry, count, length } = shape.whole
+    ? raysOverPart(width, height, shape.origin, shape.whole)
+    : raysOver(width, height, shape.origin)
   const taps = profileTaps(shape.length, shape.exponent)
   if (taps.length === 0) {
     kernels.fill(out, 0, 0, 0, 0)
@@ -177,7 +240,7 @@ export function castRays(out: Picture, light: Picture, shape: RayShape, { kernel
   const gains = Array.from({ length: count }, (_, i) =>
     gainAt ? gainAt(geometry.firstAngle + i * geometry.stepAngle) : 1,
   )
-  const depth = shape.occluder && store.allocate(out.width, out.height, 1)
+  const depth = shape.occluder && store.allocate(width, height, 1)
   if (depth) kernels.opticalDepth(depth, shape.occluder)
   const lit = litTiles(light, { kernels, store })
   kernels.rayLines(rays, light, lit, depth, taps, gains, geometry)

@@ -149,3 +149,36 @@ test('a frame of any size is glared, large ones at a smaller size', () => {
   expect(glareSize(1920, 1080)).toMatchObject({ factor: 1, sides: [2048, 1280] })
   expect(glareSize(3840, 2160)).toMatchObject({ factor: 2, sides: [2048, 1280] })
 })
+
+test('in a part the glare of its own light is that of the whole, where that is made at half its size too', () => {
+  const [width, height] = [2304, 192]
+  const [left, across] = [640, 320]
+  const lit = (w: number, from: number) => {
+    const src = store.allocate(w, height, 4)
+    src.data.fill(0)
+    for (const [x, y, light] of [
+      [700, 40, 1],
+      [801, 133, 5],
+    ] as const)
+      src.data.fill(light, (y * w + x - from) * 4, (y * w + x - from) * 4 + 3)
+    return src
+  }
+  const size = [width, height] as const
+  const [whole, part] = [lit(width, 0), lit(across, left)]
+  const both: [Picture, number][] = [
+    [whole, width],
+    [part, across],
+  ]
+  for (const [picture, w] of both) {
+    const spectrum = glareSpectrum(w, height, eye, width, workshop, size)
+    glare(picture, picture, spectrum, [1, 1, 1], [1, 0.5, 0.2], workshop, size)
+  }
+  expect(glareSize(across, height, size).factor).toBe(2)
+  const peak = whole.data.reduce((most, v) => Math.max(most, v), 0)
+  // At the cut itself half-size pixels beyond it are missing.
+  for (let y = 0; y < height; y++)
+    for (let i = 16 * 4; i < (across - 16) * 4; i++)
+      expect(
+        Math.abs(part.data[y * across * 4 + i]! - whole.data[(y * width + left) * 4 + i]!) / peak,
+      ).toBeLessThan(1e-5)
+})

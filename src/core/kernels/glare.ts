@@ -42,14 +42,17 @@ function sideAbove(n: number): number {
   return Math.min(...sides)
 }
 
+/** Width and height of the whole of which a picture may be a part. */
+export type WholeSize = readonly [width: number, height: number]
+
 /**
  * How the glare of a picture is computed: at which size, how far it reaches, and the size of its transforms: of what is near and,
- * where it reaches farther, of a quarter of the size.
+ * where it reaches farther, of a quarter of the size. Size and reach are those of the whole of which it may be a part.
  */
-export function glareSize(width: number, height: number) {
-  const factor = 2 ** Math.max(0, Math.ceil(Math.log2(Math.max(width, height) / mostSide)))
+export function glareSize(width: number, height: number, whole: WholeSize = [width, height]) {
+  const factor = 2 ** Math.max(0, Math.ceil(Math.log2(Math.max(...whole) / mostSide)))
   const [w, h] = [Math.ceil(width / factor), Math.ceil(height / factor)]
-  const reach = Math.max(2, Math.floor(Math.max(w, h) / 2))
+  const reach = Math.max(2, Math.floor(Math.ceil(Math.max(...whole) / factor) / 2))
   const isSplit = reach > 2 * innerTo
   const inner = isSplit ? innerTo : reach
   const sides = [sideAbove(w + inner), sideAbove(h + inner)] as const
@@ -102,8 +105,7 @@ function transformed(
 }
 
 /** Where the transforms of each part lie in what `glareSpectrum` makes. */
-function partsOf(spectrum: Picture, width: number, height: number) {
-  const { sides, outer } = glareSize(width, height)
+function partsOf(spectrum: Picture, { sides, outer }: ReturnType<typeof glareSize>) {
   const part = ([w, h]: readonly [number, number], from: number): Picture => ({
     width: w,
     height: 2 * h,
@@ -117,7 +119,8 @@ function partsOf(spectrum: Picture, width: number, height: number) {
 
 /**
  * The transforms of an eye's point spread for pictures of a size: its light sums to 1, what is near and what is far in it apart (by
- * the logarithm of the distance), and each of them made at full size close by and at a quarter farther out.
+ * the logarithm of the distance), and each of them made at full size close by and at a quarter farther out. `frameWidth` is what fills the field of
+ * view, in pixels.
  */
 export function glareSpectrum(
   width: number,
@@ -125,8 +128,10 @@ export function glareSpectrum(
   eye: Eye,
   frameWidth: number,
   workshop: Workshop,
+  whole?: WholeSize,
 ): Picture {
-  const { factor, reach, inner, sides, outer } = glareSize(width, height)
+  const size = glareSize(width, height, whole)
+  const { factor, reach, inner, sides, outer } = size
   const perPixel = (eye.field * factor) / frameWidth
   // The curve is steep near its middle: there it is computed for every pixel, farther out between whole pixels of a table.
   const table = Float64Array.from({ length: reach + 3 }, (_, r) => glareVeil(r * perPixel, eye))
@@ -155,7 +160,7 @@ export function glareSpectrum(
     }
   const floats = 2 * sides[0] * sides[1] + (outer ? 2 * outer.sides[0] * outer.sides[1] : 0)
   const spectrum = workshop.store.allocate(floats, 1, 1)
-  const parts = partsOf(spectrum, width, height)
+  const parts = partsOf(spectrum, size)
   const innerAt = (r: number) => {
     const value = (veilAt(r) * (1 - leftOf(r))) / sum
     return [value * (1 - farOf(r)), value * farOf(r)] as const
@@ -191,7 +196,7 @@ export function glareSpectrum(
   return spectrum
 }
 
-/** The light of `src` as an eye scatters it: near and far light times their colours, black outside. `out` may be `src`. */
+/** The light of `src` as an eye scatters it: near and far light times their colours, black outside. `out` may be `src`. The spectrum is of the same sizes. */
 export function glare(
   out: Picture,
   src: Picture,
@@ -199,10 +204,12 @@ export function glare(
   near: Rgb,
   far: Rgb,
   workshop: Workshop,
+  whole?: WholeSize,
 ): void {
   const { kernels, store } = workshop
-  const { factor, w, h, sides, outer } = glareSize(src.width, src.height)
-  const parts = partsOf(spectrum, src.width, src.height)
+  const size = glareSize(src.width, src.height, whole)
+  const { factor, w, h, sides, outer } = size
+  const parts = partsOf(spectrum, size)
   const small = factor === 1 ? src : store.allocate(w, h, 4)
   if (factor > 1) kernels.boxReduce(small, src, factor)
   const isOne = near.every((v, c) => v === far[c])

@@ -3,11 +3,11 @@ import { ownDials } from '../../comp/own-dials.ts'
 import { partShown } from '../../comp/recipe.ts'
 import type { FeedLink, Step } from '../../comp/schema.ts'
 import type { DialValue } from '../../dials/dials.ts'
-import type { Effect, FeedKind } from '../../effects/effect.ts'
+import type { Effect, FeedKind, WholeOf } from '../../effects/effect.ts'
 import { effectOf } from '../../recipes/effect-of.ts'
 import { linearAmount } from '../../picture/colour.ts'
 import { pictureChannels } from '../place-pass.ts'
-import { areaKey, type Part } from '../work-area.ts'
+import { areaKey, workArea, type Part } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
 import { cutNode, treatmentOf, withFar, withoutPart } from './plan-part.ts'
@@ -127,7 +127,8 @@ export function effectNode(
   if (over) return overTimeNode(p, step, effect, over, laneId)
   const { reduction } = p
   const { width, height, canvasWidth: frameWidth } = p.area
-  const own = effect.prepare?.(dials as never, { width, height, frameWidth, frame, rate, reduction })
+  const sizes = { width, height, frameWidth, whole: wholeOf(p) }
+  const own = effect.prepare?.(dials as never, { ...sizes, frame, rate, reduction })
   const prepared =
     own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
   const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
@@ -150,6 +151,12 @@ interface Applied {
   readonly overview?: readonly PlanNode[] | undefined
   /** The feeds of the whole frame of which it reads single pixels, in the order in which it names them. */
   readonly anywhere?: readonly PlanNode[] | undefined
+}
+
+/** The whole, where only a part of it is made. */
+function wholeOf({ part, comp, reduction }: Planning): WholeOf | undefined {
+  const { width, height } = workArea(comp, reduction)
+  return part && { size: [width, height], from: [part.rect.x, part.rect.y] }
 }
 
 /** What comes to a step of the whole frame, where only a part of it is made. */
@@ -225,6 +232,7 @@ function appliedNode(
         reduction,
         corner: [-p.area.left, -p.area.top],
         frameSize: [p.area.canvasWidth, p.area.canvasHeight],
+        whole: wholeOf(p),
       })
       return out
     },

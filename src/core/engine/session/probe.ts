@@ -45,7 +45,14 @@ export const probe: Handler<'probe'> = async (session, work, { frame, x, y, of, 
   const { shown } = session
   if (!shown) return undefined
   const made = isExact
-    ? await session.make(work, frame, 1, shown.target, isStale, isHuge(comp) ? { ...here, isFine: true } : undefined)
+    ? await session.make(
+        work,
+        frame,
+        1,
+        shown.target,
+        isStale,
+        isHuge(comp) ? { ...here, isFine: true } : undefined,
+      )
     : undefined
   const seen = made
     ? { ...shown, picture: made.picture, reduction: 1, left: made.area.left, top: made.area.top }
