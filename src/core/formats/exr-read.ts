@@ -215,15 +215,17 @@ function scatter(part: ExrPart, area: Area, bytes: Uint8Array, planes: ReadonlyM
 }
 
 /** Where every chunk of a part begins: by the table, or by walking the file where the table is not usable. */
-function chunkOffsets(bytes: Uint8Array, file: ExrFile, partIndex: number): number[] {
+function chunkOffsets(bytes: Uint8Array, file: ExrFile, partIndex: number, need: NeedBytes): number[] {
   const before = file.parts.slice(0, partIndex).reduce((sum, p) => sum + p.chunkCount, 0)
   const all = file.parts.reduce((sum, p) => sum + p.chunkCount, 0)
   const first = file.tablesAt + all * 8
   const reader = new ByteReader(bytes, 'exr', file.tablesAt + before * 8)
+  need(file.tablesAt, first)
   const offsets = Array.from({ length: file.parts[partIndex]!.chunkCount }, () =>
     reader.u64('the table of chunks'),
   )
   if (offsets.every((o) => o >= first && o < bytes.length)) return offsets
+  need(first, bytes.length)
   const found: number[] = []
   const walk: ByteReader = new ByteReader(bytes, 'exr', first)
   while (walk.at < bytes.length) {
@@ -289,10 +291,17 @@ export interface KeptChunks {
   put(offset: number, bytes: Uint8Array): void
 }
 
+/** Says which bytes are looked at next, from one to before another: those of a file that is read as far as it is looked at. */
+export type NeedBytes = (from: number, to: number) => void
+const allThere: NeedBytes = () => undefined
+
+/** What comes before the packed bytes of a chunk, at most. */
+const chunkHeadBytes = 24
+
 /**
  * Reads channels of one part (all, or those named), level 0 of tiled ones. Values are as stored: half codes, floats
  * or unsigned integers. Of chunks outside `rows` (of the file, the last not counted) nothing is unpacked. Lines that the file leaves out stay 0 and are counted in `missingChunks`.
- * What `kept` has is not unpacked again; `into` has planes that are written instead of new ones. Throws FormatError for what is broken and for compressions that are not read.
+ * What `kept` has is not unpacked again; `need` is told of all that is looked at; `into` has planes that are written instead of new ones. Throws FormatError for what is broken and for compressions that are not read.
  */
 export function readExrPart(
   bytes: Uint8Array,
@@ -303,12 +312,14 @@ export function readExrPart(
     rows: [from, to] = [-Infinity, Infinity],
     zlib = portableZlib,
     kept,
+    need = allThere,
     into,
   }: {
     readonly names?: readonly string[]
     readonly rows?: readonly [from: number, to: number]
     readonly zlib?: Zlib
     readonly kept?: KeptChunks
+    readonly need?: NeedBytes
     readonly into?: Map<string, ExrPlane>
   } = {},
 ): { planes: Map<string, ExrPlane>; missingChunks: number } {
@@ -329,7 +340,8 @@ export function readExrPart(
   const planes = into ?? new Map(wanted.map((c) => [c.name, planeFor(part, c)]))
   const seen = new Set<number>()
   let missingChunks = 0
-  for (const offset of chunkOffsets(bytes, file, partIndex)) {
+  for (const offset of chunkOffsets(bytes, file, partIndex, need)) {
+    need(offset, offset + chunkHeadBytes)
     const reader: ByteReader = new ByteReader(bytes, 'exr', offset)
     if (file.isMultiPart && reader.i32('a chunk') !== partIndex)
       reader.fail('a chunk belongs to another part', offset)
@@ -339,9 +351,10 @@ export function readExrPart(
     if (seen.has(offset)) reader.fail('two chunks begin at the same place', offset)
     seen.add(offset)
     if (area.y1 < from || area.y0 >= to) continue
-    const packed = reader.take(length, 'a chunk')
     let unpackedBytes = kept?.get(offset)
     if (!unpackedBytes) {
+      need(reader.at, reader.at + length)
+      const packed = reader.take(length, 'a chunk')
       unpackedBytes = unpack(part, area, packed, unpackedSize(part, area), offset, zlib)
       kept?.put(offset, unpackedBytes)
     }

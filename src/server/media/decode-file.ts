@@ -5,6 +5,7 @@ import { parseReadAs, readAsKey, readAsOf, type Pass } from '../../core/comp/med
 import { guessPass } from '../../core/passes/guess-pass.ts'
 import { passFilter, rulesOf } from '../../core/passes/passes.ts'
 import type { PassRef } from '../../core/engine/plan/plan-node.ts'
+import { isExr } from '../../core/formats/exr-header.ts'
 import { findMissByAlpha } from '../../core/formats/depth-miss.ts'
 import { objectsIn } from '../../core/formats/object-masks.ts'
 import {
@@ -17,14 +18,25 @@ import { passStats, type PassStats } from '../../core/formats/pass-stats.ts'
 import { reducePass, reducePasses } from '../../core/formats/reduce-pass.ts'
 import { smallerBlock } from '../../core/engine/small-passes.ts'
 import { halfTable } from '../../core/picture/half.ts'
-import type { MediaFile, MediaInfo, SharedFile } from './media-file.ts'
+import { openSparseExr, type MediaFile, type MediaInfo, type SharedFile } from './media-file.ts'
 import { openMedia } from './raster-file.ts'
 import type { RowSpan } from './decode-job.ts'
 import { ShareFailed } from './shared-work.ts'
 import { joinShares, sharesOf, type TakenShare, type TakeOptions } from './take-shares.ts'
 import { writeWhole } from '../whole-file.ts'
 import { isWholeForm } from './whole-form.ts'
-import { objectsPath, passPath, readStored, readWhole, type PassForm } from './store.ts'
+import { openSparse } from './sparse-file.ts'
+import {
+  checkStored,
+  exists,
+  isFoundWhole,
+  objectsPath,
+  passPath,
+  readStored,
+  readWhole,
+  storedPath,
+  type PassForm,
+} from './store.ts'
 
 /** What is to be said of a pass's values; undefined when all are numbers. Infinite depth means that nothing was hit. */
 export function valueWarning({ name, kind }: Pass, { channels }: PassStats): string | undefined {
@@ -208,17 +220,67 @@ function withMissByAlpha(pass: Pass, depth: PassBlock, colour: PassBlock | undef
   return { ...pass, reason, detail: { ...detail, miss: miss.value } }
 }
 
+interface Opened {
+  readonly hash: string
+  readonly file: MediaFile
+  close(): void
+}
+
 /** The file opened last: passes of one file are mostly asked for one after the other. */
-let opened: { hash: string; file: MediaFile } | undefined
+let opened: Opened | undefined
 /** After a while without a job it is let go: large files take gigabytes. */
 let letGo: ReturnType<typeof setTimeout> | undefined
-function keepOpen(hash: string, file: MediaFile): void {
-  opened = { hash, file }
+/** A file of which only rows were read is held against its name so long after the last job. */
+const checkMs = 2000
+let checking: ReturnType<typeof setTimeout> | undefined
+
+function keepOpen(now: Opened): MediaFile {
+  if (opened !== now) opened?.close()
+  opened = now
   clearTimeout(letGo)
   letGo = setTimeout(() => {
+    opened?.close()
     opened = undefined
   }, 5000)
   letGo.unref()
+  clearTimeout(checking)
+  if (!isFoundWhole(now.hash))
+    checking = setTimeout(() => {
+      // What is wrong with it is told when it is asked for next.
+      void checkStored(now.hash).catch(() => {
+        if (opened === now) opened = undefined
+      })
+    }, checkMs)
+  return now.file
+}
+
+/** A stored file, read whole and found to be what its name says. */
+async function wholeFile(hash: string): Promise<MediaFile> {
+  if (opened?.hash === hash && isFoundWhole(hash)) return keepOpen(opened)
+  return keepOpen({ hash, file: await openMedia(await readStored(hash)), close: () => undefined })
+}
+
+/** A stored file to read rows of: of an EXR no more is read than is looked at. */
+async function fileForRows(hash: string): Promise<MediaFile> {
+  if (opened?.hash === hash) return keepOpen(opened)
+  const sparse = (await exists(storedPath(hash))) ? openSparse(storedPath(hash)) : undefined
+  sparse?.need(0, 4)
+  if (!sparse || !isExr(sparse.bytes)) {
+    sparse?.close()
+    return wholeFile(hash)
+  }
+  try {
+    return keepOpen({
+      hash,
+      file: openSparseExr(sparse),
+      close: () => {
+        sparse.close()
+      },
+    })
+  } catch (error) {
+    sparse.close()
+    throw error
+  }
 }
 
 /** Makes a form of a pass of a stored file: an eighth out of its quarter, all else out of the file. Throws FormatError. */
@@ -231,8 +293,7 @@ export async function makeForm(hash: string, form: PassForm): Promise<void> {
     await writeWhole(passPath(hash, form), encodePassBlock(smallerBlock(block, form.filter, 2)), remade)
     return
   }
-  const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
-  keepOpen(hash, file)
+  const file = await wholeFile(hash)
   const block = file.readPass(form.pass, parseReadAs(form.as) ?? { isData: false })
   const sized =
     form.reduction === 1
@@ -248,8 +309,7 @@ export async function makeRows(
   spans: readonly RowSpan[],
   columns?: PassRef['columns'],
 ): Promise<Uint8Array[] | undefined> {
-  const file = opened?.hash === hash ? opened.file : await openMedia(await readStored(hash))
-  keepOpen(hash, file)
+  const file = await fileForRows(hash)
   const blocks: Uint8Array[] = []
   for (const rows of spans) {
     const block = file.readRows?.(form.pass, parseReadAs(form.as) ?? { isData: false }, rows)

@@ -2,12 +2,14 @@
 import { parentPort, workerData } from 'node:worker_threads'
 import { takeShare, type HelperReply, type HelperWork } from './decode-file.ts'
 import { openMedia } from './raster-file.ts'
-import { readStored } from './store.ts'
+import { noteWhole, readStored } from './store.ts'
 
 const { hash, shared, options } = workerData as HelperWork
 
 async function take(): Promise<HelperReply> {
   try {
+    // The first thread has looked.
+    noteWhole(hash)
     const file = await openMedia(await readStored(hash))
     file.unpackWith!(shared)
     return { taken: await takeShare(file, hash, options) }

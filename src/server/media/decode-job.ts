@@ -5,8 +5,9 @@ import type { PassForm } from './store.ts'
 /** Rows from one to before another. */
 export type RowSpan = readonly [from: number, to: number]
 
-/** What a decoding process is asked for, and what it answers. */
-export type DecodeJob =
+/** What a decoding process is asked for, and whether the file is known to be whole. */
+export type DecodeJob = DecodeWork & { readonly isWhole?: boolean }
+export type DecodeWork =
   | { readonly type: 'take'; readonly hash: string; readonly options: TakeOptions }
   | { readonly type: 'form'; readonly hash: string; readonly form: PassForm }
   | {
@@ -20,5 +21,6 @@ export type DecodeJob =
       readonly seat?: number
     }
   | { readonly type: 'objects'; readonly hash: string; readonly pass: Pass }
+/** What it answers. */
 export type DecodeReply =
   { readonly result: unknown } | { readonly problem: string; readonly isFull: boolean }

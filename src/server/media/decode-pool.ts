@@ -16,16 +16,16 @@ import {
 import { isExr } from '../../core/formats/exr-header.ts'
 import { decodeBudget } from './decode-budget.ts'
 import type { TakenShare, TakeOptions } from './take-shares.ts'
-import type { DecodeJob, RowSpan } from './decode-job.ts'
+import type { DecodeJob, DecodeWork, RowSpan } from './decode-job.ts'
 import { Decoder, DecoderEnded } from './decoder.ts'
 import type { MediaInfo } from './media-file.ts'
-import { passPath, storedPath, type PassForm } from './store.ts'
+import { isFoundWhole, noteWhole, passPath, storedPath, type PassForm } from './store.ts'
 import { isWholeForm } from './whole-form.ts'
 
 export { DecodeError } from './decoder.ts'
 
 interface Waiting {
-  readonly job: DecodeJob
+  readonly job: DecodeWork
   readonly limitMs: number
   readonly resolve: (result: unknown) => void
   readonly reject: (error: unknown) => void
@@ -92,7 +92,7 @@ export class DecodePool {
     for (const decoder of this.decoders) decoder.close()
   }
 
-  private run(job: DecodeJob, bytes: number, isWanted = () => true): Promise<unknown> {
+  private run(job: DecodeWork, bytes: number, isWanted = () => true): Promise<unknown> {
     return new Promise((resolve, reject) => {
       // Large files take long without being hostile.
       const limitMs = this.limitMs * (1 + bytes / 5e7)
@@ -151,9 +151,16 @@ export class DecodePool {
       const aside = setTimeout(() => {
         this.pump()
       }, this.patienceMs + 5)
+      const isWhole = isFoundWhole(job.hash)
+      const sent: DecodeJob = isWhole ? { ...job, isWhole } : job
       lane
-        .run(job, { limitMs, mostBytes: this.mostBytes })
-        .then(next.resolve, (error: unknown) => {
+        .run(sent, { limitMs, mostBytes: this.mostBytes })
+        .then((result) => {
+          // What needs all of a file has held it against its name; an eighth is made of a quarter.
+          if (job.type === 'take' || (job.type === 'form' && job.form.reduction < 8)) noteWhole(job.hash)
+          next.resolve(result)
+        })
+        .catch((error: unknown) => {
           // A process may be ended for reasons that are not the file's.
           if (error instanceof DecoderEnded && ++next.ended < mostEnds) this.queue.unshift(next)
           else next.reject(error)

@@ -1,8 +1,10 @@
 // Decodes for another process: a file that is made to break its decoder breaks this process alone.
 import { makeForm, makeObjects, makeRows, takeStored } from './decode-file.ts'
 import type { DecodeJob, DecodeReply } from './decode-job.ts'
+import { noteWhole } from './store.ts'
 
 async function work(job: DecodeJob): Promise<unknown> {
+  if (job.isWhole) noteWhole(job.hash)
   switch (job.type) {
     case 'take':
       return takeStored(job.hash, job.options)

@@ -1,17 +1,20 @@
-import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { afterAll, beforeAll, expect, test, vi } from 'vitest'
 import { readExrHeader } from '../../core/formats/exr-header.ts'
 import { readExrPart } from '../../core/formats/exr-read.ts'
 import { writeExr, type WrittenCompression } from '../../core/formats/exr-write.ts'
 import { decodePassBlock, joinedRows, type PassBlock } from '../../core/formats/pass-block.ts'
+import { openSparseExr } from './media-file.ts'
 import { nodeZlib } from './node-zlib.ts'
+import { openSparse } from './sparse-file.ts'
 
 const home = mkdtempSync(join(tmpdir(), 'zafiro-rows-'))
 vi.stubEnv('ZAFIRO_HOME', home)
 const { DecodePool } = await import('./decode-pool.ts')
-const { readWhole, storeFile } = await import('./store.ts')
+const { damagedPath, readWhole, storedPath, storeFile } = await import('./store.ts')
 const pool = new DecodePool(undefined, { processes: 3 })
 afterAll(() => {
   pool.close()
@@ -170,4 +173,67 @@ test('rows are joined in their order, each once', () => {
   expect(joinedRows([block(4, [5, 6]), block(0, [1, 2, 3]), block(2, [3, 4]), block(4, [5])])).toEqual(
     block(0, [1, 2, 3, 4, 5, 6]),
   )
+})
+
+test('of an EXR no more is read than is looked at, however long its header is', () => {
+  const path = join(home, 'long.exr')
+  const [across, down] = [3000, 200]
+  const plain = Buffer.from(
+    writeExr(
+      {
+        dataWindow: [0, 0, across - 1, down - 1],
+        displayWindow: [0, 0, across - 1, down - 1],
+        compression: 'none',
+        channels: [
+          { name: 'Z', type: 'float', values: Float32Array.from({ length: across * down }, (_, i) => i + 1) },
+        ],
+      },
+      nodeZlib,
+    ),
+  )
+  // A long attribute before all others, behind magic and version: name, type, length and value.
+  const words = Buffer.alloc(4)
+  words.writeUInt32LE(600_000)
+  const note = Buffer.concat([Buffer.from('aNote\0string\0'), words, Buffer.alloc(600_000, 'n')])
+  const bytes = Buffer.concat([plain.subarray(0, 8), note, plain.subarray(8)])
+  // The chunks lie as much later.
+  const { tablesAt } = readExrHeader(bytes)
+  for (let i = 0; i < down; i++) {
+    const at = tablesAt + 8 * i
+    bytes.writeBigUInt64LE(bytes.readBigUInt64LE(at) + BigInt(note.length), at)
+  }
+  writeFileSync(path, bytes)
+  const file = openSparse(path)
+  const opened = openSparseExr(file)
+  const [pass] = opened.info.passes
+  const block = opened.readRows!(pass!.name, { isData: true }, [130, 132])!
+  expect(block).toMatchObject({ x: 0, y: 130, width: across, height: 2 })
+  expect([block.data[0], block.data.at(-1)]).toEqual([130 * across + 1, 132 * across])
+  // In the middle of the values of a row.
+  const isThere = (y: number) => {
+    const at = Number(bytes.readBigUInt64LE(tablesAt + 8 * y)) + 8 + 5500
+    return file.bytes.subarray(at, at + 64).every((v, i) => v === bytes[at + i])
+  }
+  expect([80, 129, 130, 131, 132, 199].map(isThere)).toEqual([false, false, true, true, false, false])
+  const whole = opened.readPass(pass!.name)
+  expect([whole.data.length, whole.data[0], whole.data.at(-1)]).toEqual([across * down, 1, across * down])
+  file.close()
+})
+
+test('rows of a file that has changed on the disk are seen, and the next who asks is told', async () => {
+  const good = bytesOf('none')
+  const hash = createHash('sha256').update(good).digest('hex')
+  const changed = Buffer.from(good)
+  changed[good.length - 20]! ^= 8
+  mkdirSync(dirname(storedPath(hash)), { recursive: true })
+  writeFileSync(storedPath(hash), changed)
+  const lanes = new DecodePool(undefined, { processes: 1 })
+  try {
+    const rows = await lanes.window(hash, form('depth'), { rows: [0, 8] })
+    expect(decodePassBlock(rows.slice().buffer).data[0]).toBe(value(left, 0, 0))
+    await vi.waitFor(() => expect(existsSync(damagedPath(hash))).toBe(true), 8000)
+    await expect(lanes.form(hash, form('depth'))).rejects.toThrow(/found damaged and put aside/)
+  } finally {
+    lanes.close()
+  }
 })

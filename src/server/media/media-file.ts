@@ -9,7 +9,13 @@ import { isCube, parseCube } from '../../core/formats/cube.ts'
 import { readMaskHeaders, type MaskHeader } from '../../core/formats/cryptomatte.ts'
 import { isExr, readExrHeader, windowSize, type Window } from '../../core/formats/exr-header.ts'
 import { exrPasses } from '../../core/formats/exr-passes.ts'
-import { planeFor, readExrPart, type ExrPlane, type KeptChunks } from '../../core/formats/exr-read.ts'
+import {
+  planeFor,
+  readExrPart,
+  type ExrPlane,
+  type KeptChunks,
+  type NeedBytes,
+} from '../../core/formats/exr-read.ts'
 import { sampleOf } from '../../core/formats/exr-subsampled.ts'
 import { FormatError } from '../../core/formats/format-error.ts'
 import type { PassBlock } from '../../core/formats/pass-block.ts'
@@ -19,6 +25,7 @@ import { numbersToHalves } from '../../core/picture/half.ts'
 import { checkSamples } from './decode-budget.ts'
 import { blockOf, matrixOf, partColour } from './exr-block.ts'
 import { nodeZlib } from './node-zlib.ts'
+import type { SparseFile } from './sparse-file.ts'
 import { doShare, shareWork, type SharedWork } from './shared-work.ts'
 
 export interface PartInfo {
@@ -82,6 +89,23 @@ export interface SharedFile {
 /** Rows that a thread takes at a time: no chunk of lines has more. */
 const spanRows = 256
 
+/** The beginning of a file that is looked at for its headers; twice as much where they are longer. */
+const headBytes = 2 ** 18
+
+/** Opens an EXR of which only the beginning, and later what is asked for, is read. Throws FormatError. */
+export function openSparseExr({ bytes, need }: Pick<SparseFile, 'bytes' | 'need'>): MediaFile {
+  for (let head = headBytes; ; head *= 2) {
+    need(0, head)
+    try {
+      const { tablesAt } = readExrHeader(bytes)
+      if (tablesAt < head) return openExr(bytes, need)
+    } catch (error) {
+      // What was not read yet is no header.
+      if (head >= bytes.length) throw error
+    }
+  }
+}
+
 /** Opens a picture by its contents, whatever its name ends with. Throws FormatError. */
 export function openMediaFile(bytes: Uint8Array): MediaFile {
   if (isExr(bytes)) return openExr(bytes)
@@ -117,7 +141,7 @@ function chunkKeep(): KeptChunks {
   }
 }
 
-function openExr(bytes: Uint8Array): MediaFile {
+function openExr(bytes: Uint8Array, need?: NeedBytes): MediaFile {
   const file = readExrHeader(bytes)
   const first = file.parts[0]!
   for (const part of file.parts) {
@@ -148,10 +172,11 @@ function openExr(bytes: Uint8Array): MediaFile {
   }
   const kept = chunkKeep()
   const justRead: KeptChunks = { get: kept.get, put: () => undefined }
+  const reading = { zlib: nodeZlib, ...(need && { need }) }
   // Every chunk holds all channels of its part: they are unpacked together, once.
   const unpacked = new Map<number, ReturnType<typeof readExrPart>>()
   const planesOf = (index: number) => {
-    const read = unpacked.get(index) ?? readExrPart(bytes, file, index, { zlib: nodeZlib, kept: justRead })
+    const read = unpacked.get(index) ?? readExrPart(bytes, file, index, { ...reading, kept: justRead })
     unpacked.set(index, read)
     return read.planes
   }
@@ -182,8 +207,8 @@ function openExr(bytes: Uint8Array): MediaFile {
       doShare(work, spans.length, (i) => {
         const [part, ...rows] = spans[i]!
         const { missingChunks } = readExrPart(bytes, file, part, {
+          ...reading,
           rows,
-          zlib: nodeZlib,
           into: all[part]!.planes,
         })
         all[part]!.missingChunks = missingChunks
@@ -213,7 +238,7 @@ function openExr(bytes: Uint8Array): MediaFile {
       const rows = [first, last + 1] as const
       const { channels: names } = pass
       const { planes } =
-        unpacked.get(pass.part) ?? readExrPart(bytes, file, pass.part, { names, rows, zlib: nodeZlib, kept })
+        unpacked.get(pass.part) ?? readExrPart(bytes, file, pass.part, { ...reading, names, rows, kept })
       const cut = new Map<string, ExrPlane>()
       for (const channel of names) {
         const plane = planes.get(channel)!

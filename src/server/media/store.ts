@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto'
-import { constants, createReadStream } from 'node:fs'
+import { constants, createReadStream, statSync } from 'node:fs'
 import { copyFile, mkdir, open, rename, rm, stat } from 'node:fs/promises'
 import { dirname, join } from 'node:path'
 import { pipeline } from 'node:stream/promises'
@@ -82,13 +82,17 @@ export async function storeFile(path: string): Promise<string> {
   try {
     await copyFile(path, copy, constants.COPYFILE_FICLONE)
     const [hash] = await Promise.all([hashFile(copy), syncFile(copy)])
-    if (await isSound(hash)) return hash
+    if (await isSound(hash)) {
+      noteWhole(hash)
+      return hash
+    }
     const target = storedPath(hash)
     await mkdir(dirname(target), { recursive: true })
     await rename(copy, target)
     await rm(damagedPath(hash), { force: true })
     await syncFolder(dirname(target))
     await syncFolder(folders.store)
+    noteWhole(hash)
     return hash
   } finally {
     await rm(copy, { force: true })
@@ -140,8 +144,36 @@ export class DamagedError extends Error {
   override name = 'DamagedError'
 }
 
-/** Files that this process has read and found whole. */
-const foundWhole = new Set<string>()
+/** Files that were whole when this process read them, or another that told it: what tells them from those that were written since. */
+const foundWhole = new Map<string, string>()
+
+function writtenAs(hash: string): string | undefined {
+  const found = statSync(storedPath(hash), { throwIfNoEntry: false })
+  return found && `${found.ino} ${found.size} ${found.mtimeMs}`
+}
+
+/** Whether a stored file was held against its name and has not been written since. */
+export const isFoundWhole = (hash: string): boolean =>
+  foundWhole.has(hash) && foundWhole.get(hash) === writtenAs(hash)
+
+/** Notes that a stored file was held against its name: it is not again until it is written. */
+export function noteWhole(hash: string): void {
+  const now = writtenAs(hash)
+  if (now !== undefined) foundWhole.set(hash, now)
+}
+
+const changedOnDisk =
+  'The stored file has changed on the disk since it was brought in, and was put aside. Bring the same file in again'
+
+/** Holds a stored file against its name, where that was not done. One that is damaged is put aside; rejects with DamagedError. */
+export async function checkStored(hash: string): Promise<void> {
+  if (isFoundWhole(hash)) return
+  if ((await hashFile(storedPath(hash))) !== hash) {
+    await putAside(hash)
+    throw new DamagedError(changedOnDisk)
+  }
+  noteWhole(hash)
+}
 
 /**
  * Reads a stored file. The first time, its contents are held against its name; one that is damaged is put aside.
@@ -156,13 +188,11 @@ export async function readStored(hash: string): Promise<Uint8Array<ArrayBuffer>>
         : 'The stored file is missing. Bring the same file in again',
     )
   const bytes = await readWhole(path)
-  if (foundWhole.has(hash)) return bytes
+  if (isFoundWhole(hash)) return bytes
   if (createHash('sha256').update(bytes).digest('hex') !== hash) {
     await putAside(hash)
-    throw new DamagedError(
-      'The stored file has changed on the disk since it was brought in, and was put aside. Bring the same file in again',
-    )
+    throw new DamagedError(changedOnDisk)
   }
-  foundWhole.add(hash)
+  noteWhole(hash)
   return bytes
 }

@@ -9,7 +9,7 @@ import type { Picture } from '../../picture/picture.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
 import { plan, planViewTable } from '../plan/plan.ts'
 import { displayViewed, lookedSmall } from '../viewed.ts'
-import { workArea, type Part, type WorkArea } from '../work-area.ts'
+import { workArea, type Part, type Seen, type WorkArea } from '../work-area.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
@@ -118,12 +118,12 @@ async function lay(
 }
 
 /** What was made of what is seen, if that is a part; noise and checker of a part are those of the whole, in which it begins at `from`. */
-function partSeen(comp: Comp, area: WorkArea, seen: Part | undefined) {
+function partSeen(comp: Comp, area: WorkArea, seen: Seen | undefined) {
   const full = workArea(comp, 1)
-  const isPart = seen !== undefined && area.width * area.height < full.width * full.height
-  return isPart
-    ? { part: seen, from: [full.left - area.left, full.top - area.top] as const }
-    : { part: undefined, from: undefined }
+  if (!seen || area.width * area.height >= full.width * full.height)
+    return { part: undefined, from: undefined }
+  const { x, y, width, height } = seen
+  return { part: { x, y, width, height }, from: [full.left - area.left, full.top - area.top] as const }
 }
 
 /** The picture that is looked at; it stays pinned, for the probe. */
