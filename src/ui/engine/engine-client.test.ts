@@ -318,6 +318,23 @@ describe('a frame that is looked at closely', () => {
     client.lookAt(part(4000))
     expect(asked(engine).at(-1)).toEqual([1, 4000, false])
   })
+  test('the other side of a comparison is given up for a newer picture, and for a newer other side', async () => {
+    const client = new EngineClient(listener)
+    const engine = engines()[0]!
+    const { comp, media, frame, target, view } = wanted
+    client.show(wanted, true)
+    await engine.answer({ type: 'answer' })
+    const side = () => client.side({ comp, media, frame }, target, view, { seen: part(100) })
+    const sides = () =>
+      engine.requests.filter((r) => r.kind === 'side').map(({ id }) => engine.flags.isGivenUp(id))
+    void side()
+    const second = side()
+    expect(sides()).toEqual([true, false])
+    client.show(wanted)
+    expect(sides()).toEqual([true, true])
+    await engine.answer({ type: 'given-up' }, 'side')
+    expect(await second).toBeUndefined()
+  })
   test('without memory for the whole, what is seen stays', async () => {
     const client = new EngineClient(listener)
     const engine = engines()[0]!

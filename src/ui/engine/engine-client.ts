@@ -59,6 +59,7 @@ export class EngineClient {
   private unwanted: number | undefined
   private thumbsAsked: number | undefined
   private aheadAsked: number | undefined
+  private sideAsked: number | undefined
   private isThere = false
   /** What is seen alone has been made of this wish, or the whole. */
   private made: { readonly serial: number; readonly part?: Part | undefined } | undefined
@@ -101,7 +102,7 @@ export class EngineClient {
     this.wanted = wanted
     this.serial++
     this.listener.onBusy(true, this.serial)
-    for (const id of [this.unwanted, this.thumbsAsked, this.aheadAsked])
+    for (const id of [this.unwanted, this.thumbsAsked, this.aheadAsked, this.sideAsked])
       if (id !== undefined) this.link.giveUp(id)
     this.isThere = isThere
     if (!this.isRunning) this.run(this.firstReduction())
@@ -115,14 +116,27 @@ export class EngineClient {
     return this.link.chart('histogram', work, { frame, target, byMost })
   }
 
-  /** A second picture; undefined where it can not be made. */
-  side(
+  /** A second picture; undefined where it can not be made, and where another one, or another picture, was asked for since. */
+  async side(
     { frame, ...work }: AtFrame,
     target: Target,
     view: DisplayOptions,
-    { reduction = 1, seen }: Pick<Wish<'side'>, 'reduction' | 'seen'> = {},
+    { reduction = 1, seen, isLast }: Pick<Wish<'side'>, 'reduction' | 'seen' | 'isLast'> = {},
   ): Promise<Answer<'side'> | undefined> {
-    return this.link.chart('side', work, { frame, target, view, reduction, seen }, 'picture')
+    if (this.sideAsked !== undefined) this.link.giveUp(this.sideAsked)
+    const { id, answer } = this.link.ask(
+      'side',
+      work,
+      { frame, target, view, reduction, seen, isLast },
+      'picture',
+    )
+    this.sideAsked = id
+    try {
+      return await answer
+    } catch (error) {
+      if (!(error instanceof Cancelled)) console.warn('The other side could not be made:', error)
+      return undefined
+    }
   }
 
   /** A picture at full size as an EXR file; undefined where it can not be made. */

@@ -24,6 +24,9 @@ async function savedPicture(path: string, screen: Screen | undefined): Promise<I
   }
 }
 
+/** A canvas of more pixels takes long to be made whole. */
+const largePixels = 4e6
+
 /**
  * The right side of a comparison, laid over the picture and cut at a line that is dragged. `place` is the picture's corner and
  * zoom in the frame.
@@ -55,42 +58,60 @@ export function Wipe({
       const colorSpace = store.getState().comp.screen === 'p3' ? 'display-p3' : 'srgb'
       element.getContext('2d', { colorSpace })!.drawImage(source, 0, 0)
     }
-    // What it shows may change with the comp.
-    return askWhenSettled(onPicture, (isWanted) => {
+    const showSaved = async (isWanted: () => boolean) => {
+      const state = store.getState()
+      const path = right.startsWith('render ')
+        ? `/api/renders/${right.slice(7)}/shown/${state.frame}`
+        : `/api/shots/${id}/stills/${right.slice(6)}`
+      const image = await savedPicture(path, state.comp.screen)
+      if (!isWanted()) return
+      // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
+      if (image) draw(image, image.width, image.height)
+      else if (canvas.current) canvas.current.width = 1
+    }
+    /** Makes what is seen of the other side, as the picture itself is, or as much of it as there will be. */
+    const show = async (isWanted: () => boolean, isLast: boolean): Promise<boolean> => {
       const state = store.getState()
       const asked = sideTarget(state, right)
-      if (!asked) {
-        const path = right.startsWith('render ')
-          ? `/api/renders/${right.slice(7)}/shown/${state.frame}`
-          : `/api/shots/${id}/stills/${right.slice(6)}`
-        void savedPicture(path, state.comp.screen).then((image) => {
-          if (!isWanted()) return
-          // A render shows the frame that is looked at; of one that it has not there is nothing to lay over.
-          if (image) draw(image, image.width, image.height)
-          else if (canvas.current) canvas.current.width = 1
-        })
-        return
-      }
+      if (!asked) return false
       const reduction = seenReduction(state)
+      const isPart = reduction === 1 && (!isLast || isHuge(state.comp))
       const view = {
         gain: 2 ** state.exposure,
         channel: state.channel,
         checker: state.isCheckered ? 8 : 0,
       }
-      void engine
-        .side(
-          { comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame },
-          asked.target,
-          view,
-          // What is too large to be made whole is compared where it is seen.
-          { reduction, seen: reduction === 1 && isHuge(state.comp) ? state.seen : undefined },
-        )
-        .then((side) => {
-          if (!side || !canvas.current || !isWanted()) return
-          drawCodes(canvas.current, side, state.comp.screen)
-          setPart(side.part)
-        })
+      const side = await engine.side(
+        { comp: asked.comp, media: state.media, frame: asked.frame ?? state.frame },
+        asked.target,
+        view,
+        { reduction, isLast, seen: isPart ? state.seen : undefined },
+      )
+      if (!side || !canvas.current || !isWanted()) return false
+      drawCodes(canvas.current, side, state.comp.screen)
+      setPart(side.part)
+      return true
+    }
+    let isFirst = true
+    // What it shows may change with the comp.
+    const stopSettled = askWhenSettled(onPicture, (isWanted) => {
+      const { comp, seen } = store.getState()
+      // Of a large picture what is seen comes first.
+      const isLarge = isFirst && seen !== undefined && comp.canvas.width * comp.canvas.height > largePixels
+      isFirst = false
+      if (!sideTarget(store.getState(), right)) void showSaved(isWanted)
+      else if (!isLarge) void show(isWanted, true)
+      else void show(isWanted, false).then((isShown) => isShown && show(isWanted, true))
     })
+    let isCurrent = true
+    const stopParts = onPicture((shown) => {
+      if (shown.part && !shown.isSettled) void show(() => isCurrent, false)
+    })
+    return () => {
+      isCurrent = false
+      stopSettled()
+      stopParts()
+    }
   }, [engine, store, onPicture, right, id, screen])
   if (!compare) return null
   const [x, w] = [place.x, width * place.zoom]

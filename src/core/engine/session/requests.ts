@@ -121,6 +121,7 @@ export interface Requests {
       readonly reduction?: Reduction | undefined
       /** As of `show`. */
       readonly seen?: Part | undefined
+      readonly isLast?: boolean | undefined
     }
     answer: Codes & { readonly part?: Part }
   }

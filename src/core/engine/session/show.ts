@@ -206,7 +206,7 @@ export async function codesOf(
 export const side: Handler<'side'> = async (session, work, wish, isStale) => {
   const { evaluator } = session
   const { frame, target, reduction = 1 } = wish
-  const seen = wish.seen && { ...wish.seen, isFine: true }
+  const seen = wish.seen && { ...wish.seen, isFine: wish.isLast }
   const { node, area } = await session.plan(work, frame, reduction, target, isStale, seen)
   const { part, from } = partSeen(work.comp, area, seen)
   const view = { ...wish.view, checker: wish.view.checker / reduction, from }
