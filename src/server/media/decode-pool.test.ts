@@ -74,7 +74,7 @@ test('what nobody waits for any more is not begun, and rows wait for nothing but
   left.abort()
   expect(await asked[0]).toBeInstanceOf(Cancelled)
   expect(await asked[3]).toHaveProperty('message', 'rows are read')
-  expect(await Promise.race([asked[2], 'it waits'])).toBe('it waits')
+  expect(await Promise.race([asked[2], Promise.resolve('it waits')])).toBe('it waits')
   expect(String(await slow)).toMatch(/took longer than 3 s/)
   expect(await asked[1]).toBe(await asked[2])
 })
