@@ -231,7 +231,9 @@ test('rows of a file that has changed on the disk are seen, and the next who ask
   try {
     const rows = await lanes.window(hash, form('depth'), { rows: [0, 8] })
     expect(decodePassBlock(rows.slice().buffer).data[0]).toBe(value(left, 0, 0))
-    await vi.waitFor(() => { expect(existsSync(damagedPath(hash))).toBe(true); }, 8000)
+    await vi.waitFor(() => {
+      expect(existsSync(damagedPath(hash))).toBe(true)
+    }, 8000)
     await expect(lanes.form(hash, form('depth'))).rejects.toThrow(/found damaged and put aside/)
   } finally {
     lanes.close()
