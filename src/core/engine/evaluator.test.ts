@@ -210,8 +210,13 @@ describe('passes on their way', () => {
   })
   test('what was fetched ahead gives way to what somebody wants, but not to what is made ahead after it', async () => {
     const { evaluator, asked, aborted } = begin()
-    evaluator.fetchAhead(comp, pass('a'))
-    evaluator.fetchAhead(comp, pass('b'))
+    const fetchAside = (hash: string) =>
+      evaluator.aside(() => {
+        evaluator.fetchAhead(comp, pass(hash))
+        return Promise.resolve()
+      })
+    await fetchAside('a')
+    await fetchAside('b')
     const ahead = evaluator.aside(() => evaluator.load(comp, pass('a')))
     asked[0]!.come()
     await ahead
@@ -220,12 +225,25 @@ describe('passes on their way', () => {
     expect(aborted()).toEqual([false, true, false])
     asked[2]!.come()
     await loading
-    const given = evaluator.aside(() => inVain(evaluator, 'd'))
-    evaluator.fetchAhead(comp, pass('e'))
-    await given
+    await evaluator.aside(async () => {
+      evaluator.fetchAhead(comp, pass('d'))
+      await inVain(evaluator, 'e')
+    })
     const next = evaluator.aside(() => evaluator.load(comp, pass('f')))
     expect(aborted().slice(3)).toEqual([true, true, false])
     asked[5]!.come()
     await next
+  })
+  test('what a render reads of its next frame stays, whatever else it loads', async () => {
+    const { evaluator, asked, aborted } = begin()
+    evaluator.fetchAhead(comp, pass('next'))
+    const layer = evaluator.load(comp, pass('layer'))
+    asked[1]!.come()
+    await layer
+    expect(aborted()).toEqual([false, false])
+    const next = evaluator.load(comp, pass('next'))
+    asked[0]!.come()
+    await next
+    expect(asked).toHaveLength(2)
   })
 })

@@ -67,6 +67,8 @@ const lookMs = 8
 interface Coming {
   readonly block: Promise<PassBlock>
   readonly fetching: AbortController
+  /** It was asked for by what gives way to all that somebody works with. */
+  readonly isAside: boolean
   /** Who waited for it has given up. */
   isLeft: boolean
 }
@@ -164,7 +166,7 @@ export class Evaluator {
     visit(node)
     const names = new Set([...missing.values()].map((n) => blockName(n.load!)))
     for (const [name, one] of this.coming)
-      if (!names.has(name) && (one.isLeft || !this.isAside)) this.giveUp(name, one)
+      if (!names.has(name) && (one.isLeft || (one.isAside && !this.isAside))) this.giveUp(name, one)
     let isOver = false
     const all = Promise.all(
       [...missing.values()].map(async (n) => {
@@ -203,7 +205,8 @@ export class Evaluator {
     } catch (error) {
       isOver = true
       if (error instanceof Cancelled)
-        for (const [name, one] of this.coming) if (names.has(name) || this.isAside) one.isLeft = true
+        for (const [name, one] of this.coming)
+          if (names.has(name) || (this.isAside && one.isAside)) one.isLeft = true
       throw error
     }
     for (const name of names) this.coming.delete(name)
@@ -231,7 +234,7 @@ export class Evaluator {
       },
       fetching.signal,
     )
-    const own: Coming = { block, fetching, isLeft: false }
+    const own: Coming = { block, fetching, isAside: this.isAside, isLeft: false }
     this.coming.set(name, own)
     // What fails once is asked for again.
     block.catch(() => {

@@ -223,12 +223,16 @@ function withMissByAlpha(pass: Pass, depth: PassBlock, colour: PassBlock | undef
 interface Opened {
   readonly hash: string
   readonly file: MediaFile
+  /** After so long without a job it is let go; sooner once all of it was unpacked. */
+  keepMs: number
   close(): void
 }
 
+/** A whole file and all that it unpacks to take gigabytes; one that is read by rows takes what is kept of it, and is asked again when somebody looks on. */
+const [wholeMs, rowsMs] = [5_000, 30_000]
+
 /** The file opened last: passes of one file are mostly asked for one after the other. */
 let opened: Opened | undefined
-/** After a while without a job it is let go: large files take gigabytes. */
 let letGo: ReturnType<typeof setTimeout> | undefined
 /** A file of which only rows were read is held against its name so long after the last job. */
 const checkMs = 2000
@@ -241,7 +245,7 @@ function keepOpen(now: Opened): MediaFile {
   letGo = setTimeout(() => {
     opened?.close()
     opened = undefined
-  }, 5000)
+  }, now.keepMs)
   letGo.unref()
   clearTimeout(checking)
   if (!isFoundWhole(now.hash))
@@ -256,8 +260,12 @@ function keepOpen(now: Opened): MediaFile {
 
 /** A stored file, read whole and found to be what its name says. */
 async function wholeFile(hash: string): Promise<MediaFile> {
-  if (opened?.hash === hash && isFoundWhole(hash)) return keepOpen(opened)
-  return keepOpen({ hash, file: await openMedia(await readStored(hash)), close: () => undefined })
+  if (opened?.hash === hash && isFoundWhole(hash)) {
+    opened.keepMs = wholeMs
+    return keepOpen(opened)
+  }
+  const file = await openMedia(await readStored(hash))
+  return keepOpen({ hash, file, keepMs: wholeMs, close: () => undefined })
 }
 
 /** A stored file to read rows of: of an EXR no more is read than is looked at. */
@@ -273,6 +281,7 @@ async function fileForRows(hash: string): Promise<MediaFile> {
     return keepOpen({
       hash,
       file: openSparseExr(sparse),
+      keepMs: rowsMs,
       close: () => {
         sparse.close()
       },

@@ -207,10 +207,14 @@ export class DecodePool {
     this.onLeft(signal, () => waiting.count--)
     try {
       await made
+      return path
+    } catch (error) {
+      if (!(error instanceof Cancelled) || signal?.aborted === true) throw error
     } finally {
-      this.making.delete(path)
+      if (this.making.get(path)?.made === made) this.making.delete(path)
     }
-    return path
+    // It was given up by all others just now.
+    return this.form(hash, form, signal)
   }
 
   /** A window of a pass at full size, as a block: out of its form where that is there, else out of the file. Rejects as `form` does. */
