@@ -140,9 +140,12 @@ describe('from the list of shots to a finished frame', () => {
     const tab = async (i: number) => (await driver.findElements(By.css('nav button')))[i]!.click()
     await tab(1)
     await (await find(driver, '[aria-label="Pass normal of grotto"] button')).click()
-    await point(...(await onObject('sand')))
-    // The sandy floor faces up.
-    await waitFor(driver, 'the normal of the floor', async () => (await values())[1]! > 0.8)
+    const floor = await onObject('sand')
+    // The sandy floor faces up. The picture comes to lie elsewhere beside the passes: it is pointed at until it is there.
+    await waitFor(driver, 'the normal of the floor', async () => {
+      await point(...floor)
+      return (await values())[1]! > 0.8
+    })
     await (await find(driver, '[aria-label="Pass reflection of grotto"] button')).click()
     expect(await (await find(driver, '[aria-label="About the pass"]')).getText()).toContain(
       'its name says “reflect”',
