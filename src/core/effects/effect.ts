@@ -1,3 +1,4 @@
+import type { PartOf } from '../kernels/draw-light.ts'
 import type { WorkingSpace } from '../colour/working.ts'
 import type { Pass } from '../comp/media.ts'
 import type { Workshop } from '../kernels/pyramid.ts'
@@ -26,11 +27,8 @@ export interface StartingPoint<D extends Readonly<Record<string, Dial>>> {
   readonly dials: Partial<Values<D>>
 }
 
-/** Where only a part of a frame is made: the size of the whole with its margin, and which of its pixels is the first of the part. */
-export interface WholeOf {
-  readonly size: readonly [width: number, height: number]
-  readonly from: readonly [x: number, y: number]
-}
+/** The whole, with its margin, of which only a part is made. */
+export type WholeOf = PartOf
 
 /** What something is prepared for: the size of pictures, the width of the frame in them, and which frame it is. */
 export interface PreparedFor {

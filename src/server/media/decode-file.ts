@@ -252,7 +252,9 @@ function keepOpen(now: Opened): MediaFile {
     checking = setTimeout(() => {
       // What is wrong with it is told when it is asked for next.
       void checkStored(now.hash).catch(() => {
-        if (opened === now) opened = undefined
+        if (opened !== now) return
+        now.close()
+        opened = undefined
       })
     }, checkMs)
   return now.file
