@@ -1,7 +1,7 @@
 import { describe, expect, test } from 'vitest'
 import { plainPicture, plainStore, type Picture } from '../picture/picture.ts'
 import { castRays, drawSpikes, raysOver, type RayShape, type Spike } from './draw-light.ts'
-import { profileTaps, weightsOf } from './line-profile.ts'
+import { lineTaps, profileTaps, type Taps, weightsOf } from './line-profile.ts'
 import { plainKernels } from './plain-kernels.ts'
 import { createLoneKernels } from './wasm-kernels.ts'
 import { gaussianBlur } from './pyramid.ts'
@@ -393,9 +393,122 @@ test('few lights, at corners and borders too, near and far beyond the picture', 
     })
     for (const which of [0, 1] as const)
       drawn[0]![which].forEach((v, i) => {
-        expect(Math.abs(v - drawn[1]![which][i]!)).toBeLessThan(2e-3 * Math.max(1, Math.abs(v)))
+        // Beside the brightest light its own rounding remains, and that of its profile where it is long.
+        expect(Math.abs(v - drawn[1]![which][i]!)).toBeLessThan(
+          2e-3 * Math.max(1, Math.abs(v)) + (length > 100 ? 5e-4 : 1e-5) * 9000,
+        )
       })
   }
+})
+
+describe('long lines, looked up at nodes,', () => {
+  /** A row of lights through the kernel, and as the weights of its profiles say. */
+  const both = (
+    lights: readonly (readonly [x: number, value: number])[],
+    width: number,
+    nodes: number,
+    ahead?: Taps,
+    behind?: Taps,
+  ) => {
+    const [src, out] = [store.allocate(width, 1, 4), store.allocate(width, 1, 4)]
+    const lit = store.allocate(Math.ceil(width / 64), 1, 1)
+    src.data.fill(0)
+    for (const [x, value] of lights) src.data.set([value, value, value, value], x * 4)
+    kernels.litTiles(lit, src)
+    kernels.streakLines(out, src, lit, { slope: 0, first: 0, isSteep: false }, nodes, ahead, behind)
+    const wanted = [0, 1, 2, 3].map((c) => {
+      const line = new Float64Array(width)
+      for (const [way, taps] of [
+        [1, ahead],
+        [-1, behind],
+      ] as const) {
+        const own = taps?.[taps.length === 3 ? c : 0]
+        if (own)
+          for (const [t, weight] of weightsOf(own).entries())
+            for (const [x, value] of lights) {
+              const at = x + way * t
+              if (at >= 0 && at < width) line[at]! += weight * value
+            }
+      }
+      return line
+    })
+    const made = Float32Array.from(out.data)
+    for (const picture of [src, out, lit]) store.release(picture)
+    return {
+      at: (x: number, c: number) => made[x * 4 + c]!,
+      wanted: (x: number, c: number) => wanted[c]![x]!,
+    }
+  }
+  const next = (seed: number) => {
+    let state = seed
+    return () => {
+      state = (Math.imul(state, 1664525) + 1013904223) >>> 0
+      return state / 2 ** 32
+    }
+  }
+  test('are within 0.4 % of the peak of a single light, whatever their length, exponent, colours and place', () => {
+    const random = next(7)
+    const steps = new Set<number>()
+    for (let run = 0; run < 120; run++) {
+      const width = 40 + Math.floor(random() * 1500)
+      const exponent = random() < 0.2 ? 1 : random() * 4
+      const length = 3 + random() ** 2 * 1400
+      const isSpread = random() < 0.5
+      const taps = (way: 1 | -1): Taps => {
+        const of = (scale: number) => profileTaps(length * scale, exponent, 1 / scale, way)
+        return isSpread ? [of(1.1), of(1), of(0.85)] : [of(1)]
+      }
+      const [ahead, behind] = [random() < 0.8 ? taps(1) : undefined, random() < 0.6 ? taps(-1) : undefined]
+      steps.add(lineTaps(ahead, behind).step)
+      const x = Math.floor(random() * width)
+      const { at, wanted } = both([[x, 3]], width, Math.floor(random() * 40) - 20, ahead, behind)
+      let worst = 0
+      for (let i = 0; i < width; i++)
+        for (let c = 0; c < (isSpread ? 3 : 4); c++)
+          worst = Math.max(worst, Math.abs(at(i, c) - wanted(i, c)))
+      expect(worst, `${length} ${exponent} ${width} ${x}`).toBeLessThan(3 * 0.004)
+      if (isSpread) for (let i = 0; i < width; i++) expect(at(i, 3)).toBe(0)
+    }
+    expect([...steps].toSorted((a, b) => a - b)).toEqual([4, 8, 16])
+  })
+  test('keep their light, and many lights beside each other are nearer still', () => {
+    const random = next(11)
+    for (const length of [90, 200, 700]) {
+      const lights = Array.from({ length: 400 }, (_, i) => [1200 + i, 1 + random()] as const)
+      const { at, wanted } = both(
+        lights,
+        2800,
+        3,
+        [profileTaps(length, 1.5)],
+        [profileTaps(length * 0.7, 2, 1, -1)],
+      )
+      let [made, all, worst, peak] = [0, 0, 0, 0]
+      for (let x = 0; x < 2800; x++) {
+        made += at(x, 1)
+        all += wanted(x, 1)
+        worst = Math.max(worst, Math.abs(at(x, 1) - wanted(x, 1)))
+        peak = Math.max(peak, wanted(x, 1))
+      }
+      expect(Math.abs(made / all - 1)).toBeLessThan(1e-3)
+      expect(worst / peak).toBeLessThan(1e-3)
+    }
+  })
+  test('leave nothing behind a bright light, and no light where there is none', () => {
+    const { at } = both(
+      [
+        [400, 60000],
+        [900, 0.01],
+      ],
+      1400,
+      5,
+      [profileTaps(300, 2)],
+      [profileTaps(250, 1.5, 1, -1)],
+    )
+    for (let x = 720; x < 1300; x++) expect(at(x, 0), `${x}`).toBeLessThan(0.0101)
+    for (let x = 1216; x < 1400; x++) expect(Math.abs(at(x, 0))).toBeLessThan(1e-7)
+    expect(at(902, 0)).toBeCloseTo(0.00987, 5)
+    for (let x = 0; x < 130; x++) expect(Math.abs(at(x, 0))).toBeLessThan(1e-7)
+  })
 })
 
 describe('in a part of a picture, of light that lies in the part,', () => {
@@ -456,6 +569,6 @@ describe('in a part of a picture, of light that lies in the part,', () => {
     const shape = { exponent: 1.5, gain: 1, colourSpread: 0.4 }
     drawSpikes(out[0], whole, spikes, shape, fast)
     drawSpikes(out[1], part, spikes, { ...shape, from: [left, top] }, fast)
-    expect(worst()).toBeLessThan(1e-5)
+    expect(worst()).toBeLessThan(1e-3)
   })
 })

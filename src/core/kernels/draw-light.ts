@@ -24,8 +24,14 @@ export interface SpikeShape {
 const wavelengths = [611 / 549, 1, 464 / 549]
 
 /** Taps of a spike on samples that lie 1/`perPixel` pixels apart; each channel keeps its energy when lengths part. */
-function spikeTaps(length: number, perPixel: number, { exponent, gain, colourSpread }: SpikeShape): Taps {
-  const taps = (scale: number) => profileTaps(length * scale * perPixel, exponent, gain / (perPixel * scale))
+function spikeTaps(
+  length: number,
+  perPixel: number,
+  way: 1 | -1,
+  { exponent, gain, colourSpread }: SpikeShape,
+): Taps {
+  const taps = (scale: number) =>
+    profileTaps(length * scale * perPixel, exponent, gain / (perPixel * scale), way)
   if (colourSpread === 0) return [taps(1)]
   const [r, g, b] = wavelengths.map((ratio) => taps(Math.max(0.05, 1 + colourSpread * (ratio - 1))))
   return [r!, g!, b!]
@@ -50,7 +56,6 @@ export function drawSpikes(
   shape: SpikeShape,
   { kernels, store }: Workshop,
 ): void {
-  kernels.fill(out, 0, 0, 0, 0)
   // Opposite spikes lie on one line: both are drawn from the same sums.
   const lines = new Map<number, { ahead?: number; behind?: number }>()
   for (const { angle, length } of spikes) {
@@ -61,43 +66,33 @@ export function drawSpikes(
     const known = lines.get(line) ?? {}
     lines.set(line, { ...known, [isAhead ? 'ahead' : 'behind']: length })
   }
-  let turned: { readonly src: Picture; readonly out: Picture; readonly lit: Picture } | undefined
   const lit = litTiles(src, { kernels, store })
+  let isAdded = false
   for (const [line, { ahead, behind }] of lines) {
     const [cos, sin] = [Math.cos((line * Math.PI) / 180), Math.sin((line * Math.PI) / 180)]
     const isSteep = Math.abs(sin) > Math.SQRT1_2
-    if (isSteep && !turned) {
-      const [a, b] = [store.allocate(src.height, src.width, 4), store.allocate(src.height, src.width, 4)]
-      kernels.transpose(a, src)
-      kernels.fill(b, 0, 0, 0, 0)
-      turned = { src: a, out: b, lit: litTiles(a, { kernels, store }) }
-    }
-    const from = isSteep ? turned!.src : src
-    const to = isSteep ? turned!.out : out
     const slope = isSteep ? cos / sin : sin / cos
     const perPixel = Math.abs(isSteep ? sin : cos)
-    const taps = (length: number | undefined) =>
-      length === undefined ? undefined : spikeTaps(length, perPixel, shape)
-    const run = (from.width - 1) * slope
-    // Lines of a whole go through its corner, and lie between pixels at that of a part.
-    const beside = slope * (shape.from?.[isSteep ? 1 : 0] ?? 0)
+    const taps = (length: number | undefined, way: 1 | -1) =>
+      length === undefined ? undefined : spikeTaps(length, perPixel, way, shape)
+    const [along, across] = isSteep ? [src.height, src.width] : [src.width, src.height]
+    const run = (along - 1) * slope
+    // Lines of a whole go through its corner, and lie between pixels at that of a part; so do their nodes.
+    const begin = shape.from?.[isSteep ? 1 : 0] ?? 0
+    const beside = slope * begin
     const between = beside - Math.floor(beside)
     const lead = between > 0 ? 1 : 0
     const least = Math.floor(Math.min(0, -run)) - 1
     const first = least - lead + between
-    const count =
-      Math.ceil(from.height - 1 - Math.min(0, run)) - least + Math.ceil(Math.max(0, -run)) + 2 + lead
-    const drawn = store.allocate(from.width, count, 4)
-    kernels.streakLines(drawn, from, isSteep ? turned!.lit : lit, slope, first, taps(ahead), taps(behind))
-    kernels.streakBack(to, drawn, slope, first, 1)
+    const count = Math.ceil(across - 1 + Math.max(0, -run)) - least + 2 + lead
+    const drawn = store.allocate(along, count, 4)
+    kernels.streakLines(drawn, src, lit, { slope, first, isSteep }, -begin, taps(ahead, 1), taps(behind, -1))
+    kernels.streakBack(out, drawn, { slope, first, isSteep }, isAdded)
+    isAdded = true
     store.release(drawn)
   }
   store.release(lit)
-  if (!turned) return
-  const upright = store.allocate(out.width, out.height, 4)
-  kernels.transpose(upright, turned.out)
-  kernels.addLight(out, out, upright, 'add', false)
-  for (const picture of [upright, turned.src, turned.out, turned.lit]) store.release(picture)
+  if (!isAdded) kernels.fill(out, 0, 0, 0, 0)
 }
 
 /** Rays lie this far apart, in pixels, where they are farthest from each other. */

@@ -1,8 +1,11 @@
 import type { WorkingSpace } from '../colour/working.ts'
 import type { Picture } from '../picture/picture.ts'
 import type { KernelMemory } from './kernel-memory.ts'
-import type { Tap } from './line-profile.ts'
+import type { LineTaps, Tap } from './line-profile.ts'
 import type { RowArguments, RowFunction, ThreadPool } from './thread-pool.ts'
+
+/** A sum of a line: four doubles. */
+const sumBytes = 32
 
 /**
  * What the calls of kernels need: the memory, the threads, numbers put where a kernel finds them, and where the numbers of the working space
@@ -52,6 +55,19 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool, space: Workin
       },
     )
   }
+  /** Taps of lines: four doubles for each that is near, then { shift: i32, four doubles at byte 8 }, shifts in bytes of sums, those of smooth ones counted in nodes. */
+  const withLineTaps = ({ near, smooth, sharp, step }: LineTaps, call: (at: number) => void) => {
+    const far = [...smooth, ...sharp]
+    withDoubles(
+      [...near.flatMap(({ weights }) => weights), ...far.flatMap(({ weights }) => [0, ...weights])],
+      (at) => {
+        const words = new Int32Array(store.memory.buffer, at + near.length * 32, far.length * 10)
+        for (const [i, { shift }] of far.entries())
+          words[i * 10] = (i < smooth.length ? shift / step : shift) * sumBytes
+        call(at)
+      },
+    )
+  }
   const isShared = (array: ArrayBufferView) => array.buffer instanceof SharedArrayBuffer
   /** Calls `convert` with addresses of the two arrays, copying whichever lies outside the kernel memory. */
   const convert = (
@@ -80,6 +96,7 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool, space: Workin
     withFloats,
     withDoubles,
     withTaps,
+    withLineTaps,
     isShared,
     convert,
     store,

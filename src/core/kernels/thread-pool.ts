@@ -129,7 +129,9 @@ export class ThreadPool {
     words[functionIndex] = rowFunctions.indexOf(name)
     words[argumentCount] = numbers.length
     words[rowCount] = rows
-    words[bandRows] = Math.ceil(rows / bands)
+    // Kernels take up to 32 rows together.
+    const each = Math.ceil(rows / bands)
+    words[bandRows] = each > 32 ? Math.ceil(each / 32) * 32 : each
     words[bandCount] = Math.ceil(rows / words[bandRows])
     this.args.set(numbers)
     Atomics.store(words, nextBand, 0)

@@ -1,6 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { exp2x4, log2x4 } from './maths'
-import { bendAt, block, high, isLit, low, mixed, sumShift, tapped, tileShift } from './taps'
+import { block, drawLine, high, isLit, lineMargin, low, mixed, reachOf, sumShift, tapped, tileShift } from './taps'
 import { thread } from './thread'
 
 // Rays out of a point: light along lines of polar coordinates.
@@ -90,34 +90,121 @@ export function opticalDepth(out: usize, src: usize, width: i32, y0: i32, y1: i3
   }
 }
 
-/** A ray of few lights, outwards, as `drawLights`; alpha stays 0. */
-function drawRay(ray: usize, bends: usize, count: i32, taps: usize, tapCount: i32, gain: f64): void {
-  memory.fill(bends, 0, (count as usize) << sumShift)
-  let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
-  for (let n = 0; n < count; n++) {
-    const place = ray + ((n as usize) << 4)
-    const value = v128.load(place)
-    if (v128.any_true(value)) {
-      const a = low(value), b = high(value)
-      let tap = taps
-      for (let k = 0; k < tapCount; k++, tap += 16) {
-        const to = n + load<i32>(tap)
-        if (to >= count) break
-        bendAt(bends, to, a, b, load<f64>(tap, 8) * gain)
-      }
-    }
-    const at = bends + ((n as usize) << sumShift)
-    lo = f64x2.add(lo, v128.load(at))
-    hi = f64x2.add(hi, v128.load(at, 16))
-    lo2 = f64x2.add(lo2, lo)
-    hi2 = f64x2.add(hi2, hi)
-    v128.store(place, v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo2), f32x4.demote_f64x2_zero(hi2), 0, 1, 4, 5))
-  }
+/** First (or one past the last) sample of a ray between which all that it lies between is in the picture. */
+@inline
+function innerRange(ox: f64, oy: f64, cos: f64, sin: f64, radius0: f64, from: i32, to: i32, width: i32, height: i32): i64 {
+  let near: f64 = 0
+  let far: f64 = 1e9
+  const right = (width as f64) - 1, bottom = (height as f64) - 1
+  if (Math.abs(cos) > 1e-12) {
+    const a = (1 - ox) / cos, b = (right - ox) / cos
+    near = max<f64>(near, min<f64>(a, b))
+    far = min<f64>(far, max<f64>(a, b))
+  } else if (ox < 1 || ox > right) far = -1
+  if (Math.abs(sin) > 1e-12) {
+    const a = (1 - oy) / sin, b = (bottom - oy) / sin
+    near = max<f64>(near, min<f64>(a, b))
+    far = min<f64>(far, max<f64>(a, b))
+  } else if (oy < 1 || oy > bottom) far = -1
+  if (!(near < far)) return ((to as i64) << 32) | (to as i64)
+  const first = min<i32>(to, max<i32>(from, Math.ceil(near - radius0) as i32))
+  return ((first as i64) << 32) | (max<i32>(first, min<i32>(to, Math.floor(far - radius0) as i32)) as i64)
 }
+
+/** Rays that are sampled together, a piece of each at a time: they run through the same pages of memory. */
+const together = 16
+/** Of each of them: its direction, and where it and its inner part begin and end. */
+const rayBytes: usize = 32
 
 /** `geometry`: origin x, origin y, first angle, step of angle, first radius, as doubles. `gains`: one float a ray. */
 export function rayLines(
-  out: usize, light: usize, lit: usize, occluder: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
+  out: usize, light: usize, lit: usize, scratch: usize, scratchBytes: i32, tables: usize, smoothCount: i32, sharpCount: i32, step: i32, gains: usize,
+  geometry: usize, length: i32, width: i32, height: i32, y0: i32, y1: i32,
+): void {
+  const margin = (lineMargin as usize) << 4
+  const entries = scratch + ((thread * scratchBytes) as usize)
+  const lines = entries + (together as usize) * rayBytes + margin
+  // Not a power of two, so that rays do not push each other out of the cache.
+  const lineStride = ((length as usize) << 4) + 528
+  const work = lines + (together as usize) * lineStride
+  const ox = load<f64>(geometry), oy = load<f64>(geometry, 8)
+  const angle0 = load<f64>(geometry, 16), perRow = load<f64>(geometry, 24), radius0 = load<f64>(geometry, 32)
+  const stride = (width as usize) << 4
+  const across = (width + (1 << tileShift) - 1) >> tileShift, down = (height + (1 << tileShift) - 1) >> tileShift
+  const ahead = reachOf(tables, smoothCount, sharpCount, step, 1)
+  const origin = f64x2.replace_lane(f64x2.splat(ox - 0.5), 1, oy - 0.5)
+  for (let group = y0; group < y1; group += together) {
+    const many = min<i32>(together, y1 - group)
+    let least = length, most = 0
+    for (let k = 0; k < many; k++) {
+      const angle = angle0 + ((group + k) as f64) * perRow
+      const cos = NativeMath.cos(angle), sin = NativeMath.sin(angle)
+      const entry = entries + (k as usize) * rayBytes
+      const range = rayRange(ox, oy, cos, sin, radius0, length, width, height)
+      const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
+      store<f64>(entry, cos)
+      store<f64>(entry, sin, 8)
+      store<i64>(entry, range, 16)
+      store<i64>(entry, innerRange(ox, oy, cos, sin, radius0, from, to, width, height), 24)
+      least = min<i32>(least, from)
+      most = max<i32>(most, to)
+    }
+    for (let i0 = least; i0 < most; i0 += 1 << tileShift)
+      for (let k = 0; k < many; k++) {
+        const entry = entries + (k as usize) * rayBytes
+        const range = load<i64>(entry, 16), within = load<i64>(entry, 24)
+        const from = max<i32>(i0, (range >> 32) as i32), to = min<i32>(i0 + (1 << tileShift), (range & 0xffffffff) as i32)
+        if (from >= to) continue
+        const line = lines + (k as usize) * lineStride
+        const cos = load<f64>(entry), sin = load<f64>(entry, 8)
+        const r0 = radius0 + (from as f64), r1 = radius0 + (to as f64) - 1
+        if (!isLit(lit, across, down, ox + cos * r0 - 0.5, oy + sin * r0 - 0.5, ox + cos * r1 - 0.5, oy + sin * r1 - 0.5)) {
+          memory.fill(line + ((from as usize) << 4), 0, ((to - from) as usize) << 4)
+          continue
+        }
+        const innerFrom = (within >> 32) as i32, innerTo = (within & 0xffffffff) as i32
+        const gain = f32x4.mul(f32x4.splat(load<f32>(gains + (((group + k) as usize) << 2))), f32x4(1, 1, 1, 0))
+        const way = f64x2.replace_lane(f64x2.splat(cos), 1, sin)
+        for (let i = from; i < to; i++) {
+          const place = f64x2.add(origin, f64x2.mul(way, f64x2.splat(radius0 + (i as f64))))
+          let value: v128
+          if (i >= innerFrom && i < innerTo) {
+            const whole = f64x2.floor(place)
+            const part = f32x4.demote_f64x2_zero(f64x2.sub(place, whole))
+            const pixel = i32x4.trunc_sat_f64x2_s_zero(whole)
+            const at = light + (((i32x4.extract_lane(pixel, 1) * width + i32x4.extract_lane(pixel, 0)) as usize) << 4)
+            const px = v128.shuffle<f32>(part, part, 0, 0, 0, 0), py = v128.shuffle<f32>(part, part, 1, 1, 1, 1)
+            const below = at + stride
+            value = mixed(mixed(v128.load(at), v128.load(at, 16), px), mixed(v128.load(below), v128.load(below, 16), px), py)
+          } else value = between4(light, f64x2.extract_lane(place, 0), f64x2.extract_lane(place, 1), width, height)
+          v128.store(line + ((i as usize) << 4), f32x4.mul(value, gain))
+        }
+      }
+    for (let k = 0; k < many; k++) {
+      const range = load<i64>(entries + (k as usize) * rayBytes, 16)
+      const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
+      const line = lines + (k as usize) * lineStride
+      const target = out + ((group + k) as usize) * ((length as usize) << 4)
+      let begin = from, end = to
+      while (begin < end && !v128.any_true(v128.load(line + ((begin as usize) << 4)))) begin++
+      while (begin < end && !v128.any_true(v128.load(line + (((end - 1) as usize) << 4)))) end--
+      if (begin < end) {
+        memory.fill(line + ((begin as usize) << 4) - margin, 0, margin)
+        memory.fill(line + ((to as usize) << 4), 0, margin)
+        // Beyond the reach of its lights a ray is dark.
+        end = min<i32>(to, end + ahead)
+        const place = (begin as usize) << 4
+        drawLine(target + place, line + place, end - begin, step, (-(radius0 as i32) - begin) & (step - 1), work, tables, smoothCount, sharpCount)
+      } else begin = end = length
+      memory.fill(target, 0, (begin as usize) << 4)
+      memory.fill(target + ((end as usize) << 4), 0, ((length - end) as usize) << 4)
+    }
+  }
+}
+
+/** The same where something stands in the way: `depth` is how often light is halved at each pixel. */
+export function rayLinesPast(
+  out: usize, light: usize, depth: usize, scratch: usize, scratchBytes: i32, taps: usize, tapCount: i32, gains: usize,
   geometry: usize, length: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
   const sums = scratch + ((thread * scratchBytes) as usize)
@@ -126,94 +213,46 @@ export function rayLines(
   const angle0 = load<f64>(geometry, 16)
   const perRow = load<f64>(geometry, 24)
   const radius0 = load<f64>(geometry, 32)
-  const table = sums + ((length as usize) << sumShift)
-  const across = (width + (1 << tileShift) - 1) >> tileShift, down = (height + (1 << tileShift) - 1) >> tileShift
   for (let row = y0; row < y1; row++) {
     const angle = angle0 + (row as f64) * perRow
-    const cos = NativeMath.cos(angle)
-    const sin = NativeMath.sin(angle)
-    const entry = table + (((row - y0) as usize) * 24)
-    store<f64>(entry, cos)
-    store<f64>(entry, sin, 8)
-    store<i64>(entry, rayRange(ox, oy, cos, sin, radius0, length, width, height), 16)
-  }
-  // Samples first, a few of all rays at a time: neighbours lie together in memory. What passes is noted as alpha.
-  memory.fill(out + (((y0 * length) as usize) << 4), 0, (((y1 - y0) * length) as usize) << 4)
-  for (let i0 = 0; i0 < length; i0 += block)
-    for (let row = y0; row < y1; row++) {
-      const entry = table + (((row - y0) as usize) * 24)
-      const cos = load<f64>(entry)
-      const sin = load<f64>(entry, 8)
-      const range = load<i64>(entry, 16)
-      const from = max<i32>(i0, (range >> 32) as i32)
-      const to = min<i32>(i0 + block, (range & 0xffffffff) as i32)
-      const target = out + (((row * length) as usize) << 4)
-      if (from >= to) continue
-      if (!occluder) {
-        const r0 = radius0 + (from as f64), r1 = radius0 + (to as f64) - 1
-        if (!isLit(lit, across, down, ox + cos * r0 - 0.5, oy + sin * r0 - 0.5, ox + cos * r1 - 0.5, oy + sin * r1 - 0.5)) continue
-      }
-      for (let i = from; i < to; i++) {
-        const r = radius0 + (i as f64)
-        const u = ox + cos * r - 0.5
-        const v = oy + sin * r - 0.5
-        const value = between4(light, u, v, width, height)
-        // Depths add up along the way: a wall of one pixel is as thick between pixels as on them.
-        const passed: f32 = occluder ? f32x4.extract_lane(exp2x4(f32x4.splat(-(between1(occluder, u, v, width, height) as f32))), 0) : 0
-        v128.store(target + ((i as usize) << 4), f32x4.replace_lane(value, 3, passed))
-      }
-    }
-  for (let row = y0; row < y1; row++) {
-    const range = load<i64>(table + (((row - y0) as usize) * 24), 16)
-    const from = (range >> 32) as i32
-    const to = (range & 0xffffffff) as i32
+    const cos = NativeMath.cos(angle), sin = NativeMath.sin(angle)
+    const range = rayRange(ox, oy, cos, sin, radius0, length, width, height)
+    const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
     const target = out + (((row * length) as usize) << 4)
     const gain = load<f32>(gains + ((row as usize) << 2)) as f64
-    if (!occluder) {
-      let lights = 0
-      for (let i = from; i < to; i++) lights += v128.any_true(v128.load(target + ((i as usize) << 4))) as i32
-      if (lights == 0) continue
-      if (lights * 3 < to - from) {
-        drawRay(target + ((from as usize) << 4), sums, to - from, taps, tapCount, gain)
-        continue
-      }
-    }
+    memory.fill(target, 0, (length as usize) << 4)
     let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
     let start = from
     let open: f64 = 1
     for (let i = from; i < to; i++) {
-      const value = v128.load(target + ((i as usize) << 4))
-      let a = low(value)
-      let b = high(value)
-      if (occluder) {
-        const passed = f64x2.extract_lane(b, 1)
-        b = f64x2.replace_lane(b, 1, 0)
-        open *= passed
-        if (passed < 1e-9) {
-          // Nothing from before gets here.
-          start = i
-          open = 1
-          lo = hi = lo2 = hi2 = f64x2.splat(0)
-        } else if (open < 1e-200) {
-          // What came from before is counted anew, so that the sums stay in the range of doubles.
-          const scale = f64x2.splat(open)
-          for (let k = start; k < i; k++) {
-            const at = sums + ((k as usize) << sumShift)
-            v128.store(at, f64x2.mul(v128.load(at), scale))
-            v128.store(at, f64x2.mul(v128.load(at, 16), scale), 16)
-          }
-          lo = f64x2.mul(lo, scale)
-          hi = f64x2.mul(hi, scale)
-          lo2 = f64x2.mul(lo2, scale)
-          hi2 = f64x2.mul(hi2, scale)
-          open = 1
+      const r = radius0 + (i as f64)
+      const u = ox + cos * r - 0.5, v = oy + sin * r - 0.5
+      const value = f32x4.replace_lane(between4(light, u, v, width, height), 3, 0)
+      // Depths add up along the way: a wall of one pixel is as thick between pixels as on them.
+      const passed = f32x4.extract_lane(exp2x4(f32x4.splat(-(between1(depth, u, v, width, height) as f32))), 0) as f64
+      open *= passed
+      if (passed < 1e-9) {
+        // Nothing from before gets here.
+        start = i
+        open = 1
+        lo = hi = lo2 = hi2 = f64x2.splat(0)
+      } else if (open < 1e-200) {
+        // What came from before is counted anew, so that the sums stay in the range of doubles.
+        const scale = f64x2.splat(open)
+        for (let k = start; k < i; k++) {
+          const at = sums + ((k as usize) << sumShift)
+          v128.store(at, f64x2.mul(v128.load(at), scale))
+          v128.store(at, f64x2.mul(v128.load(at, 16), scale), 16)
         }
-        const more = f64x2.splat(1 / open)
-        a = f64x2.mul(a, more)
-        b = f64x2.mul(b, more)
+        lo = f64x2.mul(lo, scale)
+        hi = f64x2.mul(hi, scale)
+        lo2 = f64x2.mul(lo2, scale)
+        hi2 = f64x2.mul(hi2, scale)
+        open = 1
       }
-      lo = f64x2.add(lo, a)
-      hi = f64x2.add(hi, b)
+      const more = f64x2.splat(1 / open)
+      lo = f64x2.add(lo, f64x2.mul(low(value), more))
+      hi = f64x2.add(hi, f64x2.mul(high(value), more))
       lo2 = f64x2.add(lo2, lo)
       hi2 = f64x2.add(hi2, hi)
       const at = sums + ((i as usize) << sumShift)
@@ -243,9 +282,14 @@ function anglesOf(y: v128, x: v128): v128 {
   return v128.bitselect(f32x4.neg(angle), angle, f32x4.lt(y, f32x4.splat(0)))
 }
 
+/** Between two rays, and two samples of each. */
+@inline
+function betweenRays(a: usize, b: usize, px: v128, py: v128): v128 {
+  return mixed(mixed(v128.load(a), v128.load(a, 16), px), mixed(v128.load(b), v128.load(b, 16), px), py)
+}
+
 export function rayBack(
-  out: usize, rays: usize, scratch: usize, scratchBytes: i32, geometry: usize, count: i32, length: i32, isRound: i32, gain: f32,
-  width: i32, y0: i32, y1: i32,
+  out: usize, rays: usize, geometry: usize, count: i32, length: i32, isRound: i32, gain: f32, width: i32, y0: i32, y1: i32,
 ): void {
   const ox = load<f64>(geometry)
   const oy = load<f64>(geometry, 8)
@@ -254,9 +298,8 @@ export function rayBack(
   const radius0 = f32x4.splat(load<f64>(geometry, 32) as f32)
   const factor = f32x4.splat(gain)
   const turn = f32x4.splat(6.2831853)
-  const zero = f32x4.splat(0)
-  const stride = (length as usize) << 4
-  const places = scratch + ((thread * scratchBytes) as usize)
+  const zero = f32x4.splat(0), none = i32x4.splat(0), one = i32x4.splat(1)
+  const lastColumn = i32x4.splat(length - 2), all = i32x4.splat(count), lastRay = i32x4.splat(count - 1), stride = i32x4.splat(length << 4)
   for (let x0 = 0; x0 < width; x0 += block)
     for (let y = y0; y < y1; y++) {
       const x1 = min<i32>(width, x0 + block)
@@ -268,31 +311,44 @@ export function rayBack(
         angle = f32x4.sub(angle, v128.and(turn, f32x4.ge(angle, turn)))
         const u = f32x4.sub(f32x4.sqrt(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy))), radius0)
         const v = f32x4.mul(angle, perStep)
-        const fu = f32x4.floor(u)
-        const fv = f32x4.floor(v)
-        v128.store(places, i32x4.trunc_sat_f32x4_s(fu))
-        v128.store(places, i32x4.trunc_sat_f32x4_s(fv), 16)
-        v128.store(places, f32x4.sub(u, fu), 32)
-        v128.store(places, f32x4.sub(v, fv), 48)
-        const many = min<i32>(4, x1 - x)
-        for (let k = 0; k < many; k++) {
-          const lane = places + ((k as usize) << 2)
-          const column = max<i32>(0, min<i32>(length - 2, load<i32>(lane)))
-          let upper = load<i32>(lane, 16)
-          let lower = upper + 1
-          if (isRound) {
-            if (upper >= count) upper -= count
-            if (lower >= count) lower -= count
-          } else {
-            upper = max<i32>(0, min<i32>(count - 1, upper))
-            lower = max<i32>(0, min<i32>(count - 1, lower))
-          }
-          const a = rays + (upper as usize) * stride + ((column as usize) << 4)
-          const b = rays + (lower as usize) * stride + ((column as usize) << 4)
-          const px = v128.load32_splat(lane, 32)
-          const value = mixed(mixed(v128.load(a), v128.load(a, 16), px), mixed(v128.load(b), v128.load(b, 16), px), v128.load32_splat(lane, 48))
-          v128.store(out + (((y * width + x + k) as usize) << 4), f32x4.mul(value, factor))
+        const fu = f32x4.floor(u), fv = f32x4.floor(v)
+        const px = f32x4.sub(u, fu), py = f32x4.sub(v, fv)
+        const column = i32x4.max_s(none, i32x4.min_s(lastColumn, i32x4.trunc_sat_f32x4_s(fu)))
+        let upper = i32x4.trunc_sat_f32x4_s(fv), lower = i32x4.add(upper, one)
+        if (isRound) {
+          upper = i32x4.sub(upper, v128.and(all, i32x4.ge_s(upper, all)))
+          lower = i32x4.sub(lower, v128.and(all, i32x4.ge_s(lower, all)))
+        } else {
+          upper = i32x4.max_s(none, i32x4.min_s(lastRay, upper))
+          lower = i32x4.max_s(none, i32x4.min_s(lastRay, lower))
         }
+        const along = i32x4.shl(column, 4)
+        const a = i32x4.add(i32x4.mul(upper, stride), along), b = i32x4.add(i32x4.mul(lower, stride), along)
+        const at = out + (((y * width + x) as usize) << 4)
+        const many = x1 - x
+        const first = betweenRays(
+          rays + (i32x4.extract_lane(a, 0) as usize), rays + (i32x4.extract_lane(b, 0) as usize),
+          v128.shuffle<f32>(px, px, 0, 0, 0, 0), v128.shuffle<f32>(py, py, 0, 0, 0, 0),
+        )
+        v128.store(at, f32x4.mul(first, factor))
+        if (many < 2) continue
+        const second = betweenRays(
+          rays + (i32x4.extract_lane(a, 1) as usize), rays + (i32x4.extract_lane(b, 1) as usize),
+          v128.shuffle<f32>(px, px, 1, 1, 1, 1), v128.shuffle<f32>(py, py, 1, 1, 1, 1),
+        )
+        v128.store(at, f32x4.mul(second, factor), 16)
+        if (many < 3) continue
+        const third = betweenRays(
+          rays + (i32x4.extract_lane(a, 2) as usize), rays + (i32x4.extract_lane(b, 2) as usize),
+          v128.shuffle<f32>(px, px, 2, 2, 2, 2), v128.shuffle<f32>(py, py, 2, 2, 2, 2),
+        )
+        v128.store(at, f32x4.mul(third, factor), 32)
+        if (many < 4) continue
+        const fourth = betweenRays(
+          rays + (i32x4.extract_lane(a, 3) as usize), rays + (i32x4.extract_lane(b, 3) as usize),
+          v128.shuffle<f32>(px, px, 3, 3, 3, 3), v128.shuffle<f32>(py, py, 3, 3, 3, 3),
+        )
+        v128.store(at, f32x4.mul(fourth, factor), 48)
       }
     }
 }

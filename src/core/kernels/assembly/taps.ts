@@ -21,6 +21,11 @@ export function high(v: v128): v128 {
   return f64x2.promote_low_f32x4(v128.shuffle<i64>(v, v, 1, 1))
 }
 
+@inline
+export function demoted(lo: v128, hi: v128): v128 {
+  return v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 1, 4, 5)
+}
+
 /** Profile taps { offset: i32, weight: f64 at byte 8 } on the sums of a line: the value at `n`, where nothing before `start` counts, times a gain. */
 @inline
 export function tapped(sums: usize, taps: usize, count: i32, n: i32, start: i32, gain: f64): v128 {
@@ -35,47 +40,190 @@ export function tapped(sums: usize, taps: usize, count: i32, n: i32, start: i32,
     hi = f64x2.add(hi, f64x2.mul(v128.load(sum, 16), weight))
   }
   const factor = f64x2.splat(gain)
-  lo = f64x2.mul(lo, factor)
-  hi = f64x2.mul(hi, factor)
-  return v128.shuffle<f32>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 1, 4, 5)
+  return demoted(f64x2.mul(lo, factor), f64x2.mul(hi, factor))
 }
 
-/** The same with taps of its own for each of red, green and blue, one table after the other. */
-export function tappedByChannel(sums: usize, taps: usize, count: i32, n: i32): v128 {
-  let result = f32x4.splat(0)
-  for (let c = 0; c < 3; c++) {
-    const own = taps + (((c * count) as usize) << 4)
-    let sum: f64 = 0
-    for (let k = 0; k < count; k++) {
-      const at = n - load<i32>(own + ((k as usize) << 4))
-      if (at < 0) break
-      sum += load<f64>(own + ((k as usize) << 4), 8) * load<f64>(sums + ((at as usize) << sumShift) + ((c as usize) << 3))
+// Tables of a line: four doubles for each of the last three samples, then taps { shift in bytes of sums: i32, weights: four doubles at byte 8 }:
+// first those that are looked up at every node, then those of every sample.
+const nearBytes: usize = 96
+const tapBytes: usize = 40
+
+/** A line must have so many dark samples before and after it: one less than there are from node to node at most. */
+export const lineMargin = 15
+
+// What taps found, as the two halves of four doubles.
+let foundLo: v128 = f64x2.splat(0)
+let foundHi: v128 = f64x2.splat(0)
+
+/** Taps on sums beside entry `n`; before the first there is nothing, after the last they go on as a straight line of `step` times their end. */
+function lookUpAtEnds(sums: usize, n: i32, last: i32, step: f64, taps: usize, end: usize, endLo: v128, endHi: v128): void {
+  let lo = f64x2.splat(0), hi = f64x2.splat(0)
+  for (let tap = taps; tap < end; tap += tapBytes) {
+    const at = n + (load<i32>(tap) >> sumShift)
+    if (at < 0) continue
+    const sum = sums + ((min<i32>(at, last) as usize) << sumShift)
+    const way = f64x2.splat((max<i32>(0, at - last) as f64) * step)
+    lo = f64x2.add(lo, f64x2.mul(f64x2.add(v128.load(sum), f64x2.mul(endLo, way)), v128.load(tap, 8)))
+    hi = f64x2.add(hi, f64x2.mul(f64x2.add(v128.load(sum, 16), f64x2.mul(endHi, way)), v128.load(tap, 24)))
+  }
+  foundLo = lo
+  foundHi = hi
+}
+
+/** The same where all that is looked up is there. */
+@inline
+function lookUp(sum: usize, taps: usize, end: usize): void {
+  let lo = f64x2.splat(0), hi = f64x2.splat(0)
+  for (let tap = taps; tap < end; tap += tapBytes) {
+    const at = sum + load<i32>(tap)
+    lo = f64x2.add(lo, f64x2.mul(v128.load(at), v128.load(tap, 8)))
+    hi = f64x2.add(hi, f64x2.mul(v128.load(at, 16), v128.load(tap, 24)))
+  }
+  foundLo = lo
+  foundHi = hi
+}
+
+/** Sums of one sample beside those of the node before it, from which it lies `way` samples. */
+@inline
+function putSum(at: usize, lo: v128, hi: v128, lo2: v128, hi2: v128, own: v128, way: f64): void {
+  v128.store(at, f64x2.add(f64x2.add(lo2, f64x2.mul(lo, f64x2.splat(way))), low(own)))
+  v128.store(at, f64x2.add(f64x2.add(hi2, f64x2.mul(hi, f64x2.splat(way))), high(own)), 16)
+}
+
+/**
+ * A line drawn out as its tables say, to `target`, which is not `line`; the line is dark for `lineMargin` samples before and after. Taps that bend
+ * it only a little are looked up at its nodes, every `step` samples (4, 8, 16) from sample `phase` on, and lie on straight lines between them. Sums
+ * are doubles at nodes; what is lit until the next node adds to them in floats.
+ */
+export function drawLine(
+  target: usize, line: usize, count: i32, step: i32, phase: i32, scratch: usize, tables: usize, smoothCount: i32, sharpCount: i32,
+): void {
+  const smooth = tables + nearBytes, smoothEnd = smooth + (smoothCount as usize) * tapBytes, sharpEnd = smoothEnd + (sharpCount as usize) * tapBytes
+  const last = count - 1 <= phase ? 0 : (count - 1 - phase + step - 1) / step
+  const nodes = scratch, sums = scratch + ((last as usize + 1) << sumShift)
+  const start = phase - (step - 1)
+  const way = f64x2.splat(step as f64), share = f64x2.splat(1.0 / (step as f64)), four = f32x4.splat(4)
+  const zero = f32x4.splat(0)
+  let lo = f64x2.splat(0), hi = f64x2.splat(0), lo2 = f64x2.splat(0), hi2 = f64x2.splat(0)
+  let from = line + ((start as usize) << 4)
+  let sum = sums
+  for (let j = 0; j <= last; j++) {
+    let t = zero, u = zero
+    for (let k = 0; k < step; k += 4, from += 64) {
+      const t1 = f32x4.add(t, v128.load(from)), u1 = f32x4.add(u, t1)
+      const t2 = f32x4.add(t1, v128.load(from, 16)), u2 = f32x4.add(u1, t2)
+      const t3 = f32x4.add(t2, v128.load(from, 32)), u3 = f32x4.add(u2, t3)
+      t = f32x4.add(t3, v128.load(from, 48))
+      u = f32x4.add(u3, t)
+      if (sharpCount > 0) {
+        putSum(sum, lo, hi, lo2, hi2, u1, (k + 1) as f64)
+        putSum(sum + 32, lo, hi, lo2, hi2, u2, (k + 2) as f64)
+        putSum(sum + 64, lo, hi, lo2, hi2, u3, (k + 3) as f64)
+        putSum(sum + 96, lo, hi, lo2, hi2, u, (k + 4) as f64)
+        sum += 128
+      }
     }
-    if (c == 0) result = f32x4.replace_lane(result, 0, sum as f32)
-    else if (c == 1) result = f32x4.replace_lane(result, 1, sum as f32)
-    else result = f32x4.replace_lane(result, 2, sum as f32)
+    lo2 = f64x2.add(f64x2.add(lo2, f64x2.mul(lo, way)), low(u))
+    hi2 = f64x2.add(f64x2.add(hi2, f64x2.mul(hi, way)), high(u))
+    lo = f64x2.add(lo, low(t))
+    hi = f64x2.add(hi, high(t))
+    v128.store(nodes + ((j as usize) << sumShift), lo2)
+    v128.store(nodes + ((j as usize) << sumShift), hi2, 16)
   }
-  return result
+  const endLo = lo, endHi = hi
+  const lastSum = (last + 1) * step - 1
+  // Within these nodes, and samples, all that taps look up is there.
+  let least = 0, most = 0, leastSharp = 0, mostSharp = 0
+  for (let tap = smooth; tap < smoothEnd; tap += tapBytes) {
+    least = min<i32>(least, load<i32>(tap) >> sumShift)
+    most = max<i32>(most, load<i32>(tap) >> sumShift)
+  }
+  for (let tap = smoothEnd; tap < sharpEnd; tap += tapBytes) {
+    leastSharp = min<i32>(leastSharp, load<i32>(tap) >> sumShift)
+    mostSharp = max<i32>(mostSharp, load<i32>(tap) >> sumShift)
+  }
+  const w0Lo = v128.load(tables), w0Hi = v128.load(tables, 16), w1Lo = v128.load(tables, 32), w1Hi = v128.load(tables, 48)
+  const w2Lo = v128.load(tables, 64), w2Hi = v128.load(tables, 80)
+  const allLo = f64x2.add(f64x2.add(w0Lo, w1Lo), w2Lo), allHi = f64x2.add(f64x2.add(w0Hi, w1Hi), w2Hi)
+  const pastLo = f64x2.add(f64x2.add(w1Lo, w2Lo), w2Lo), pastHi = f64x2.add(f64x2.add(w1Hi, w2Hi), w2Hi)
+  const w0 = demoted(w0Lo, w0Hi), w1 = demoted(w1Lo, w1Hi), w2 = demoted(w2Lo, w2Hi)
+  const all = demoted(allLo, allHi), past = demoted(pastLo, pastHi)
+  lookUpAtEnds(nodes, -1, last, step, smooth, smoothEnd, endLo, endHi)
+  let cLo = foundLo, cHi = foundHi
+  lo = hi = lo2 = hi2 = f64x2.splat(0)
+  from = line + ((start as usize) << 4)
+  for (let j = 0; j <= last; j++) {
+    if (j + least >= 0 && j + most <= last) lookUp(nodes + ((j as usize) << sumShift), smooth, smoothEnd)
+    else lookUpAtEnds(nodes, j, last, step, smooth, smoothEnd, endLo, endHi)
+    // As if nothing were lit after the last node; then what is.
+    let baseLo = f64x2.add(f64x2.sub(f64x2.mul(allLo, lo2), f64x2.mul(pastLo, lo)), cLo)
+    let baseHi = f64x2.add(f64x2.sub(f64x2.mul(allHi, hi2), f64x2.mul(pastHi, hi)), cHi)
+    const rateLo = f64x2.add(f64x2.mul(allLo, lo), f64x2.mul(f64x2.sub(foundLo, cLo), share))
+    const rateHi = f64x2.add(f64x2.mul(allHi, hi), f64x2.mul(f64x2.sub(foundHi, cHi), share))
+    let base = sharpCount > 0 ? zero : demoted(baseLo, baseHi), rate = sharpCount > 0 ? zero : demoted(rateLo, rateHi)
+    cLo = foundLo
+    cHi = foundHi
+    let t = zero, u = zero
+    for (let k = 0; k < step; k += 4, from += 64) {
+      const t1 = v128.load(from)
+      const t2 = f32x4.add(t1, v128.load(from, 16)), u2 = f32x4.add(t1, t2)
+      const t3 = f32x4.add(t2, v128.load(from, 32)), u3 = f32x4.add(u2, t3)
+      const t4 = f32x4.add(t3, v128.load(from, 48)), u4 = f32x4.add(u3, t4)
+      let at1 = f32x4.add(base, rate)
+      let at2 = f32x4.add(at1, rate)
+      let at3 = f32x4.add(at2, rate)
+      let at4 = f32x4.add(at3, rate)
+      base = f32x4.add(at4, f32x4.sub(f32x4.mul(all, u4), f32x4.mul(past, t4)))
+      rate = f32x4.add(rate, f32x4.mul(all, t4))
+      at1 = f32x4.add(at1, f32x4.mul(w0, t1))
+      at2 = f32x4.add(at2, f32x4.add(f32x4.mul(w0, u2), f32x4.mul(w1, t1)))
+      at3 = f32x4.add(at3, f32x4.add(f32x4.add(f32x4.mul(w0, u3), f32x4.mul(w1, u2)), f32x4.mul(w2, t1)))
+      at4 = f32x4.add(at4, f32x4.add(f32x4.add(f32x4.mul(w0, u4), f32x4.mul(w1, u3)), f32x4.mul(w2, u2)))
+      u = f32x4.add(f32x4.add(u, f32x4.mul(t, four)), u4)
+      t = f32x4.add(t, t4)
+      if (sharpCount > 0)
+        for (let s = 0; s < 4; s++) {
+          const i = j * step + k + s
+          if (i + leastSharp >= 0 && i + mostSharp <= lastSum) lookUp(sums + ((i as usize) << sumShift), smoothEnd, sharpEnd)
+          else lookUpAtEnds(sums, i, lastSum, 1, smoothEnd, sharpEnd, endLo, endHi)
+          baseLo = f64x2.add(baseLo, rateLo)
+          baseHi = f64x2.add(baseHi, rateHi)
+          const more = demoted(f64x2.add(baseLo, foundLo), f64x2.add(baseHi, foundHi))
+          if (s == 0) at1 = f32x4.add(at1, more)
+          else if (s == 1) at2 = f32x4.add(at2, more)
+          else if (s == 2) at3 = f32x4.add(at3, more)
+          else at4 = f32x4.add(at4, more)
+        }
+      const n = start + j * step + k
+      const at = target + ((n as usize) << 4)
+      if (n >= 0 && n + 4 <= count) {
+        v128.store(at, at1)
+        v128.store(at, at2, 16)
+        v128.store(at, at3, 32)
+        v128.store(at, at4, 48)
+        continue
+      }
+      if (n >= 0 && n < count) v128.store(at, at1)
+      if (n + 1 >= 0 && n + 1 < count) v128.store(at, at2, 16)
+      if (n + 2 >= 0 && n + 2 < count) v128.store(at, at3, 32)
+      if (n + 3 >= 0 && n + 3 < count) v128.store(at, at4, 48)
+    }
+    lo2 = f64x2.add(f64x2.add(lo2, f64x2.mul(lo, way)), low(u))
+    hi2 = f64x2.add(f64x2.add(hi2, f64x2.mul(hi, way)), high(u))
+    lo = f64x2.add(lo, low(t))
+    hi = f64x2.add(hi, high(t))
+  }
 }
 
-/** Adds weighed light to where a line bends. */
-@inline
-export function bendAt(bends: usize, n: i32, lo: v128, hi: v128, weight: f64): void {
-  const at = bends + ((n as usize) << sumShift)
-  const w = f64x2.splat(weight)
-  v128.store(at, f64x2.add(v128.load(at), f64x2.mul(lo, w)))
-  v128.store(at, f64x2.add(v128.load(at, 16), f64x2.mul(hi, w)), 16)
-}
-
-/** The farthest tap of tables; what only fills them up counts nothing. */
-@inline
-export function farthestTap(taps: usize, count: i32): i32 {
-  let farthest = 0
-  for (let k = 0; k < count; k++) {
-    const offset = load<i32>(taps + ((k as usize) << 4))
-    if (offset < 1000000000) farthest = max<i32>(farthest, offset)
+/** How far a line's light reaches, in samples: ahead (1), or behind (−1). */
+export function reachOf(tables: usize, smoothCount: i32, sharpCount: i32, step: i32, way: i32): i32 {
+  let farthest = 2
+  let tap = tables + nearBytes
+  for (let k = 0; k < smoothCount + sharpCount; k++, tap += tapBytes) {
+    const shift = (load<i32>(tap) >> sumShift) * (k < smoothCount ? step : 1)
+    farthest = max<i32>(farthest, -way * shift)
   }
-  return farthest
+  return farthest + lineMargin
 }
 
 /** Samples along a slanted line lie far apart in memory: lines are taken together, a few columns at a time. */

@@ -1,8 +1,9 @@
 import type { WorkingSpace } from '../../colour/working.ts'
 import type { Picture } from '../../picture/picture.ts'
-import { type Tap, type Taps, weightsOf } from '../line-profile.ts'
+import { lineTaps, type Tap, type Taps, weightsOf } from '../line-profile.ts'
 import { held, eachValue, along, between } from '../twin-maths.ts'
 import type { KernelCalls } from '../kernel-calls.ts'
+import type { Lines } from './ways.ts'
 
 /** Rays from a point: angles in radians, clockwise on screen from east; lengths in pixels. */
 export interface RayGeometry {
@@ -19,23 +20,22 @@ const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeom
 
 export interface StreakKernels {
   /**
-   * Light drawn out along the lines y = c + slope · x, c = first … first + out.height − 1, |slope| ≤ 1: out(x, i) is the sum over a
-   * profile of the samples at x − t (`ahead`) and x + t (`behind`) on line i, found between the rows of `src`; black outside. `out`
-   * is as wide as `src`, and not `src`. `lit` is where light may be, of litTiles.
+   * Light drawn out along lines: out(x, row) is the sum over a profile of the samples at x − t (`ahead`) and x + t (`behind`) on the
+   * line, found between the rows of `src`; black outside. `out` is as wide as `src`, or as `src` is high where lines are steep, and not `src`;
+   * where a line runs outside of the picture it is left as it is. `lit` is where light may be, of litTiles. Where profiles bend little
+   * the line is found at nodes, of which one is sample `nodes`.
    */
   streakLines(
     out: Picture,
     src: Picture,
     lit: Picture,
-    slope: number,
-    first: number,
+    lines: Lines,
+    nodes: number,
     ahead: Taps | undefined,
     behind: Taps | undefined,
   ): void
-  /** out += gain · the lines of streakLines, each back in its place. */
-  streakBack(out: Picture, lines: Picture, slope: number, first: number, gain: number): void
-  /** Rows become columns; `out` is as high as `src` is wide, and not `src`. */
-  transpose(out: Picture, src: Picture): void
+  /** The lines of streakLines, each back in its place: as `out`, or added to it. There must be a line more after those that are needed. */
+  streakBack(out: Picture, drawn: Picture, lines: Lines, isAdded: boolean): void
   /** 1 where any value of a tile of 64 × 64 pixels of `src` is not 0, else 0; one channel, a pixel a tile. */
   litTiles(out: Picture, src: Picture): void
   /** How often light is halved by a pixel that takes a share of it, 0–1: −log2(1 − share), 40 where it takes all. One channel. */
@@ -62,13 +62,13 @@ export interface StreakKernels {
 
 /** The plain twins. */
 export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
-  streakLines(out, src, _, slope, first, ahead, behind) {
-    const { width } = src
+  streakLines(out, src, _, { slope, first, isSteep }, __, ahead, behind) {
+    const [width, height] = isSteep ? [src.height, src.width] : [src.width, src.height]
     for (let i = 0; i < out.height; i++) {
       const value = (x: number, c: number) => {
         const y = first + i + x * slope
         const [a, b] = [Math.floor(y), Math.floor(y) + 1].map((row) =>
-          row < 0 || row >= src.height ? 0 : src.data[(row * width + x) * 4 + c]!,
+          row < 0 || row >= height ? 0 : src.data[(isSteep ? x * src.width + row : row * width + x) * 4 + c]!,
         ) as [number, number]
         return a + (b - a) * (y - Math.floor(y))
       }
@@ -76,27 +76,21 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
         const line = Array.from({ length: width }, (_, x) => value(x, c))
         const forth = along(line, ahead?.[ahead.length === 3 ? c : 0])
         const back = along(line.toReversed(), behind?.[behind.length === 3 ? c : 0]).toReversed()
-        // Lines are drawn only where they run through the picture.
-        for (let x = 0; x < width; x++) {
-          const y = first + i + x * slope
-          out.data[(i * width + x) * 4 + c] = y > -1 && y < src.height ? forth[x]! + back[x]! : 0
-        }
+        for (let x = 0; x < width; x++) out.data[(i * width + x) * 4 + c] = forth[x]! + back[x]!
       }
     }
   },
-  streakBack(out, lines, slope, first, gain) {
+  streakBack(out, drawn, { slope, first, isSteep }, isAdded) {
     eachValue(out, (i, c, p) => {
-      const [x, y] = [p % out.width, Math.floor(p / out.width)]
+      const [column, row] = [p % out.width, Math.floor(p / out.width)]
+      const [x, y] = isSteep ? [row, column] : [column, row]
       const line = y - x * slope - first
-      const whole = Math.min(lines.height - 2, Math.max(0, Math.floor(line)))
-      const [a, b] = [0, 1].map((k) => lines.data[((whole + k) * out.width + x) * 4 + c]!) as [number, number]
-      return out.data[i]! + gain * (a + (b - a) * (line - whole))
-    })
-  },
-  transpose(out, src) {
-    eachValue(out, (_, c, p) => {
-      const [x, y] = [p % out.width, Math.floor(p / out.width)]
-      return src.data[(x * src.width + y) * 4 + c]!
+      const whole = Math.floor(line)
+      const [a, b] = [0, 1].map((k) => drawn.data[((whole + k) * drawn.width + x) * 4 + c]!) as [
+        number,
+        number,
+      ]
+      return (isAdded ? out.data[i]! : 0) + a + (b - a) * (line - whole)
     })
   },
   litTiles(out, src) {
@@ -162,57 +156,38 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
   },
 })
 
+/** Lines and rays that the kernels make together, and bytes of work on one. */
+const [linesTogether, raysTogether] = [32, 16]
+const lineBytes = (samples: number) => (Math.floor(samples / 4) + samples + 64) * 32
+
 export const fastStreak = ({
   run,
+  pool,
   withScratch,
   withFloats,
   withDoubles,
   withTaps,
+  withLineTaps,
   weighAt,
 }: KernelCalls): StreakKernels => ({
-  streakLines: (out, src, lit, slope, first, ahead, behind) => {
-    const tables = [ahead, behind].map((taps) => {
-      const count = Math.max(0, ...(taps ?? []).map((channel) => channel.length))
-      // Tables of one length: what is added lies beyond any line.
-      const rows = (taps ?? []).map((channel) => [
-        ...channel,
-        ...new Array<Tap>(count - channel.length).fill([2e9, 0]),
-      ])
-      return { count, values: rows.flat() }
-    })
-    const bytes = src.width * 56
-    const byChannel = (ahead ?? behind)?.length === 3
+  streakLines: (out, src, lit, { slope, first, isSteep }, nodes, ahead, behind) => {
+    const taps = lineTaps(ahead, behind)
+    const [width, height] = isSteep ? [src.height, src.width] : [src.width, src.height]
+    const steps: readonly [number, number] = isSteep ? [src.width * 16, 16] : [16, src.width * 16]
+    const bytes = linesTogether * (width * 16 + 528) + lineBytes(width)
     withScratch(bytes, (scratch) => {
-      withTaps(tables[0]!.values, (aheadAt) => {
-        withTaps(tables[1]!.values, (behindAt) => {
-          const taps = [aheadAt, tables[0]!.count, behindAt, tables[1]!.count, Number(byChannel)] as const
-          run(
-            'streakLines',
-            out,
-            out.at,
-            src.at,
-            lit.at,
-            scratch,
-            bytes,
-            ...taps,
-            slope,
-            first,
-            src.width,
-            src.height,
-          )
-        })
+      withLineTaps(taps, (at) => {
+        const tables = [scratch, bytes, at, taps.smooth.length, taps.sharp.length, taps.step] as const
+        const lines = [...steps, slope, first, nodes, width, height] as const
+        run('streakLines', out, out.at, src.at, lit.at, ...tables, ...lines)
       })
     })
   },
-  streakBack: (out, lines, slope, first, gain) => {
-    const bytes = out.width * 8
-    withScratch(bytes, (scratch) => {
-      const line = [slope, first, lines.height, gain] as const
-      run('streakBack', out, out.at, lines.at, scratch, bytes, ...line, out.width)
-    })
-  },
-  transpose: (out, src) => {
-    run('transpose', out, out.at, src.at, out.width, out.height)
+  streakBack: (out, drawn, { slope, first, isSteep }, isAdded) => {
+    const steps: readonly [number, number] = isSteep ? [out.width * 16, 16] : [16, out.width * 16]
+    const rows = isSteep ? out.width : out.height
+    const line = [slope, first, Number(isAdded), drawn.width] as const
+    pool.run('streakBack', [out.at, drawn.at, ...steps, ...line], rows, drawn.width * 4)
   },
   litTiles: (out, src) => {
     run('litTiles', out, out.at, src.at, out.width, src.width, src.height)
@@ -221,14 +196,31 @@ export const fastStreak = ({
     run('opticalDepth', out, out.at, src.at, out.width)
   },
   rayLines: (out, light, lit, depth, taps, gains, geometry) => {
-    const bytes = out.width * 32 + out.height * 24
-    withScratch(bytes, (scratch) => {
-      withTaps(taps, (tapsAt) => {
-        withFloats(gains, (gainsAt) => {
-          withDoubles(geometryNumbers(geometry), (geometryAt) => {
-            const lines = [scratch, bytes, tapsAt, taps.length, gainsAt, geometryAt] as const
-            const sizes = [out.width, light.width, light.height] as const
-            run('rayLines', out, out.at, light.at, lit.at, depth?.at ?? 0, ...lines, ...sizes)
+    withFloats(gains, (gainsAt) => {
+      withDoubles(geometryNumbers(geometry), (geometryAt) => {
+        const rays = [gainsAt, geometryAt, out.width, light.width, light.height] as const
+        if (depth) {
+          const bytes = out.width * 32
+          withScratch(bytes, (scratch) => {
+            withTaps(taps, (at) => {
+              run('rayLinesPast', out, out.at, light.at, depth.at, scratch, bytes, at, taps.length, ...rays)
+            })
+          })
+          return
+        }
+        const lineOf = lineTaps([taps], undefined)
+        const bytes = raysTogether * (out.width * 16 + 560) + lineBytes(out.width)
+        withScratch(bytes, (scratch) => {
+          withLineTaps(lineOf, (at) => {
+            const lines = [
+              scratch,
+              bytes,
+              at,
+              lineOf.smooth.length,
+              lineOf.sharp.length,
+              lineOf.step,
+            ] as const
+            run('rayLines', out, out.at, light.at, lit.at, ...lines, ...rays)
           })
         })
       })
@@ -237,9 +229,7 @@ export const fastStreak = ({
   rayBack: (out, rays, geometry, gain) => {
     withDoubles(geometryNumbers(geometry), (at) => {
       const sizes = [rays.height, rays.width, Number(geometry.isRound)] as const
-      withScratch(64, (scratch) => {
-        run('rayBack', out, out.at, rays.at, scratch, 64, at, ...sizes, gain, out.width)
-      })
+      run('rayBack', out, out.at, rays.at, at, ...sizes, gain, out.width)
     })
   },
   lightLevels: (out, src, black, white, gamma) => {
