@@ -2,8 +2,11 @@
 import { areInside, between, four, held } from './between'
 import { thread } from './thread'
 
-/** Lines, or rows, that are made together: beside each other all lie equally far between the pixels above and below. */
-const together = 8
+/**
+ * Lines, or rows, that are made together: beside each other all lie equally far between the pixels above and below. With nearly every pixel a line
+ * comes to another page of memory, which many then share.
+ */
+const together = 32
 
 /**
  * Pixels of a column, from `top`, as lines that lie `part` below them; one line lies `lineBytes` after the other, one pixel `stride`
@@ -11,10 +14,10 @@ const together = 8
  */
 @inline
 function gather(line: usize, lineBytes: usize, lines: i32, column: usize, stride: usize, top: i32, height: i32, part: v128): void {
-  if (lines == together && top >= 0 && top + together < height) {
+  if (top >= 0 && top + lines < height) {
     let at = column + (top as usize) * stride
     let above = v128.load(at)
-    for (let k = 0; k < together; k++) {
+    for (let k = 0; k < lines; k++) {
       at += stride
       const below = v128.load(at)
       v128.store(line, f32x4.add(above, f32x4.mul(f32x4.sub(below, above), part)))

@@ -94,7 +94,7 @@ export const plainWays: WaysKernels = {
 }
 
 /** Lines that are made together. */
-const together = 8
+const together = 32
 
 export const fastWays = ({ run, withScratch, withDoubles, pool }: KernelCalls): WaysKernels => ({
   boxLines: (out, src, { slope, first, isSteep }, back, ahead) => {
