@@ -4,8 +4,8 @@ import type { KernelMemory } from './kernel-memory.ts'
 import type { LineTaps, Tap } from './line-profile.ts'
 import type { RowArguments, RowFunction, ThreadPool } from './thread-pool.ts'
 
-/** A sum of a line: four doubles. */
-const sumBytes = 32
+/** A sum of a line: four doubles; a node of one: two sums. */
+const [sumBytes, nodeBytes] = [32, 64]
 
 /**
  * What the calls of kernels need: the memory, the threads, numbers put where a kernel finds them, and where the numbers of the working space
@@ -55,7 +55,7 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool, space: Workin
       },
     )
   }
-  /** Taps of lines: four doubles for each that is near, then { shift: i32, four doubles at byte 8 }, shifts in bytes of sums, those of smooth ones counted in nodes. */
+  /** Taps of lines: four doubles for each that is near, then { shift: i32, four doubles at byte 8 }, shifts in bytes of nodes and of sums. */
   const withLineTaps = ({ near, smooth, sharp, step }: LineTaps, call: (at: number) => void) => {
     const far = [...smooth, ...sharp]
     withDoubles(
@@ -63,7 +63,7 @@ export function kernelCalls(store: KernelMemory, pool: ThreadPool, space: Workin
       (at) => {
         const words = new Int32Array(store.memory.buffer, at + near.length * 32, far.length * 10)
         for (const [i, { shift }] of far.entries())
-          words[i * 10] = (i < smooth.length ? shift / step : shift) * sumBytes
+          words[i * 10] = i < smooth.length ? (shift / step) * nodeBytes : shift * sumBytes
         call(at)
       },
     )

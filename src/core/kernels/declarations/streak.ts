@@ -158,7 +158,7 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
 
 /** Lines and rays that the kernels make together, and bytes of work on one. */
 const [linesTogether, raysTogether] = [32, 16]
-const lineBytes = (samples: number) => (Math.floor(samples / 4) + samples + 64) * 32
+const lineBytes = (samples: number) => (Math.floor(samples / 4) + 32) * 64 + (samples + 64) * 32
 
 export const fastStreak = ({
   run,
