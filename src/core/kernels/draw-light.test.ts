@@ -401,6 +401,45 @@ test('few lights, at corners and borders too, near and far beyond the picture', 
   }
 })
 
+test.each([
+  ['inside', [70.3, 31.8]],
+  ['at the edge', [0, 50]],
+  ['outside', [-60, 230]],
+  ['far left', [-700, 40]],
+  ['in a part', [90, 60]],
+] as [string, [number, number]][])(
+  'rays from %s are left out near their origin as the twin leaves them out',
+  (name, origin) => {
+    const [width, height] = [151, 107]
+    const random = (seed: number) => {
+      let state = seed
+      return () => (state = (Math.imul(state, 1664525) + 1013904223) >>> 0) / 2 ** 32
+    }
+    const whole = name === 'in a part' ? { size: [400, 300], from: [120, 90] } : undefined
+    for (const [length, exponent] of [
+      [30, 0.5],
+      [90, 1.5],
+      [900, 2],
+    ] as const) {
+      const [plain, quick] = ([{ kernels: plainKernels, store: plainStore }, fast] as const).map((by) => {
+        const [src, out] = [by.store.allocate(width, height, 4), by.store.allocate(width, height, 4)]
+        const next = random(5)
+        for (let i = 0; i < src.data.length; i++) src.data[i] = next() < 0.8 ? 0 : next() * 4
+        const shape = { origin, length, exponent, gain: 1, gainAt: (a: number) => 1 + Math.sin(9 * a) / 2 }
+        castRays(out, src, { ...shape, whole: whole as never }, by)
+        return Float32Array.from(out.data)
+      }) as [Float32Array, Float32Array]
+      const peak = plain.reduce((most, v) => Math.max(most, v), 0)
+      expect(peak).toBeGreaterThan(5)
+      let worst = 0
+      plain.forEach((v, i) => {
+        worst = Math.max(worst, Math.abs(v - quick[i]!))
+      })
+      expect(worst / peak, `${length}`).toBeLessThan(2e-3)
+    }
+  },
+)
+
 describe('long lines, looked up at nodes,', () => {
   /** A row of lights through the kernel, and as the weights of its profiles say. */
   const both = (

@@ -98,6 +98,8 @@ export function drawSpikes(
 /** Rays lie this far apart, in pixels, where they are farthest from each other. */
 const raySpacing = 1.6
 const mostRays = 8192
+/** Their number, and the first one over a part, are multiples of this: every sixteenth is enough near the origin. */
+const raysTogether = 16
 
 /** A rectangle seen from a point: where its corners lie, between which radii, and whether the point is in it or nearly. */
 function seenFrom([x, y]: readonly [number, number], width: number, height: number) {
@@ -134,13 +136,14 @@ export function raysOver(width: number, height: number, origin: readonly [number
   const { lastRadius, firstRadius, length, isRound, turnsFrom } = seenFrom([x, y], width, height)
   const rays = (span: number) => Math.min(mostRays, Math.max(64, Math.ceil((span * lastRadius) / raySpacing)))
   if (isRound) {
-    const count = rays(2 * Math.PI)
+    const count = Math.ceil(rays(2 * Math.PI) / raysTogether) * raysTogether
     const geometry: RayGeometry = {
       origin: [x, y],
       firstAngle: 0,
       stepAngle: (2 * Math.PI) / count,
       firstRadius,
       isRound,
+      evenRadius: (count * raySpacing) / (4 * Math.PI),
     }
     return { geometry, count, length }
   }
@@ -157,6 +160,7 @@ export function raysOver(width: number, height: number, origin: readonly [number
     stepAngle: span / (count - 1),
     firstRadius,
     isRound,
+    evenRadius: (raySpacing * (count - 1)) / (2 * span),
   }
   return { geometry, count, length }
 }
@@ -189,9 +193,10 @@ export function raysOverPart(
   const first = Math.floor((ahead + Math.min(...turns)) / stepAngle) - 2
   const last = Math.ceil((ahead + Math.max(...turns)) / stepAngle) + 2
   // Of a whole that is seen from outside there are no more rays than it has.
+  const grouped = Math.floor(first / raysTogether) * raysTogether
   const [least, most] = whole.geometry.isRound
-    ? [first, last]
-    : [Math.max(0, first), Math.min(whole.count - 1, last)]
+    ? [grouped, last]
+    : [Math.max(0, grouped), Math.min(whole.count - 1, last)]
   return {
     geometry: { ...geometry, firstAngle: firstAngle + least * stepAngle, isRound: false },
     count: most - least + 1,
@@ -222,9 +227,15 @@ export interface RayShape {
  */
 export function castRays(out: Picture, light: Picture, shape: RayShape, { kernels, store }: Workshop): void {
   const { width, height } = out
-  const { geometry, count, length } = shape.whole
+  const {
+    geometry: all,
+    count,
+    length,
+  } = shape.whole
     ? raysOverPart(width, height, shape.origin, shape.whole)
     : raysOver(width, height, shape.origin)
+  // What stands in the way is not the mean of what is beside it.
+  const geometry = shape.occluder ? { ...all, evenRadius: 0 } : all
   const taps = profileTaps(shape.length, shape.exponent)
   if (taps.length === 0) {
     kernels.fill(out, 0, 0, 0, 0)

@@ -1,6 +1,6 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
 import { exp2x4, log2x4 } from './maths'
-import { block, drawLine, high, isLit, lineMargin, low, mixed, reachOf, sumShift, tapped, tileShift } from './taps'
+import { block, drawSums, high, isLit, lineMargin, low, mixed, nodeAfter, nodeShift, reachOf, sumLine, sumShift, tapped, tileShift } from './taps'
 import { thread } from './thread'
 
 // Rays out of a point: light along lines of polar coordinates.
@@ -111,49 +111,113 @@ function innerRange(ox: f64, oy: f64, cos: f64, sin: f64, radius0: f64, from: i3
   return ((first as i64) << 32) | (max<i32>(first, min<i32>(to, Math.floor(far - radius0) as i32)) as i64)
 }
 
-/** Rays that are sampled together, a piece of each at a time: they run through the same pages of memory. */
-const together = 16
-/** Of each of them: its direction, and where it and its inner part begin and end. */
-const rayBytes: usize = 32
+/**
+ * Rays that are made together, as a power of two: they run through the same pages of memory. Near the origin rays lie closer together than
+ * pixels: there every other ray, and nearer every fourth, eighth and sixteenth, is enough, and those between are the mean of their neighbours.
+ */
+const classes = 4
+const together = 1 << classes
+/** Of each of them: its direction, where it and its inner part begin and end, and where it is lit. */
+const rayBytes: usize = 40
 
-/** `geometry`: origin x, origin y, first angle, step of angle, first radius, as doubles. `gains`: one float a ray. */
+/** The last radius up to which every 2^level-th ray is enough: whole nodes, whatever their step. */
+@inline
+function evenUpTo(even: f64, level: i32): i32 {
+  return (Math.floor(Math.min(even, 1e6) / ((1 << (level - 1)) as f64) / 16) as i32) << 4
+}
+
+/** The mean of two runs of doubles. */
+@inline
+function meanOf(to: usize, a: usize, b: usize, bytes: usize): void {
+  const half = f64x2.splat(0.5)
+  for (let at: usize = 0; at < bytes; at += 16) v128.store(to + at, f64x2.mul(f64x2.add(v128.load(a + at), v128.load(b + at)), half))
+}
+
+/** One piece of a ray, from the light between its pixels; alpha 0. */
+@inline
+function sampleRay(line: usize, light: usize, entry: usize, from: i32, to: i32, ox: f64, oy: f64, radius0: f64, width: i32, height: i32): void {
+  const origin = f64x2.replace_lane(f64x2.splat(ox - 0.5), 1, oy - 0.5)
+  const way = v128.load(entry)
+  const within = load<i64>(entry, 24)
+  const innerFrom = (within >> 32) as i32, innerTo = (within & 0xffffffff) as i32
+  const noAlpha = i32x4(-1, -1, -1, 0)
+  const stride = (width as usize) << 4
+  for (let i = from; i < to; i++) {
+    const place = f64x2.add(origin, f64x2.mul(way, f64x2.splat(radius0 + (i as f64))))
+    let value: v128
+    if (i >= innerFrom && i < innerTo) {
+      const whole = f64x2.floor(place)
+      const part = f32x4.demote_f64x2_zero(f64x2.sub(place, whole))
+      const pixel = i32x4.trunc_sat_f64x2_s_zero(whole)
+      const at = light + (((i32x4.extract_lane(pixel, 1) * width + i32x4.extract_lane(pixel, 0)) as usize) << 4)
+      const px = v128.shuffle<f32>(part, part, 0, 0, 0, 0), py = v128.shuffle<f32>(part, part, 1, 1, 1, 1)
+      const below = at + stride
+      value = mixed(mixed(v128.load(at), v128.load(at, 16), px), mixed(v128.load(below), v128.load(below, 16), px), py)
+    } else value = between4(light, f64x2.extract_lane(place, 0), f64x2.extract_lane(place, 1), width, height)
+    v128.store(line + ((i as usize) << 4), v128.and(value, noAlpha))
+  }
+}
+
+/** Notes the directions and ranges of rays from `first` on; the samples between which any of them lies in the picture, as two halves. */
+function noteRays(entries: usize, first: i32, many: i32, angle0: f64, perRow: f64, ox: f64, oy: f64, radius0: f64, length: i32, width: i32, height: i32): i64 {
+  let least = length, most = 0
+  for (let k = 0; k < many; k++) {
+    const angle = angle0 + ((first + k) as f64) * perRow
+    const cos = NativeMath.cos(angle), sin = NativeMath.sin(angle)
+    const entry = entries + (k as usize) * rayBytes
+    const range = rayRange(ox, oy, cos, sin, radius0, length, width, height)
+    const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
+    store<f64>(entry, cos)
+    store<f64>(entry, sin, 8)
+    store<i64>(entry, range, 16)
+    store<i64>(entry, innerRange(ox, oy, cos, sin, radius0, from, to, width, height), 24)
+    if (from >= to) continue
+    least = min<i32>(least, from)
+    most = max<i32>(most, to)
+  }
+  return ((least as i64) << 32) | (most as i64)
+}
+
+/**
+ * See StreakKernels.rayLines. `geometry`: origin x, origin y, first angle, step of angle, first radius, and up to which radius every other ray
+ * is enough, as doubles. `gains`: one float a ray. Rows are groups of sixteen rays.
+ */
 export function rayLines(
   out: usize, light: usize, lit: usize, scratch: usize, scratchBytes: i32, tables: usize, smoothCount: i32, sharpCount: i32, step: i32, gains: usize,
-  geometry: usize, length: i32, width: i32, height: i32, y0: i32, y1: i32,
+  geometry: usize, length: i32, rays: i32, width: i32, height: i32, y0: i32, y1: i32,
 ): void {
   const margin = (lineMargin as usize) << 4
   const entries = scratch + ((thread * scratchBytes) as usize)
-  const lines = entries + (together as usize) * rayBytes + margin
+  const lines = entries + (together as usize + 1) * rayBytes + margin
   // Not a power of two, so that rays do not push each other out of the cache.
   const lineStride = ((length as usize) << 4) + 528
-  const work = lines + (together as usize) * lineStride
+  const nodeStride = (((length / step) as usize) + 3) << nodeShift
+  const sumStride = sharpCount > 0 ? ((length as usize) + 48) << sumShift : 0
+  const allNodes = lines + (together as usize + 1) * lineStride
+  const allSums = allNodes + (together as usize + 1) * nodeStride
   const ox = load<f64>(geometry), oy = load<f64>(geometry, 8)
-  const angle0 = load<f64>(geometry, 16), perRow = load<f64>(geometry, 24), radius0 = load<f64>(geometry, 32)
-  const stride = (width as usize) << 4
+  const angle0 = load<f64>(geometry, 16), perRow = load<f64>(geometry, 24), radius0 = load<f64>(geometry, 32), even = load<f64>(geometry, 40)
   const across = (width + (1 << tileShift) - 1) >> tileShift, down = (height + (1 << tileShift) - 1) >> tileShift
   const ahead = reachOf(tables, smoothCount, sharpCount, step, 1)
-  const origin = f64x2.replace_lane(f64x2.splat(ox - 0.5), 1, oy - 0.5)
-  for (let group = y0; group < y1; group += together) {
-    const many = min<i32>(together, y1 - group)
-    let least = length, most = 0
-    for (let k = 0; k < many; k++) {
-      const angle = angle0 + ((group + k) as f64) * perRow
-      const cos = NativeMath.cos(angle), sin = NativeMath.sin(angle)
-      const entry = entries + (k as usize) * rayBytes
-      const range = rayRange(ox, oy, cos, sin, radius0, length, width, height)
-      const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
-      store<f64>(entry, cos)
-      store<f64>(entry, sin, 8)
-      store<i64>(entry, range, 16)
-      store<i64>(entry, innerRange(ox, oy, cos, sin, radius0, from, to, width, height), 24)
-      least = min<i32>(least, from)
-      most = max<i32>(most, to)
+  const phase = -(radius0 as i32) & (step - 1)
+  // Samples up to which the rays of a class are the mean of others, and up to which any is.
+  const shared = max<i32>(0, min<i32>(length, evenUpTo(even, 1) - (radius0 as i32) + 1))
+  for (let group = y0; group < y1; group++) {
+    const first = group << classes
+    const span = noteRays(entries, first, together + 1, angle0, perRow, ox, oy, radius0, length, width, height)
+    const least = (span >> 32) as i32, most = (span & 0xffffffff) as i32
+    for (let k = 0; k <= together; k++) {
+      store<i32>(entries + (k as usize) * rayBytes, length, 32)
+      store<i32>(entries + (k as usize) * rayBytes, 0, 36)
+      memory.fill(lines + (k as usize) * lineStride - margin, 0, margin)
     }
     for (let i0 = least; i0 < most; i0 += 1 << tileShift)
-      for (let k = 0; k < many; k++) {
+      for (let k = 0; k <= together; k++) {
         const entry = entries + (k as usize) * rayBytes
-        const range = load<i64>(entry, 16), within = load<i64>(entry, 24)
-        const from = max<i32>(i0, (range >> 32) as i32), to = min<i32>(i0 + (1 << tileShift), (range & 0xffffffff) as i32)
+        const own = k == 0 || k == together ? 0 : max<i32>(0, evenUpTo(even, ctz<i32>(k) + 1) - (radius0 as i32) + 1)
+        const range = load<i64>(entry, 16)
+        const from = max<i32>(own, max<i32>(i0, (range >> 32) as i32))
+        const to = min<i32>(k == together ? shared : length, min<i32>(i0 + (1 << tileShift), (range & 0xffffffff) as i32))
         if (from >= to) continue
         const line = lines + (k as usize) * lineStride
         const cos = load<f64>(entry), sin = load<f64>(entry, 8)
@@ -162,43 +226,66 @@ export function rayLines(
           memory.fill(line + ((from as usize) << 4), 0, ((to - from) as usize) << 4)
           continue
         }
-        const innerFrom = (within >> 32) as i32, innerTo = (within & 0xffffffff) as i32
-        const gain = f32x4.mul(f32x4.splat(load<f32>(gains + (((group + k) as usize) << 2))), f32x4(1, 1, 1, 0))
-        const way = f64x2.replace_lane(f64x2.splat(cos), 1, sin)
-        for (let i = from; i < to; i++) {
-          const place = f64x2.add(origin, f64x2.mul(way, f64x2.splat(radius0 + (i as f64))))
-          let value: v128
-          if (i >= innerFrom && i < innerTo) {
-            const whole = f64x2.floor(place)
-            const part = f32x4.demote_f64x2_zero(f64x2.sub(place, whole))
-            const pixel = i32x4.trunc_sat_f64x2_s_zero(whole)
-            const at = light + (((i32x4.extract_lane(pixel, 1) * width + i32x4.extract_lane(pixel, 0)) as usize) << 4)
-            const px = v128.shuffle<f32>(part, part, 0, 0, 0, 0), py = v128.shuffle<f32>(part, part, 1, 1, 1, 1)
-            const below = at + stride
-            value = mixed(mixed(v128.load(at), v128.load(at, 16), px), mixed(v128.load(below), v128.load(below, 16), px), py)
-          } else value = between4(light, f64x2.extract_lane(place, 0), f64x2.extract_lane(place, 1), width, height)
-          v128.store(line + ((i as usize) << 4), f32x4.mul(value, gain))
-        }
+        if (load<i32>(entry, 36) == 0) store<i32>(entry, from, 32)
+        store<i32>(entry, to, 36)
+        sampleRay(line, light, entry, from, to, ox, oy, radius0, width, height)
       }
-    for (let k = 0; k < many; k++) {
-      const range = load<i64>(entries + (k as usize) * rayBytes, 16)
-      const from = (range >> 32) as i32, to = (range & 0xffffffff) as i32
-      const line = lines + (k as usize) * lineStride
-      const target = out + ((group + k) as usize) * ((length as usize) << 4)
-      let begin = from, end = to
-      while (begin < end && !v128.any_true(v128.load(line + ((begin as usize) << 4)))) begin++
-      while (begin < end && !v128.any_true(v128.load(line + (((end - 1) as usize) << 4)))) end--
-      if (begin < end) {
-        memory.fill(line + ((begin as usize) << 4) - margin, 0, margin)
-        memory.fill(line + ((to as usize) << 4), 0, margin)
-        // Beyond the reach of its lights a ray is dark.
-        end = min<i32>(to, end + ahead)
-        const place = (begin as usize) << 4
-        drawLine(target + place, line + place, end - begin, step, (-(radius0 as i32) - begin) & (step - 1), work, tables, smoothCount, sharpCount)
-      } else begin = end = length
-      memory.fill(target, 0, (begin as usize) << 4)
-      memory.fill(target + ((end as usize) << 4), 0, ((length - end) as usize) << 4)
-    }
+    for (let level = classes; level >= 0; level--)
+      for (let k = level == classes ? 0 : 1 << level; k <= together; k += level == classes ? together : 2 << level) {
+        const entry = entries + (k as usize) * rayBytes
+        const range = load<i64>(entry, 16)
+        const to = min<i32>(k == together ? shared : length, (range & 0xffffffff) as i32)
+        const own = level == classes ? 0 : max<i32>(0, evenUpTo(even, level + 1) - (radius0 as i32) + 1)
+        const from = max<i32>(own, (range >> 32) as i32)
+        const line = lines + (k as usize) * lineStride
+        const nodes = allNodes + (k as usize) * nodeStride
+        const sums = sharpCount > 0 ? allSums + (k as usize) * sumStride : 0
+        let begin = load<i32>(entry, 32), end = load<i32>(entry, 36)
+        while (begin < end && !v128.any_true(v128.load(line + ((begin as usize) << 4)))) begin++
+        while (begin < end && !v128.any_true(v128.load(line + (((end - 1) as usize) << 4)))) end--
+        if (begin >= end) {
+          begin = length
+          end = 0
+        }
+        const last = nodeAfter(max<i32>(to, shared) - 1, step, phase)
+        const inherited = own > 0 ? nodeAfter(own - 1, step, phase) + 1 : 0
+        if (own > 0) {
+          const before = k - (1 << level), after = k + (1 << level)
+          const a = entries + (before as usize) * rayBytes, b = entries + (after as usize) * rayBytes
+          const litFrom = min<i32>(load<i32>(a, 32), load<i32>(b, 32)), litTo = max<i32>(load<i32>(a, 36), load<i32>(b, 36))
+          if (litFrom < min<i32>(own, litTo)) {
+            begin = min<i32>(begin, litFrom)
+            end = max<i32>(end, min<i32>(own, litTo))
+          }
+          if (begin < end) {
+            meanOf(nodes, allNodes + (before as usize) * nodeStride, allNodes + (after as usize) * nodeStride, (inherited as usize) << nodeShift)
+            if (sharpCount > 0)
+              meanOf(sums, allSums + (before as usize) * sumStride, allSums + (after as usize) * sumStride, ((inherited * step) as usize) << sumShift)
+          }
+        }
+        store<i32>(entry, begin, 32)
+        store<i32>(entry, end, 36)
+        if (begin >= end) {
+          memory.fill(nodes, 0, ((last + 1) as usize) << nodeShift)
+          if (sharpCount > 0) memory.fill(sums, 0, (((last + 1) * step) as usize) << sumShift)
+        } else {
+          // Dark before it comes to the picture and after it leaves it.
+          const sampled = max<i32>(own, min<i32>(from, to))
+          memory.fill(line + ((own as usize) << 4), 0, ((sampled - own) as usize) << 4)
+          const past = max<i32>(own, to)
+          memory.fill(line + ((past as usize) << 4), 0, ((max<i32>(0, phase + last * step + 1 - past)) as usize) << 4)
+          sumLine(line, inherited, last, step, phase, nodes, sums)
+        }
+        const ray = first + k
+        if (k == together || ray >= rays || from >= to) continue
+        const target = out + (ray as usize) * ((length as usize) << 4)
+        const dark = begin < end ? max<i32>(from, min<i32>(to, end + ahead)) : from
+        if (dark > from) {
+          const j0 = max<i32>(inherited, nodeAfter(from, step, phase)), j1 = nodeAfter(dark - 1, step, phase)
+          drawSums(target, line, j0, j1, from, dark, last, step, phase, nodes, sums, tables, smoothCount, sharpCount, load<f32>(gains + ((ray as usize) << 2)))
+        }
+        memory.fill(target + ((dark as usize) << 4), 0, ((to - dark) as usize) << 4)
+      }
   }
 }
 
@@ -295,11 +382,17 @@ export function rayBack(
   const oy = load<f64>(geometry, 8)
   const angle0 = f32x4.splat(load<f64>(geometry, 16) as f32)
   const perStep = f32x4.splat((1 / load<f64>(geometry, 24)) as f32)
-  const radius0 = f32x4.splat(load<f64>(geometry, 32) as f32)
+  const first = load<f64>(geometry, 32)
+  const radius0 = f32x4.splat(first as f32)
+  const even = load<f64>(geometry, 40)
   const factor = f32x4.splat(gain)
   const turn = f32x4.splat(6.2831853)
   const zero = f32x4.splat(0), none = i32x4.splat(0), one = i32x4.splat(1)
-  const lastColumn = i32x4.splat(length - 2), all = i32x4.splat(count), lastRay = i32x4.splat(count - 1), stride = i32x4.splat(length << 4)
+  const lastColumn = i32x4.splat(length - 2), all = i32x4.splat(count), lastRay = f32x4.splat((count - 1) as f32), stride = i32x4.splat(length << 4)
+  const half = f32x4.splat(0.5)
+  // Columns up to which every other, fourth, eighth and sixteenth ray is enough.
+  const even1 = i32x4.splat(evenUpTo(even, 1) - (first as i32)), even2 = i32x4.splat(evenUpTo(even, 2) - (first as i32))
+  const even3 = i32x4.splat(evenUpTo(even, 3) - (first as i32)), even4 = i32x4.splat(evenUpTo(even, 4) - (first as i32))
   for (let x0 = 0; x0 < width; x0 += block)
     for (let y = y0; y < y1; y++) {
       const x1 = min<i32>(width, x0 + block)
@@ -310,18 +403,31 @@ export function rayBack(
         angle = f32x4.add(angle, v128.and(turn, f32x4.lt(angle, zero)))
         angle = f32x4.sub(angle, v128.and(turn, f32x4.ge(angle, turn)))
         const u = f32x4.sub(f32x4.sqrt(f32x4.add(f32x4.mul(dx, dx), f32x4.mul(dy, dy))), radius0)
-        const v = f32x4.mul(angle, perStep)
-        const fu = f32x4.floor(u), fv = f32x4.floor(v)
-        const px = f32x4.sub(u, fu), py = f32x4.sub(v, fv)
+        const fu = f32x4.floor(u)
         const column = i32x4.max_s(none, i32x4.min_s(lastColumn, i32x4.trunc_sat_f32x4_s(fu)))
-        let upper = i32x4.trunc_sat_f32x4_s(fv), lower = i32x4.add(upper, one)
-        if (isRound) {
-          upper = i32x4.sub(upper, v128.and(all, i32x4.ge_s(upper, all)))
-          lower = i32x4.sub(lower, v128.and(all, i32x4.ge_s(lower, all)))
-        } else {
-          upper = i32x4.max_s(none, i32x4.min_s(lastRay, upper))
-          lower = i32x4.max_s(none, i32x4.min_s(lastRay, lower))
+        // Between rays that are there at this radius: each mask that holds makes them twice as far apart.
+        let apart = one, back = f32x4.splat(1)
+        const is1 = i32x4.le_s(column, even1)
+        if (v128.any_true(is1)) {
+          const is2 = i32x4.le_s(column, even2), is3 = i32x4.le_s(column, even3), is4 = i32x4.le_s(column, even4)
+          apart = i32x4.add(apart, v128.and(apart, is1))
+          apart = i32x4.add(apart, v128.and(apart, is2))
+          apart = i32x4.add(apart, v128.and(apart, is3))
+          apart = i32x4.add(apart, v128.and(apart, is4))
+          back = v128.bitselect(f32x4.mul(back, half), back, is1)
+          back = v128.bitselect(f32x4.mul(back, half), back, is2)
+          back = v128.bitselect(f32x4.mul(back, half), back, is3)
+          back = v128.bitselect(f32x4.mul(back, half), back, is4)
         }
+        let v = f32x4.mul(angle, perStep)
+        if (!isRound) v = f32x4.max(zero, f32x4.min(lastRay, v))
+        v = f32x4.mul(v, back)
+        const fv = f32x4.floor(v)
+        const px = f32x4.sub(u, fu), py = f32x4.sub(v, fv)
+        let upper = i32x4.mul(i32x4.trunc_sat_f32x4_s(fv), apart), lower = i32x4.add(upper, apart)
+        if (isRound) upper = i32x4.sub(upper, v128.and(all, i32x4.ge_s(upper, all)))
+        // Past the last of them: the first one, or none.
+        lower = v128.bitselect(isRound ? i32x4.sub(lower, all) : upper, lower, i32x4.ge_s(lower, all))
         const along = i32x4.shl(column, 4)
         const a = i32x4.add(i32x4.mul(upper, stride), along), b = i32x4.add(i32x4.mul(lower, stride), along)
         const at = out + (((y * width + x) as usize) << 4)

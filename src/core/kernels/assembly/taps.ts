@@ -136,13 +136,14 @@ export function sumLine(line: usize, j0: i32, j1: i32, step: i32, phase: i32, no
 
 /**
  * Samples of a line between nodes `j0` − 1 and `j1` as its tables say, those of `from` … `to` − 1, to `target`. What taps that bend it only a
- * little find at nodes lies on straight lines between them. There are nodes up to `last`; beyond it is dark.
+ * little find at nodes lies on straight lines between them. There are nodes up to `last`; beyond it is dark. All is times `gain`.
  */
 export function drawSums(
   target: usize, line: usize, j0: i32, j1: i32, from: i32, to: i32, last: i32, step: i32, phase: i32, nodes: usize, sums: usize,
-  tables: usize, smoothCount: i32, sharpCount: i32,
+  tables: usize, smoothCount: i32, sharpCount: i32, gain: f32,
 ): void {
   const smooth = tables + nearBytes, smoothEnd = smooth + (smoothCount as usize) * tapBytes, sharpEnd = smoothEnd + (sharpCount as usize) * tapBytes
+  const factor = f32x4.splat(gain)
   const way = f64x2.splat(step as f64), share = f64x2.splat(1.0 / (step as f64)), four = f32x4.splat(4)
   const zero = f32x4.splat(0)
   const start = phase - step + 1
@@ -218,6 +219,10 @@ export function drawSums(
           else if (s == 2) at3 = f32x4.add(at3, more)
           else at4 = f32x4.add(at4, more)
         }
+      at1 = f32x4.mul(at1, factor)
+      at2 = f32x4.mul(at2, factor)
+      at3 = f32x4.mul(at3, factor)
+      at4 = f32x4.mul(at4, factor)
       const n = start + j * step + k
       const at = target + ((n as usize) << 4)
       if (n >= from && n + 4 <= to) {
@@ -252,7 +257,7 @@ export function drawLine(
   const last = nodeAfter(count - 1, step, phase)
   const sums = sharpCount > 0 ? scratch + ((last as usize + 1) << nodeShift) : 0
   sumLine(line, 0, last, step, phase, scratch, sums)
-  drawSums(target, line, 0, last, 0, count, last, step, phase, scratch, sums, tables, smoothCount, sharpCount)
+  drawSums(target, line, 0, last, 0, count, last, step, phase, scratch, sums, tables, smoothCount, sharpCount, 1)
 }
 
 /** How far a line's light reaches, in samples: ahead (1), or behind (−1). */

@@ -13,10 +13,16 @@ export interface RayGeometry {
   readonly firstRadius: number
   /** The rays go all the way round. */
   readonly isRound: boolean
+  /** Up to this radius every other ray is enough, up to a half of it every fourth, a quarter every eighth, an eighth every sixteenth; in whole 16 pixels. 0: all are needed. */
+  readonly evenRadius: number
 }
 
-const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius }: RayGeometry) =>
-  [...origin, firstAngle, stepAngle, firstRadius] as const
+/** How often rays are halved at a radius: 0 to 4. */
+const timesHalved = (evenRadius: number, radius: number) =>
+  [1, 2, 4, 8].filter((part) => radius <= Math.floor(evenRadius / part / 16) * 16).length
+
+const geometryNumbers = ({ origin, firstAngle, stepAngle, firstRadius, evenRadius }: RayGeometry) =>
+  [...origin, firstAngle, stepAngle, firstRadius, evenRadius] as const
 
 export interface StreakKernels {
   /**
@@ -44,6 +50,7 @@ export interface StreakKernels {
    * Light drawn out along rays from an origin: row i of `out` is the ray at angle i, its pixels lie one pixel apart from
    * `firstRadius` on; each is the sum over a profile of what lies nearer to the origin, times the ray's gain; alpha 0. `depth` (one
    * channel, of opticalDepth) halves all light that passes so often a pixel; between pixels it lies between theirs. `lit` is where light may be, of litTiles.
+   * Where not every ray is needed, those left out find the light between their neighbours, and are not drawn there; nothing is drawn beyond the picture. With `depth` all rays are needed.
    */
   rayLines(
     out: Picture,
@@ -103,19 +110,28 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
   opticalDepth(out, src) {
     eachValue(out, (i) => Math.max(0, -Math.log2(Math.max(2 ** -40, Math.min(1, 1 - src.data[i]!)))))
   },
-  rayLines(out, light, _, depth, taps, gains, { origin, firstAngle, stepAngle, firstRadius }) {
+  rayLines(out, light, _, depth, taps, gains, { origin, firstAngle, stepAngle, firstRadius, evenRadius }) {
     const weights = weightsOf(taps)
     for (let row = 0; row < out.height; row++) {
-      const angle = firstAngle + row * stepAngle
-      const at = (i: number) => {
-        const r = firstRadius + i
+      const at = (i: number, ray = row) => {
+        const [r, angle] = [firstRadius + i, firstAngle + ray * stepAngle]
         return [origin[0] + Math.cos(angle) * r - 0.5, origin[1] + Math.sin(angle) * r - 0.5] as const
+      }
+      /** Light at a sample: of a ray that is left out there, between those beside it that are not. */
+      const lightAt = (i: number, c: number) => {
+        const apart = 2 ** timesHalved(evenRadius, firstRadius + i)
+        const before = Math.floor(row / apart) * apart
+        const [a, b] = [before, before + apart].map((ray) => between(light, ...at(i, ray), c)) as [
+          number,
+          number,
+        ]
+        return a + ((b - a) * (row - before)) / apart
       }
       const open = Array.from({ length: out.width }, (_, i) =>
         depth ? 2 ** -between(depth, ...at(i), 0) : 1,
       )
       for (let c = 0; c < 4; c++) {
-        const line = Array.from({ length: out.width }, (_, i) => between(light, ...at(i), c))
+        const line = Array.from({ length: out.width }, (_, i) => lightAt(i, c))
         for (let i = 0; i < out.width; i++) {
           let [sum, passed] = [0, 1]
           for (let t = 0; t <= i && t < weights.length; t++) {
@@ -127,22 +143,26 @@ export const plainStreak = ({ luminance }: WorkingSpace): StreakKernels => ({
       }
     }
   },
-  rayBack(out, rays, { origin, firstAngle, stepAngle, firstRadius, isRound }, gain) {
+  rayBack(out, rays, { origin, firstAngle, stepAngle, firstRadius, isRound, evenRadius }, gain) {
     eachValue(out, (_, c, p) => {
       const [dx, dy] = [(p % out.width) + 0.5 - origin[0], Math.floor(p / out.width) + 0.5 - origin[1]]
       const turn = 2 * Math.PI
       const angle = (((Math.atan2(dy, dx) - firstAngle) % turn) + turn) % turn
-      const [u, v] = [Math.hypot(dx, dy) - firstRadius, angle / stepAngle]
+      const u = Math.hypot(dx, dy) - firstRadius
       const column = held(Math.floor(u), rays.width - 1)
-      const line = (row: number) => {
-        const y = isRound ? row % rays.height : held(row, rays.height)
-        const [a, b] = [0, 1].map((k) => rays.data[(y * rays.width + column + k) * 4 + c]!) as [
+      const apart = 2 ** timesHalved(evenRadius, firstRadius + column)
+      const v = (isRound ? angle / stepAngle : Math.min(rays.height - 1, angle / stepAngle)) / apart
+      const line = (ray: number) => {
+        const [a, b] = [0, 1].map((k) => rays.data[(ray * rays.width + column + k) * 4 + c]!) as [
           number,
           number,
         ]
         return a + (b - a) * (u - Math.floor(u))
       }
-      const [a, b] = [line(Math.floor(v)), line(Math.floor(v) + 1)]
+      const before = Math.floor(v) * apart
+      const after = before + apart
+      const a = line(before % rays.height)
+      const b = after < rays.height ? line(after) : isRound ? line(after - rays.height) : a
       return gain * (a + (b - a) * (v - Math.floor(v)))
     })
   },
@@ -208,19 +228,17 @@ export const fastStreak = ({
           })
           return
         }
-        const lineOf = lineTaps([taps], undefined)
-        const bytes = raysTogether * (out.width * 16 + 560) + lineBytes(out.width)
-        withScratch(bytes, (scratch) => {
-          withLineTaps(lineOf, (at) => {
-            const lines = [
-              scratch,
-              bytes,
-              at,
-              lineOf.smooth.length,
-              lineOf.sharp.length,
-              lineOf.step,
-            ] as const
-            run('rayLines', out, out.at, light.at, lit.at, ...lines, ...rays)
+        const { near, smooth, sharp, step } = lineTaps([taps], undefined)
+        const sums = sharp.length > 0 ? (out.width + 48) * 32 : 0
+        const bytes = (raysTogether + 1) * (40 + out.width * 16 + 528 + (out.width / step + 4) * 64 + sums)
+        const whole = Math.ceil(bytes / 16) * 16
+        withScratch(whole, (scratch) => {
+          withLineTaps({ near, smooth, sharp, step }, (at) => {
+            const lines = [scratch, whole, at, smooth.length, sharp.length, step] as const
+            const sizes = [out.width, out.height, light.width, light.height] as const
+            const args = [out.at, light.at, lit.at, ...lines, gainsAt, geometryAt, ...sizes] as const
+            const groups = Math.ceil(out.height / raysTogether)
+            pool.run('rayLines', args, groups, raysTogether * out.width * 4)
           })
         })
       })
