@@ -75,16 +75,9 @@ export function apertureBlur(
   src: Picture,
   radius: number,
   aperture: Aperture,
-  { kernels, store }: Workshop,
+  { kernels }: Workshop,
 ): void {
-  spread(out, src, apertureRuns(radius, aperture).runs, { kernels, store })
-}
-
-function spread(out: Picture, src: Picture, runs: readonly Run[], { kernels, store }: Workshop): void {
-  const sums = store.allocate(src.width, src.height, src.channels)
-  kernels.rowSums(sums, src)
-  kernels.sumOfRuns(out, sums, runs)
-  store.release(sums)
+  kernels.areaSum(out, src, apertureRuns(radius, aperture).runs)
 }
 
 /** Cells of radius that are looked at apart; each has the layers that its pixels want. Their borders, from sharp to `most`. */
@@ -243,12 +236,7 @@ export function defocusByDepth(
   const places = store.allocate(width, height, 1)
   kernels.placeBetween(places, nearness, layers)
   const tiles = tilesOf(places, layers.length, workshop)
-  const [sums, blurred] = [store.allocate(width, height, 4), store.allocate(width, height, 4)]
-  const [shares, seen, known] = [
-    store.allocate(width, height, 1),
-    store.allocate(width, height, 1),
-    store.allocate(width, height, 1),
-  ]
+  const known = store.allocate(width, height, 1)
   kernels.fill(out, 0, 0, 0, 0)
   known.data.fill(0)
   let isFilled = false
@@ -260,32 +248,28 @@ export function defocusByDepth(
     const { lit, open } = reached
     const [top, bottom] = reached.rows
     const rows = (picture: Picture) => rowsOf(picture, top, Math.min(height, bottom))
-    const { runs, area } = apertureRuns(radius, aperture)
-    if (radius > 0) {
-      kernels.sliceSums(rows(sums), rows(src), rows(places), k)
-      kernels.sumOfRuns(rows(blurred), rows(sums), runs, lit)
-      kernels.sliceSums(rows(shares), rows(src), rows(places), k)
-      kernels.sumOfRuns(rows(seen), rows(shares), runs, open)
-    } else {
-      kernels.slice(rows(blurred), rows(src), rows(places), k)
-      kernels.slice(rows(seen), rows(src), rows(places), k)
-    }
     // What shows through the rim of something near was never rendered: it is filled in from around, from what is as far as possible.
     if (value > 0) {
       if (isFilled) kernels.weigh(rows(out), rows(out), rows(known), 0, 1)
       fillUnknown(isFilled ? rows(out) : out, isFilled ? rows(known) : known, workshop)
       isFilled = true
     }
-    kernels.layOver(rows(out), rows(known), rows(blurred), rows(seen), {
+    const { runs, area } = apertureRuns(radius, aperture)
+    kernels.layLayer(out, known, src, places, {
+      at: k,
+      runs,
       least: Math.min(leastShare, leastPixels / area),
       isWeighed: !isFilled,
+      top,
+      lit,
+      open,
     })
     store.release(lit)
     store.release(open)
   }
   // What little is known of a place is all there is to it.
   if (!isFilled) fillUnknown(out, known, workshop)
-  for (const taken of [places, sums, blurred, shares, seen, known]) store.release(taken)
+  for (const taken of [places, known]) store.release(taken)
 }
 
 /** Some rows of a picture, in its own memory. */

@@ -118,7 +118,7 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.shoulder(out, a, 1.5, 3)
     })
   })
-  test('sums over areas, four channels and one', () => {
+  test('sums over areas', () => {
     const area = [
       [-2, 0, 1, 0.1],
       [-1, -1.25, 2.25, 0.2],
@@ -126,31 +126,22 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       [1, -1.25, 2.25, 0.05],
       [2, 0.5, 0.75, 0.3],
     ] as const
-    compare((k, out, a, b, m) => {
-      k.rowSums(b, a)
-      k.sumOfRuns(out, b, area)
-      const [sums, mean] = [single(a, () => 0), single(a, () => 0)]
-      k.rowSums(sums, m)
-      k.sumOfRuns(mean, sums, area)
-      k.weigh(out, out, mean, 0, 1)
-      // Alike in all quarters: a lens-shaped area that ends within pixels.
-      const lens = [-2, -1, 0, 1, 2].flatMap((row) => {
-        const half = 4.3 - Math.abs(row) ** 1.5
-        return [1, 0.4].map((share) => [row, 0.5 - half * share, 0.5 + half * share, 0.05] as const)
-      })
-      expect(quarterOf(lens)).toBeDefined()
-      expect(quarterOf(area)).toBeUndefined()
+    // Alike in all quarters: a lens-shaped area that ends within pixels.
+    const lens = [-2, -1, 0, 1, 2].flatMap((row) => {
+      const half = 4.3 - Math.abs(row) ** 1.5
+      return [1, 0.4].map((share) => [row, 0.5 - half * share, 0.5 + half * share, 0.05] as const)
+    })
+    expect(quarterOf(lens)).toBeDefined()
+    expect(quarterOf(area)).toBeUndefined()
+    // So high that its ring is wide for a column of tiles.
+    const high = [-19, 0, 19].map((row) => [row, -30.5, 31.5, 0.005] as const)
+    compare((k, out, a) => {
+      k.areaSum(out, a, area)
       const more = (a.at < 0 ? plainStore : store).allocate(width, height, 4)
-      k.sumOfRuns(more, b, lens)
-      k.addWeighted(out, out, more, [1, 1, 1, 1])
-      k.sumOfRuns(mean, sums, lens)
-      k.weigh(out, out, mean, 0.5, 1)
-      // Only where there may be something.
-      const lit = (a.at < 0 ? plainStore : store).allocate(Math.ceil(width / 64), Math.ceil(height / 8), 1)
-      for (let i = 0; i < lit.data.length; i++) lit.data[i] = [1, 0, 2, 1][i % 4]!
-      const dim = (a.at < 0 ? plainStore : store).allocate(width, height, 4)
-      k.sumOfRuns(dim, b, area, lit)
-      k.addWeighted(out, out, dim, [0.5, 0.5, 0.5, 0.5])
+      for (const runs of [lens, high, [[0, 0, 1, 1]] as const]) {
+        k.areaSum(more, a, runs)
+        k.addWeighted(out, out, more, [1, 1, 1, 1])
+      }
     }, 1e-5)
   })
   test('radii by distance', () => {
@@ -178,15 +169,11 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.placeBetween(places, src, layers)
       const tiles = make.allocate(Math.ceil(width / 64), Math.ceil(height / 8) * (layers.length + 1), 1)
       k.layersIn(tiles, places, layers.length + 1)
-      const [sums, cover] = [make.allocate(width, height, 4), single(a, () => 0)]
-      k.sliceSums(sums, a, places, 3)
-      k.sliceSums(cover, a, places, 3)
       for (let i = 0; i < places.data.length; i++) {
         const range = ranges.data[i % ranges.data.length]!
         const finite = Math.abs(range) < 1e9 ? range : Math.sign(range) * 99
-        out.data.set([places.data[i]!, finite, tiles.data[i % tiles.data.length]!, cover.data[i]!], i * 4)
+        out.data.set([places.data[i]!, finite, tiles.data[i % tiles.data.length]!, 1], i * 4)
       }
-      k.addWeighted(out, out, sums, [1, 1, 1, 1])
     }, 1e-4)
   })
   test('what is known at half size, and what is not filled in from there', () => {
@@ -202,20 +189,47 @@ describe.each(sizes)('depth and grade kernels equal their plain twins at %i × %
       k.fillIn(out, known, coarse)
     }, 1e-4)
   })
-  test('slices by place between layers, and layers laid over', () => {
+  test.each([
+    [
+      'discs',
+      [-2, -1, 0, 1, 2].map(
+        (row) => [row, 0.5 - 2 / (1 + row ** 2), 0.5 + 2 / (1 + row ** 2), 0.12] as const,
+      ),
+    ],
+    [
+      'leaning areas',
+      [
+        [-1, -1.25, 2.25, 0.2],
+        [1, 0.5, 0.75, 0.3],
+      ] as const,
+    ],
+    ['as they are', [[0, 0, 1, 1]] as const],
+  ])('layers by place between them, laid over: %s', (_, runs) => {
     compare((k, out, a, b) => {
-      const values = single(a, (i) => (i * 0.37) % 4)
-      k.slice(out, a, values, 1)
-      const [seen, known] = [single(a, (i) => ((i * 3) % 7) / 6), single(a, () => 0)]
-      // Over what is known in part.
-      k.layOver(out, known, b, seen, { least: 0.2, isWeighed: true })
-      const more = single(a, (i) => ((i * 5) % 11) / 400)
-      k.layOver(out, known, a, more, { least: 0, isWeighed: true })
-      k.layOver(out, known, b, more, { least: 0.0005, isWeighed: false })
+      const make = a.at < 0 ? plainStore : store
+      // A band of pixels in layer 1, and some alone; rows of which nearly all is nearer, or all is behind.
+      const places = single(a, (i) => {
+        const y = Math.floor(i / width)
+        return y % 23 < 4 ? 1 + (i % 3) / 4 : y % 23 < 12 ? 2 - (i % 19 === 0 ? 0.7 : 0) : 0
+      })
+      const [columns, rows] = [Math.ceil(width / 64), Math.ceil(height / 8)]
+      const tiles = (value: (i: number) => number, from = 0) => {
+        const made = make.allocate(columns, rows - from, 1)
+        for (let i = 0; i < made.data.length; i++) made.data[i] = value(i)
+        return made
+      }
+      const known = single(a, (i) => [0, 0.3, 1][i % 3]!)
+      k.fill(out, 0, 0, 0, 0)
+      k.addWeighted(out, undefined, b, [1, 1, 1, 1])
+      const layer = { at: 1, runs, least: 0.01, isWeighed: true, top: 0 }
+      k.layLayer(out, known, a, places, { ...layer, lit: tiles(() => 1), open: tiles(() => 1) })
+      // Beyond its tiles, where nearer layers hide it and where none does; not from the top on.
+      const from = Math.min(1, rows - 1)
+      const lit = tiles((i) => [1, 1, 0][i % 3]!, from)
+      const open = tiles((i) => [2, 1, 1, 0][i % 4]!, from)
+      const more = { ...layer, at: 2, least: 0.2, isWeighed: false, top: from * 8, lit, open }
+      k.layLayer(out, known, b, places, more)
       k.weigh(out, out, known, 0.5, 1)
-      const below = single(a, () => 9)
-      k.slice(below, a, values, 2)
-      k.weigh(out, out, below, 0.5, 1)
     }, 1e-4)
   })
 })

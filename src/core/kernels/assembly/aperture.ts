@@ -1,253 +1,376 @@
 // @ts-nocheck: AssemblyScript, checked by its own compiler
-
-/** Sums along rows: out(x) = src(0) + … + src(x), for four channels or one. */
-export function rowSums(out: usize, src: usize, channels: i32, width: i32, y0: i32, y1: i32): void {
-  for (let y = y0; y < y1; y++) {
-    const start = (y * width) as usize
-    if (channels == 4) {
-      let lo = f64x2.splat(0), hi = f64x2.splat(0)
-      for (let x = 0; x < width; x++) {
-        const at = (start + x) << 4
-        const p = v128.load(src + at)
-        lo = f64x2.add(lo, f64x2.promote_low_f32x4(p))
-        hi = f64x2.add(hi, f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1)))
-        v128.store(out + at, v128.shuffle<i64>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 2))
-      }
-    } else {
-      let sum: f64 = 0
-      for (let x = 0; x < width; x++) {
-        sum += load<f32>(src + ((start + x) << 2)) as f64
-        store<f32>(out + ((start + x) << 2), sum as f32)
-      }
-    }
-  }
-}
+import { thread } from './thread'
 
 @inline
 function heldAt(i: i32, n: i32): i32 {
   return max<i32>(0, min<i32>(n - 1, i))
 }
 
-/** The sum of a row before pixel `i`, from sums of rowSums; beyond the ends the outermost pixel goes on. */
-@inline
-function before(sums: usize, row: usize, i: i32, width: i32): v128 {
-  if (i <= 0) return f32x4.mul(v128.load(sums + (row << 4)), f32x4.splat(i as f32))
-  if (i <= width) return v128.load(sums + ((row + i - 1) << 4))
-  const last = v128.load(sums + ((row + width - 1) << 4))
-  const end = width > 1 ? f32x4.sub(last, v128.load(sums + ((row + width - 2) << 4))) : last
-  return f32x4.add(last, f32x4.mul(end, f32x4.splat((i - width) as f32)))
-}
-
-@inline
-function before1(sums: usize, row: usize, i: i32, width: i32): f32 {
-  if (i <= 0) return load<f32>(sums + (row << 2)) * (i as f32)
-  if (i <= width) return load<f32>(sums + ((row + i - 1) << 2))
-  const last = load<f32>(sums + ((row + width - 1) << 2))
-  const end = width > 1 ? last - load<f32>(sums + ((row + width - 2) << 2)) : last
-  return last + end * ((i - width) as f32)
-}
-
-/** One pixel near the left or the right edge, where sums lie beyond it. */
-@inline
-function atEdge(sums: usize, pairs: usize, count: i32, x: i32, y: i32, width: i32, height: i32): v128 {
-  let sum = f32x4.splat(0)
-  for (let k = 0, pair = pairs; k < count; k++, pair += 16) {
-    const row = (heldAt(y + (load<f32>(pair) as i32), height) * width) as usize
-    const i = x + (load<f32>(pair, 4) as i32)
-    sum = f32x4.add(sum, f32x4.mul(before(sums, row, i, width), v128.load32_splat(pair, 8)))
-    sum = f32x4.add(sum, f32x4.mul(before(sums, row, i + 1, width), v128.load32_splat(pair, 12)))
-  }
-  return sum
-}
-@inline
-function atEdge1(sums: usize, pairs: usize, count: i32, x: i32, y: i32, width: i32, height: i32): f32 {
-  let sum: f32 = 0
-  for (let k = 0, pair = pairs; k < count; k++, pair += 16) {
-    const row = (heldAt(y + (load<f32>(pair) as i32), height) * width) as usize
-    const i = x + (load<f32>(pair, 4) as i32)
-    sum += before1(sums, row, i, width) * load<f32>(pair, 8) + before1(sums, row, i + 1, width) * load<f32>(pair, 12)
-  }
-  return sum
-}
-
-/** Tiles by which it is known where a layer has pixels: 64 × 8 of them, as powers of two. A row of one stays in the nearest cache. */
+/** Tiles by which it is known where a layer has pixels: 64 × 8 of them, as powers of two. Layers are summed for columns of tiles. */
 const acrossShift = 6, downShift = 3
 
-/** Writes what is known without summing: 0 where a tile says 0, 1 where it says 2. False where there is something to sum, as where there are no tiles. */
+// How an area is summed for a column of pixels: in a ring of the rows about the present one, each as sums from its left end on, so short that all of
+// it stays in the nearest cache. Each thread has numbers of its own.
+
+/** Of each end: its row, before which pixel the first of two sums side by side ends, and what each counts; 16 bytes. */
+let areaEnds: usize = 0, endCount: i32 = 0
+/** Whether ends are of the lower right quarter: those to the left count as much less, and rows above as those below. */
+let isQuarter: bool = false
+/** Pixels of a column across, from which before it sums begin, and how many there are. */
+let across: i32 = 0, ahead: i32 = 0, sumCount: i32 = 0
+/** Rows above and below, and bytes of a row of the ring, of four channels and of one. */
+let reach: i32 = 0, stride: i32 = 0, thinStride: i32 = 0
+/** The ring of four channels, that of one, what rows of each have, what each pixel of a row counts, ends of a row as addresses, and a row of sums of each. */
+let ring: usize = 0, thinRing: usize = 0, has: usize = 0, hasSeen: usize = 0, shares: usize = 0, table: usize = 0, sums: usize = 0, thinSums: usize = 0
+
+/** An end in a table: where its four sums lie, or its one, and what two sums of each count. */
+const endBytes: usize = 32
+
+/** Reads the numbers of an area, and lays its parts out in the scratch of this thread. */
+function openArea(numbers: usize, ends: usize, scratch: usize, scratchBytes: i32): void {
+  areaEnds = ends
+  endCount = load<f32>(numbers) as i32
+  isQuarter = load<f32>(numbers, 4) != 0
+  ahead = load<f32>(numbers, 8) as i32
+  sumCount = load<f32>(numbers, 12) as i32
+  reach = load<f32>(numbers, 16) as i32
+  stride = load<f32>(numbers, 20) as i32
+  thinStride = load<f32>(numbers, 24) as i32
+  across = load<f32>(numbers, 28) as i32
+  const rows = 2 * reach + 1
+  sums = scratch + ((thread * scratchBytes) as usize)
+  thinSums = sums + ((across as usize) << 4)
+  table = thinSums + ((across as usize) << 2)
+  ring = table + (endCount as usize) * endBytes
+  thinRing = ring + ((rows * stride) as usize)
+  has = thinRing + ((rows * thinStride) as usize)
+  hasSeen = has + (rows as usize)
+  shares = (hasSeen + (rows as usize) + 15) & ~15
+}
+
+/** Two sums of two channels each, as four floats. */
 @inline
-function isPlain(to: usize, bytes: usize, tiles: usize, columns: i32, x: i32, y: i32): bool {
-  if (tiles == 0) return false
-  const tile = load<f32>(tiles + ((((y >> downShift) * columns + (x >> acrossShift)) as usize) << 2))
-  if (tile == 1) return false
-  const value: f32 = tile == 2 ? 1 : 0
-  for (let at = to; at < to + bytes; at += 4) store<f32>(at, value)
+function rounded(low: v128, high: v128): v128 {
+  return v128.shuffle<i64>(f32x4.demote_f64x2_zero(low), f32x4.demote_f64x2_zero(high), 0, 2)
+}
+
+@inline
+function lowOf(p: v128): v128 {
+  return f64x2.promote_low_f32x4(p)
+}
+
+@inline
+function highOf(p: v128): v128 {
+  return f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1))
+}
+
+/** Pixels that are summed in single precision, on from sums in double: so what is dark beside a lamp is not rounded the same way again and again. */
+const block: usize = 8 << 4
+
+/** Puts a row into the ring, as sums before each pixel; beyond the picture its edge goes on. Of a layer, each pixel counts what `shares` says. */
+function sumRow(to: usize, src: usize, first: i32, width: i32, isLayer: bool): void {
+  const isInside = first >= 0 && first + sumCount <= width
+  const end = to + ((sumCount as usize) << 4)
+  let low = f64x2.splat(0), high = low
+  let from = src + ((first as usize) << 4), x = first, share = shares
+  v128.store(to, f32x4.splat(0))
+  for (let at = to + 16; at < end;) {
+    const before = rounded(low, high)
+    let sum = f32x4.splat(0)
+    for (const stop = min<usize>(end, at + block); at < stop; at += 16) {
+      const p = v128.load(isInside ? from : src + ((heldAt(x++, width) as usize) << 4))
+      sum = f32x4.add(sum, isLayer ? inLayer(p, v128.load32_splat(share)) : p)
+      v128.store(at, f32x4.add(before, sum))
+      from += 16
+      share += 4
+    }
+    low = f64x2.add(low, lowOf(sum))
+    high = f64x2.add(high, highOf(sum))
+  }
+}
+
+/** How far four pixels lie in layer `place`, and how far in it or behind it; single instructions where min and max are many. */
+@inline
+function sharesAt(places: v128, place: v128): v128 {
+  return f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.splat(1), f32x4.abs(f32x4.sub(places, place))))
+}
+
+@inline
+function seenAt(places: v128, place: v128): v128 {
+  return f32x4.pmin(f32x4.splat(1), f32x4.pmax(f32x4.splat(0), f32x4.sub(f32x4.splat(1), f32x4.sub(places, place))))
+}
+
+/** What a layer has of a pixel; nothing of one that is not in it, whatever that is. */
+@inline
+function inLayer(pixel: v128, share: v128): v128 {
+  return v128.and(f32x4.mul(pixel, share), f32x4.gt(share, f32x4.splat(0)))
+}
+
+/** The places of a row of the ring, beyond the picture those at its edge; in `shares` where they do not lie side by side. Up to three more are read. */
+function placesOf(places: usize, first: i32, width: i32): usize {
+  if (first >= 0 && first + sumCount + 3 <= width) return places + ((first as usize) << 2)
+  for (let j = 0; j < sumCount + 3; j++) store<f32>(shares + ((j as usize) << 2), load<f32>(places + ((heldAt(first + j, width) as usize) << 2)))
+  return shares
+}
+
+/** As sumRow, of each pixel its share in a layer; returns whether there is any. */
+function sumLayer(to: usize, src: usize, places: usize, place: f32, first: i32, width: i32): bool {
+  const from4 = placesOf(places, first, width)
+  const bytes = (sumCount as usize) << 2, at4 = f32x4.splat(place)
+  let most = f32x4.splat(0)
+  for (let i: usize = 0; i < bytes; i += 16) {
+    const four = sharesAt(v128.load(from4 + i), at4)
+    most = f32x4.pmax(most, four)
+    v128.store(shares + i, four)
+  }
+  if (!v128.any_true(f32x4.gt(most, f32x4.splat(0)))) {
+    memory.fill(to, 0, bytes << 2)
+    return false
+  }
+  sumRow(to, src, first, width, true)
   return true
 }
 
-/**
- * Sums over an area, from sums of rowSums. `pairs` are of two sums side by side, four floats each: in which row, before which pixel the first
- * ends, and what each counts; two pairs after each other are of one row. `ahead` and `past` are the farthest of them to the left and right.
- */
-export function sumOfPairs(
-  out: usize, sums: usize, tiles: usize, channels: i32, pairs: usize, count: i32, ahead: i32, past: i32, width: i32, height: i32, y0: i32, y1: i32,
-): void {
-  // Pixels whose sums all lie inside need no care at the ends; what ends before the first pixel is no sum of the table.
-  const inner = min<i32>(width, max<i32>(0, 1 - ahead))
-  const outer = max<i32>(inner, min<i32>(width, width + 1 - past))
-  const shift: usize = channels == 4 ? 4 : 2
-  const columns = (width + (1 << acrossShift) - 1) >> acrossShift
-  for (let column = 0; column < columns; column++)
-    for (let y = y0; y < y1; y++) {
-      const left = column << acrossShift, right = min<i32>(width, left + (1 << acrossShift))
-      const line = out + (((y * width) as usize) << shift)
-      if (isPlain(line + ((left as usize) << shift), ((right - left) as usize) << shift, tiles, columns, left, y)) continue
-      const x0 = max<i32>(left, inner), x1 = max<i32>(x0, min<i32>(right, outer))
-      const to = line + ((x0 as usize) << shift), bytes = ((x1 - x0) as usize) << shift
-      const end = to + bytes
-      memory.fill(to, 0, bytes)
-      if (x1 > x0) for (let k = 0, pair = pairs; k < count; k += 2, pair += 32) {
-        const row = heldAt(y + (load<f32>(pair) as i32), height) * width + x0 - 1
-        let a = sums + (((row + (load<f32>(pair, 4) as i32)) as usize) << shift), b = sums + (((row + (load<f32>(pair, 20) as i32)) as usize) << shift)
-        const fa = v128.load32_splat(pair, 8), fa1 = v128.load32_splat(pair, 12), fb = v128.load32_splat(pair, 24), fb1 = v128.load32_splat(pair, 28)
-        let at = to
-        if (channels == 4) {
-          let p = v128.load(a), q = v128.load(b)
-          for (; at < end; at += 16) {
-            const p1 = v128.load(a, 16), q1 = v128.load(b, 16)
-            const lefts = f32x4.add(f32x4.mul(p, fa), f32x4.mul(p1, fa1)), rights = f32x4.add(f32x4.mul(q, fb), f32x4.mul(q1, fb1))
-            v128.store(at, f32x4.add(v128.load(at), f32x4.add(lefts, rights)))
-            p = p1
-            q = q1
-            a += 16
-            b += 16
-          }
-        } else {
-          for (; at + 16 <= end; at += 16) {
-            const lefts = f32x4.add(f32x4.mul(v128.load(a), fa), f32x4.mul(v128.load(a, 4), fa1))
-            const rights = f32x4.add(f32x4.mul(v128.load(b), fb), f32x4.mul(v128.load(b, 4), fb1))
-            v128.store(at, f32x4.add(v128.load(at), f32x4.add(lefts, rights)))
-            a += 16
-            b += 16
-          }
-          for (; at < end; at += 4) {
-            const lefts = load<f32>(a) * load<f32>(pair, 8) + load<f32>(a, 4) * load<f32>(pair, 12)
-            store<f32>(at, load<f32>(at) + (lefts + (load<f32>(b) * load<f32>(pair, 24) + load<f32>(b, 4) * load<f32>(pair, 28))))
-            a += 4
-            b += 4
-          }
-        }
-      }
-      for (let x = left; x < right; x++) {
-        if (x == x0) x = x1
-        if (x >= right) break
-        if (channels == 4) v128.store(line + ((x as usize) << 4), atEdge(sums, pairs, count, x, y, width, height))
-        else store<f32>(line + ((x as usize) << 2), atEdge1(sums, pairs, count, x, y, width, height))
-      }
-    }
+/** What a row has: nothing, something, or all of every pixel. */
+const none = 0, some = 1, all = 2
+
+/** As sumRow, of how much of each pixel lies in a layer or behind it; returns what there is. */
+function sumSeen(to: usize, places: usize, place: f32, first: i32, width: i32): i32 {
+  const from4 = placesOf(places, first, width)
+  const zero = f32x4.splat(0), at4 = f32x4.splat(place)
+  const bytes = (sumCount as usize) << 2
+  let most = zero, least = f32x4.splat(1), before = zero
+  for (let i: usize = 0; i < bytes; i += 16) {
+    const four = seenAt(v128.load(from4 + i), at4)
+    most = f32x4.pmax(most, four)
+    least = f32x4.pmin(least, four)
+    const two = f32x4.add(four, v128.shuffle<f32>(zero, four, 0, 4, 5, 6))
+    const sums = f32x4.add(before, f32x4.add(two, v128.shuffle<f32>(zero, two, 0, 1, 4, 5)))
+    // Before the first of four is what all those before them make.
+    v128.store(to + i, v128.shuffle<f32>(before, sums, 3, 4, 5, 6))
+    before = v128.shuffle<f32>(sums, sums, 3, 3, 3, 3)
+  }
+  return !v128.any_true(f32x4.gt(most, zero)) ? none : i32x4.all_true(f32x4.eq(least, f32x4.splat(1))) ? all : some
 }
 
-/** What lies between two ends of a row to the right and their mirrors to the left, near the edge of the picture. */
-@inline
-function mirrored(sums: usize, row: usize, x: i32, i: i32, own: v128, next: v128, width: i32): v128 {
-  const first = f32x4.sub(before(sums, row, x + i, width), before(sums, row, x + 1 - i, width))
-  const second = f32x4.sub(before(sums, row, x + i + 1, width), before(sums, row, x - i, width))
-  return f32x4.add(f32x4.mul(first, own), f32x4.mul(second, next))
-}
-@inline
-function mirrored1(sums: usize, row: usize, x: i32, i: i32, own: f32, next: f32, width: i32): f32 {
-  const first = before1(sums, row, x + i, width) - before1(sums, row, x + 1 - i, width)
-  return first * own + (before1(sums, row, x + i + 1, width) - before1(sums, row, x - i, width)) * next
-}
-
-/** The sum of one pixel of a row above and of its mirror below. */
-@inline
-function both(a: usize, b: usize): v128 {
-  return f32x4.add(v128.load(a), v128.load(b))
-}
-
-/** Adds what lies between two ends to the right and their mirrors to the left. */
-@inline
-function between(sum: v128, q0: v128, l0: v128, q1: v128, l1: v128, own: v128, next: v128): v128 {
-  return f32x4.add(sum, f32x4.add(f32x4.mul(f32x4.sub(q0, l0), own), f32x4.mul(f32x4.sub(q1, l1), next)))
-}
+/** What rows of which all is there make of the area about the present row. */
+let whole: f32 = 0
 
 /**
- * As sumOfPairs, of an area that is alike in its four quarters. `ends` has of the lower right one, four floats each: a row below the pixel, before
- * which pixel the first of two sums ends, and what each counts; those to the left count as much less, and rows above as those below.
- * `reach` is the farthest.
+ * The ends of an area about row y as addresses in a ring, for the first pixel of the column; without those whose rows have nothing, or all, which
+ * is added to `whole`. Returns where they end.
  */
-export function sumOfQuarters(
-  out: usize, sums: usize, tiles: usize, channels: i32, ends: usize, count: i32, reach: i32, width: i32, height: i32, y0: i32, y1: i32,
-): void {
-  const inner = min<i32>(width, reach + 1), outer = max<i32>(inner, width - reach)
-  const shift: usize = channels == 4 ? 4 : 2
-  const columns = (width + (1 << acrossShift) - 1) >> acrossShift
-  for (let column = 0; column < columns; column++)
-    for (let y = y0; y < y1; y++) {
-      const left = column << acrossShift, right = min<i32>(width, left + (1 << acrossShift))
-      const line = out + (((y * width) as usize) << shift)
-      if (isPlain(line + ((left as usize) << shift), ((right - left) as usize) << shift, tiles, columns, left, y)) continue
-      const x0 = max<i32>(left, inner), x1 = max<i32>(x0, min<i32>(right, outer))
-      const to = line + ((x0 as usize) << shift), bytes = ((x1 - x0) as usize) << shift
-      const stop = to + bytes
-      memory.fill(to, 0, bytes)
-      if (x1 > x0) for (let k = 0, end = ends; k < count; k++, end += 16) {
-        const dy = load<f32>(end) as i32, i = load<f32>(end, 4) as i32
-        const up = sums + (((heldAt(y - dy, height) * width + x0 - 1) as usize) << shift), down = sums + (((heldAt(y + dy, height) * width + x0 - 1) as usize) << shift)
-        const far = (i as usize) << shift
-        const own = v128.load32_splat(end, 8), next = v128.load32_splat(end, 12)
-        let a = up + far, b = down + far, c = up - far, d = down - far
-        let at = to
-        if (channels == 4) {
-          let q = both(a, b), l = both(c, d)
-          for (; at < stop; at += 16) {
-            a += 16
-            b += 16
-            c += 16
-            d += 16
-            const q1 = both(a, b), l1 = both(c, d)
-            v128.store(at, between(v128.load(at), q, l1, q1, l, own, next))
-            q = q1
-            l = l1
-          }
-        } else {
-          for (; at + 16 <= stop; at += 16) {
-            v128.store(at, between(v128.load(at), both(a, b), both(c + 4, d + 4), both(a + 4, b + 4), both(c, d), own, next))
-            a += 16
-            b += 16
-            c += 16
-            d += 16
-          }
-          for (; at < stop; at += 4) {
-            const first = load<f32>(a) + load<f32>(b) - (load<f32>(c, 4) + load<f32>(d, 4)), second = load<f32>(a, 4) + load<f32>(b, 4) - (load<f32>(c) + load<f32>(d))
-            store<f32>(at, load<f32>(at) + (first * load<f32>(end, 8) + second * load<f32>(end, 12)))
-            a += 4
-            b += 4
-            c += 4
-            d += 4
-          }
-        }
+function endsAbout(y: i32, height: i32, from: usize, bytes: i32, shift: usize, has: usize): usize {
+  const rows = 2 * reach + 1, present = y % rows
+  const start = (-ahead as usize) << shift
+  let own = table
+  whole = 0
+  for (let k = 0, end = areaEnds; k < endCount; k++, end += 16) {
+    const dy = load<f32>(end) as i32, i = load<f32>(end, 4) as i32
+    let below = present + heldAt(y + dy, height) - y
+    below += below < 0 ? rows : below >= rows ? -rows : 0
+    const far = i << (shift as i32)
+    const down = from + ((below * bytes) as usize) + start
+    if (isQuarter) {
+      let above = present + heldAt(y - dy, height) - y
+      above += above < 0 ? rows : above >= rows ? -rows : 0
+      const both = has == 0 ? 2 * some : (load<u8>(has + (above as usize)) as i32) + (load<u8>(has + (below as usize)) as i32)
+      if (both == 2 * none) continue
+      if (both == 2 * all) {
+        const width4 = (i << 2) as f32
+        whole += load<f32>(end, 8) * (width4 - 2) + load<f32>(end, 12) * (width4 + 2)
+        continue
       }
-      for (let x = left; x < right; x++) {
-        if (x == x0) x = x1
-        if (x >= right) break
-        let sum = f32x4.splat(0)
-        let sum1: f32 = 0
-        for (let k = 0, end = ends; k < count; k++, end += 16) {
-          const dy = load<f32>(end) as i32, i = load<f32>(end, 4) as i32
-          const up = (heldAt(y - dy, height) * width) as usize, down = (heldAt(y + dy, height) * width) as usize
-          if (channels == 4) {
-            const own = v128.load32_splat(end, 8), next = v128.load32_splat(end, 12)
-            sum = f32x4.add(sum, f32x4.add(mirrored(sums, up, x, i, own, next, width), mirrored(sums, down, x, i, own, next, width)))
-          } else {
-            const own = load<f32>(end, 8), next = load<f32>(end, 12)
-            sum1 += mirrored1(sums, up, x, i, own, next, width) + mirrored1(sums, down, x, i, own, next, width)
-          }
-        }
-        if (channels == 4) v128.store(line + ((x as usize) << 4), sum)
-        else store<f32>(line + ((x as usize) << 2), sum1)
+      const up = from + ((above * bytes) as usize) + start
+      store<u32>(own, (up + far) as u32)
+      store<u32>(own, (down + far) as u32, 4)
+      store<u32>(own, (up - far) as u32, 8)
+      store<u32>(own, (down - far) as u32, 12)
+    } else {
+      const one = has == 0 ? some : load<u8>(has + (below as usize)) as i32
+      if (one == none) continue
+      if (one == all) {
+        const before = i as f32
+        whole += load<f32>(end, 8) * before + load<f32>(end, 12) * (before + 1)
+        continue
       }
+      store<u32>(own, (down + far) as u32)
     }
+    store<u64>(own, load<u64>(end, 8), 16)
+    own += endBytes
+  }
+  return own
+}
+
+/** Two sums side by side, by what each counts. */
+@inline
+function both(p: v128, q: v128, own: v128, next: v128): v128 {
+  return f32x4.add(f32x4.mul(p, own), f32x4.mul(q, next))
+}
+
+/** What lies between two ends to the right and their mirrors to the left. */
+@inline
+function between(q0: v128, l0: v128, q1: v128, l1: v128, own: v128, next: v128): v128 {
+  return both(f32x4.sub(q0, l0), f32x4.sub(q1, l1), own, next)
+}
+
+/** A row of sums over the area, of four channels: an end after the other, so that few sums are held at a time. */
+function addArea(tableEnd: usize): void {
+  const bytes = (across as usize) << 4, stop = sums + bytes
+  memory.fill(sums, 0, bytes)
+  for (let end = table; end < tableEnd; end += endBytes) {
+    const own = v128.load32_splat(end, 16), next = v128.load32_splat(end, 20)
+    let a = load<u32>(end) as usize
+    if (isQuarter) {
+      let b = load<u32>(end, 4) as usize, c = load<u32>(end, 8) as usize, d = load<u32>(end, 12) as usize
+      let q = f32x4.add(v128.load(a), v128.load(b)), l = f32x4.add(v128.load(c), v128.load(d))
+      for (let at = sums; at < stop; at += 32) {
+        const q1 = f32x4.add(v128.load(a, 16), v128.load(b, 16)), l1 = f32x4.add(v128.load(c, 16), v128.load(d, 16))
+        v128.store(at, f32x4.add(v128.load(at), between(q, l1, q1, l, own, next)))
+        q = f32x4.add(v128.load(a, 32), v128.load(b, 32))
+        l = f32x4.add(v128.load(c, 32), v128.load(d, 32))
+        v128.store(at, f32x4.add(v128.load(at, 16), between(q1, l, q, l1, own, next)), 16)
+        a += 32
+        b += 32
+        c += 32
+        d += 32
+      }
+      continue
+    }
+    // Two ends at a time, as an end is little work here.
+    const other = end + endBytes < tableEnd ? end + endBytes : end
+    const zero = f32x4.splat(0)
+    const own1 = other == end ? zero : v128.load32_splat(other, 16), next1 = other == end ? zero : v128.load32_splat(other, 20)
+    let b = load<u32>(other) as usize
+    end = other
+    let q = v128.load(a), p = v128.load(b)
+    for (let at = sums; at < stop; at += 32) {
+      const q1 = v128.load(a, 16), p1 = v128.load(b, 16)
+      v128.store(at, f32x4.add(f32x4.add(v128.load(at), both(q, q1, own, next)), both(p, p1, own1, next1)))
+      q = v128.load(a, 32)
+      p = v128.load(b, 32)
+      v128.store(at, f32x4.add(f32x4.add(v128.load(at, 16), both(q1, q, own, next)), both(p1, p, own1, next1)), 16)
+      a += 32
+      b += 32
+    }
+  }
+}
+
+/** The same of one channel, on what whole rows make. */
+function addThinArea(tableEnd: usize): void {
+  const stop = thinSums + ((across as usize) << 2)
+  for (let at = thinSums; at < stop; at += 16) v128.store(at, f32x4.splat(whole))
+  for (let end = table; end < tableEnd; end += endBytes) {
+    const own = v128.load32_splat(end, 16), next = v128.load32_splat(end, 20)
+    let a = load<u32>(end) as usize, b = load<u32>(end, 4) as usize, c = load<u32>(end, 8) as usize, d = load<u32>(end, 12) as usize
+    for (let at = thinSums; at < stop; at += 16) {
+      const q = v128.load(a), q1 = v128.load(a, 4)
+      let sum: v128
+      if (isQuarter) {
+        const right = f32x4.add(q, v128.load(b)), right1 = f32x4.add(q1, v128.load(b, 4))
+        sum = between(right, f32x4.add(v128.load(c, 4), v128.load(d, 4)), right1, f32x4.add(v128.load(c), v128.load(d)), own, next)
+      } else sum = both(q, q1, own, next)
+      v128.store(at, f32x4.add(v128.load(at), sum))
+      a += 16
+      b += 16
+      c += 16
+      d += 16
+    }
+  }
+}
+
+/** See ApertureKernels.areaSum; n counts columns. */
+export function areaSum(out: usize, src: usize, scratch: usize, scratchBytes: i32, numbers: usize, ends: usize, width: i32, height: i32, n0: i32, n1: i32): void {
+  openArea(numbers, ends, scratch, scratchBytes)
+  for (let part = n0; part < n1; part++) {
+    const left = part * across
+    const bytes = (min<i32>(across, width - left) as usize) << 4
+    let next = 0
+    for (let y = 0; y < height; y++) {
+      if (endCount == 0) {
+        const pixel = ((y * width + left) as usize) << 4
+        memory.copy(out + pixel, src + pixel, bytes)
+        continue
+      }
+      for (const last = min<i32>(height - 1, y + reach); next <= last; next++)
+        sumRow(ring + (((next % (2 * reach + 1)) * stride) as usize), src + (((next * width) as usize) << 4), left + ahead, width, false)
+      addArea(endsAbout(y, height, ring, stride, 4, 0))
+      memory.copy(out + (((y * width + left) as usize) << 4), sums, bytes)
+    }
+  }
+}
+
+/** Lays what is summed of a layer over a row of a column; where it is seen whole, `isOpen`, without what was summed of that. */
+function layRow(out: usize, known: usize, count: i32, least: f32, isWeighed: bool, isOpen: bool, hasLayer: bool): void {
+  const one = f32x4.splat(1), zero = f32x4.splat(0)
+  for (let x: usize = 0; x < (count as usize); x++) {
+    const share: f32 = isOpen ? 1 : load<f32>(thinSums + (x << 2))
+    if (!(share > least)) continue
+    const at = out + (x << 4), knownAt = known + (x << 2)
+    const before = load<f32>(knownAt)
+    // Nothing is laid over a picture that is whole.
+    if (!hasLayer && before == 1) continue
+    const p = hasLayer ? f32x4.mul(v128.load(sums + (x << 4)), f32x4.splat((1.0 as f32) / share)) : zero
+    const cover = f32x4.pmin(one, f32x4.pmax(zero, v128.shuffle<f32>(p, p, 3, 3, 3, 3)))
+    const trust = f32x4.pmin(one, f32x4.splat(share * 64))
+    const o = v128.load(at)
+    const behind = isWeighed && before > 0 && before != 1 ? f32x4.mul(o, f32x4.splat((1.0 as f32) / before)) : o
+    const laid = f32x4.add(p, f32x4.mul(behind, f32x4.sub(one, cover)))
+    v128.store(at, f32x4.add(f32x4.mul(laid, trust), f32x4.mul(o, f32x4.sub(one, trust))))
+    const trusted = f32x4.extract_lane(trust, 0)
+    store<f32>(knownAt, trusted + ((1.0 as f32) - trusted) * before)
+  }
+}
+
+/** See ApertureKernels.layLayer; n counts columns of 64 pixels. `numbers` has those of an area, then of the layer. */
+export function layLayer(
+  out: usize, known: usize, src: usize, places: usize, lit: usize, open: usize, scratch: usize, scratchBytes: i32, numbers: usize, ends: usize, width: i32, height: i32,
+  n0: i32, n1: i32,
+): void {
+  openArea(numbers, ends, scratch, scratchBytes)
+  const at = load<f32>(numbers, 32), least = load<f32>(numbers, 36), isWeighed = load<f32>(numbers, 40) != 0
+  const top = load<f32>(numbers, 44) as i32, bottom = load<f32>(numbers, 48) as i32
+  const columns = (width + across - 1) >> acrossShift
+  const rows = 2 * reach + 1
+  for (let part = n0; part < n1; part++) {
+    const left = part << acrossShift
+    const count = min<i32>(across, width - left)
+    // The next rows of both rings.
+    let next = 0, nextSeen = 0
+    for (let y = top; y < bottom; y++) {
+      const tile = ((((y - top) >> downShift) * columns + part) as usize) << 2
+      if (load<f32>(lit + tile) == 0 || load<f32>(open + tile) == 0) continue
+      const pixel = (y * width + left) as usize
+      const isOpen = load<f32>(open + tile) == 2
+      let hasLayer = true
+      if (endCount == 0) {
+        for (let x: usize = 0; x < (count as usize); x++) {
+          const place = v128.load32_splat(places + ((pixel + x) << 2))
+          v128.store(sums + (x << 4), inLayer(v128.load(src + ((pixel + x) << 4)), sharesAt(place, f32x4.splat(at))))
+          store<f32>(thinSums + (x << 2), f32x4.extract_lane(seenAt(place, f32x4.splat(at)), 0))
+        }
+      } else {
+        const first = max<i32>(0, y - reach), last = min<i32>(height - 1, y + reach)
+        for (next = max<i32>(next, first); next <= last; next++) {
+          const start = (next * width) as usize, slot = (next % rows) as usize
+          store<u8>(has + slot, sumLayer(ring + slot * (stride as usize), src + (start << 4), places + (start << 2), at, left + ahead, width) as u8)
+        }
+        if (!isOpen) {
+          for (nextSeen = max<i32>(nextSeen, first); nextSeen <= last; nextSeen++) {
+            const slot = (nextSeen % rows) as usize
+            store<u8>(hasSeen + slot, sumSeen(thinRing + slot * (thinStride as usize), places + (((nextSeen * width) as usize) << 2), at, left + ahead, width) as u8)
+          }
+          const tableEnd = endsAbout(y, height, thinRing, thinStride, 2, hasSeen)
+          if (tableEnd == table && whole <= least) continue
+          addThinArea(tableEnd)
+        }
+        const tableEnd = endsAbout(y, height, ring, stride, 4, has)
+        hasLayer = tableEnd > table
+        if (hasLayer) addArea(tableEnd)
+      }
+      layRow(out + (pixel << 4), known + (pixel << 2), count, least, isWeighed, isOpen, hasLayer)
+    }
+  }
 }
 
 /** See ApertureKernels.focusRadius. */
@@ -325,29 +448,6 @@ export function layersIn(out: usize, places: usize, layers: i32, columns: i32, w
   }
 }
 
-/** See ApertureKernels.sliceSums. */
-export function sliceSums(out: usize, src: usize, places: usize, at: f32, channels: i32, width: i32, y0: i32, y1: i32): void {
-  for (let y = y0; y < y1; y++) {
-    const start = (y * width) as usize
-    if (channels == 4) {
-      let lo = f64x2.splat(0), hi = f64x2.splat(0)
-      for (let i = start; i < start + width; i++) {
-        const share = max<f32>(0, (1.0 as f32) - abs<f32>(load<f32>(places + (i << 2)) - at))
-        const p = f32x4.mul(v128.load(src + (i << 4)), f32x4.splat(share))
-        lo = f64x2.add(lo, f64x2.promote_low_f32x4(p))
-        hi = f64x2.add(hi, f64x2.promote_low_f32x4(v128.shuffle<i64>(p, p, 1, 1)))
-        v128.store(out + (i << 4), v128.shuffle<i64>(f32x4.demote_f64x2_zero(lo), f32x4.demote_f64x2_zero(hi), 0, 2))
-      }
-    } else {
-      let sum: f64 = 0
-      for (let i = start; i < start + width; i++) {
-        sum += min<f32>(1, max<f32>(0, (1.0 as f32) - (load<f32>(places + (i << 2)) - at))) as f64
-        store<f32>(out + (i << 2), sum as f32)
-      }
-    }
-  }
-}
-
 /** See ApertureKernels.halveKnown. */
 export function halveKnown(out: usize, known: usize, src: usize, srcKnown: usize, ow: i32, sw: i32, sh: i32, y0: i32, y1: i32): void {
   for (let y = y0; y < y1; y++) {
@@ -379,39 +479,4 @@ export function fillIn(out: usize, known: usize, coarse: usize, width: i32, coar
       const at = out + (i << 4)
       v128.store(at, f32x4.add(f32x4.mul(v128.load(at), f32x4.splat(own)), f32x4.mul(around, f32x4.splat((1.0 as f32) - trust))))
     }
-}
-
-/** The share of each pixel that lies in layer `at` of those it is placed between; of one channel out, the share in it or behind it. */
-export function slice(out: usize, src: usize, places: usize, at: f32, channels: i32, width: i32, y0: i32, y1: i32): void {
-  const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const from = load<f32>(places + (i << 2)) - at
-    if (channels == 4) {
-      const share = max<f32>(0, (1.0 as f32) - abs<f32>(from))
-      v128.store(out + (i << 4), f32x4.mul(v128.load(src + (i << 4)), f32x4.splat(share)))
-    } else store<f32>(out + (i << 2), min<f32>(1, max<f32>(0, (1.0 as f32) - from)))
-  }
-}
-
-/**
- * Lays a blurred layer over what lies behind it: the layer is divided by how much of it was to be seen; where next to nothing was, what is
- * behind stays. `known` holds how far the picture so far is one.
- */
-export function layOver(
-  out: usize, known: usize, layer: usize, seen: usize, least: f32, isWeighed: i32, width: i32, y0: i32, y1: i32,
-): void {
-  const end: usize = (y1 * width) as usize
-  for (let i: usize = (y0 * width) as usize; i < end; i++) {
-    const share = load<f32>(seen + (i << 2))
-    if (!(share > least)) continue
-    const p = f32x4.mul(v128.load(layer + (i << 4)), f32x4.splat((1.0 as f32) / share))
-    const cover = min<f32>(1, max<f32>(0, f32x4.extract_lane(p, 3)))
-    const trust = min<f32>(1, share * 64)
-    const o = v128.load(out + (i << 4))
-    const before = load<f32>(known + (i << 2))
-    const whole: f32 = isWeighed && before > 0 ? (1.0 as f32) / before : 1
-    const laid = f32x4.add(p, f32x4.mul(o, f32x4.splat(whole * ((1.0 as f32) - cover))))
-    v128.store(out + (i << 4), f32x4.add(f32x4.mul(laid, f32x4.splat(trust)), f32x4.mul(o, f32x4.splat((1.0 as f32) - trust))))
-    store<f32>(known + (i << 2), trust + ((1.0 as f32) - trust) * before)
-  }
 }

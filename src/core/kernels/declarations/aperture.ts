@@ -6,20 +6,27 @@ import type { KernelCalls } from '../kernel-calls.ts'
 /** A run of pixels of an area about a pixel: in which row, where it begins and ends from the left edge of the pixel, its weight. */
 export type Run = readonly [row: number, from: number, to: number, weight: number]
 
-/** How a layer is laid over others: what share of it is too little to be seen, and whether what is behind is weighed by how far it is known. */
-export interface Laying {
+/** A layer of a picture whose pixels are placed between layers, at k where all of one lies in layer k. */
+export interface Layer {
+  /** Which one it is, by its place. */
+  readonly at: number
+  /** The area that each of its pixels is spread over, as it is gathered. */
+  readonly runs: readonly Run[]
+  /** As little as this of it and of what is behind it, to be seen about a pixel, is too little. */
   readonly least: number
+  /** Whether what is behind is weighed by how far it is known. */
   readonly isWeighed: boolean
+  /** The first row of the tiles of 64 × 8 pixels that the layer may reach; other rows stay. */
+  readonly top: number
+  /** A pixel for each tile: 0 where it reaches nothing of it. */
+  readonly lit: Picture
+  /** And for each: 0 where nearer layers hide all of it, 2 where none does, else 1. */
+  readonly open: Picture
 }
 
 export interface ApertureKernels {
-  /** Sums along rows, from the first pixel on; one or four channels. */
-  rowSums(out: Picture, src: Picture): void
-  /**
-   * The sum over an area about each pixel, from sums of rowSums; beyond the picture its edge goes on. `out` is not `sums`. `lit` has a pixel
-   * for each tile of 64 × 8 pixels: where it is 0, so is `out`, and where it is 2, `out` is 1.
-   */
-  sumOfRuns(out: Picture, sums: Picture, runs: readonly Run[], lit?: Picture): void
+  /** The sum over an area about each pixel; beyond the picture its edge goes on. Four channels; `out` is not `src`. */
+  areaSum(out: Picture, src: Picture, runs: readonly Run[]): void
   /** By depth, how far out of focus a surface is: `outOfFocus`, in pixels of radius. */
   focusRadius(out: Picture, depth: Picture, focus: Focus): void
   /**
@@ -34,8 +41,6 @@ export interface ApertureKernels {
   placeBetween(out: Picture, src: Picture, layers: readonly number[]): void
   /** 1 where a layer has pixels in a tile of 64 × 8: `out` has a row for each layer in the first row of tiles, then for each in the second, and so on. */
   layersIn(out: Picture, places: Picture, layers: number): void
-  /** rowSums of what `slice` takes out. */
-  sliceSums(out: Picture, src: Picture, places: Picture, at: number): void
   /** A picture and how far it is known, at half size: means of 2 × 2 pixels; at odd sizes the last ones count twice. */
   halveKnown(out: Picture, known: Picture, src: Picture, srcKnown: Picture): void
   /**
@@ -44,48 +49,35 @@ export interface ApertureKernels {
    */
   fillIn(out: Picture, known: Picture, coarse: Picture): void
   /**
-   * Takes a layer out of a picture whose pixels are placed between layers, at k where all of one lies in layer k. Four channels: each pixel by
-   * its share in layer `at`, max(0, 1 − |place − at|). One channel: its share in that layer or behind, 1 − (place − at) held in 0–1.
+   * Lays a layer of `src`, spread over its area, over what is behind it. A pixel is in the layer by max(0, 1 − |place − at|), and in it or
+   * behind it by 1 − (place − at) held in 0–1. The sum of what is in it is divided by the sum of how much is in it or behind it; where that is no more than
+   * `least`, and in tiles that are not lit or not open, `out` stays. `known` says how far `out` is a picture, 0–1; where it is weighed by that,
+   * what shows through the layer is out / known.
    */
-  slice(out: Picture, src: Picture, places: Picture, at: number): void
-  /**
-   * Lays a blurred layer over what is behind it. It is divided by `seen`, how much about a pixel was to be seen of what lies as far as it or
-   * farther; where no more than `least` was, `out` stays. `known` says how far `out` is a picture, 0–1; `isWeighed`: `out` is weighed by it,
-   * so that what shows through the layer is out / known.
-   */
-  layOver(out: Picture, known: Picture, layer: Picture, seen: Picture, how: Laying): void
+  layLayer(out: Picture, known: Picture, src: Picture, places: Picture, layer: Layer): void
+}
+
+/** Sums what `value` is over an area about a pixel; beyond the picture its edge goes on. */
+function sumOver(
+  runs: readonly Run[],
+  { width, height }: Picture,
+  pixel: number,
+  value: (pixel: number) => number,
+): number {
+  const [x, y] = [pixel % width, Math.floor(pixel / width)]
+  let sum = 0
+  for (const [row, from, to, weight] of runs)
+    for (let i = Math.floor(from); i < to; i++) {
+      const share = Math.min(to, i + 1) - Math.max(from, i)
+      sum += weight * share * value(held(y + row, height) * width + held(x + i, width))
+    }
+  return sum
 }
 
 /** The plain twins. */
 export const plainAperture: ApertureKernels = {
-  rowSums(out, src) {
-    const { width, channels } = src
-    for (let c = 0; c < channels; c++)
-      for (let y = 0; y < src.height; y++) {
-        let sum = 0
-        for (let x = 0; x < width; x++) {
-          const i = (y * width + x) * channels + c
-          sum += src.data[i]!
-          out.data[i] = sum
-        }
-      }
-  },
-  sumOfRuns(out, sums, runs, lit) {
-    const { width, height, channels } = sums
-    const value = (x: number, y: number, c: number) => {
-      const at = (held(y, height) * width + held(x, width)) * channels + c
-      return sums.data[at]! - (held(x, width) > 0 ? sums.data[at - channels]! : 0)
-    }
-    eachValue(out, (_, c, pixel) => {
-      const [x, y] = [pixel % width, Math.floor(pixel / width)]
-      let sum = 0
-      const tile = lit?.data[(y >> 3) * lit.width + (x >> 6)] ?? 1
-      if (tile !== 1) return tile / 2
-      for (const [row, from, to, weight] of runs)
-        for (let i = Math.floor(from); i < to; i++)
-          sum += weight * value(x + i, y + row, c) * (Math.min(to, i + 1) - Math.max(from, i))
-      return sum
-    })
+  areaSum(out, src, runs) {
+    eachValue(out, (_, c, pixel) => sumOver(runs, src, pixel, (from) => src.data[from * 4 + c]!))
   },
   focusRadius(out, depth, focus) {
     eachValue(out, (i) => outOfFocus(depth.data[i]!, focus))
@@ -118,10 +110,6 @@ export const plainAperture: ApertureKernels = {
         out.data[(ty * layers + k) * out.width + tx] = 1
     }
   },
-  sliceSums(out, src, places, at) {
-    plainAperture.slice(out, src, places, at)
-    plainAperture.rowSums(out, out)
-  },
   halveKnown(out, known, src, srcKnown) {
     const under = (from: Picture, c: number, pixel: number) => {
       const [x, y] = [2 * (pixel % out.width), 2 * Math.floor(pixel / out.width)]
@@ -144,25 +132,25 @@ export const plainAperture: ApertureKernels = {
       return (share > 0 ? out.data[i]! * (trust / share) : 0) + (1 - trust) * around
     })
   },
-  slice(out, src, places, at) {
-    eachValue(out, (i, _, pixel) => {
-      const from = places.data[pixel]! - at
-      return out.channels === 1
-        ? Math.min(1, Math.max(0, 1 - from))
-        : src.data[i]! * Math.max(0, 1 - Math.abs(from))
-    })
-  },
-  layOver(out, known, layer, seen, { least, isWeighed }) {
-    for (let i = 0; i < seen.data.length; i++) {
-      const share = seen.data[i]!
+  layLayer(out, known, src, places, { at, runs, least, isWeighed, top, lit, open }) {
+    const from = top * src.width
+    for (let i = from; i < Math.min(known.data.length, from + lit.height * 8 * src.width); i++) {
+      const tile = (Math.floor((i - from) / src.width) >> 3) * lit.width + ((i % src.width) >> 6)
+      if (lit.data[tile] === 0 || open.data[tile] === 0) continue
+      const inLayer = (pixel: number) => Math.max(0, 1 - Math.abs(places.data[pixel]! - at))
+      const seen = (pixel: number) => Math.min(1, Math.max(0, 1 - (places.data[pixel]! - at)))
+      const share = open.data[tile] === 2 ? 1 : sumOver(runs, src, i, seen)
       if (!(share > Math.fround(least))) continue
+      const layer = [0, 1, 2, 3].map((c) => {
+        const value = (pixel: number) => (inLayer(pixel) > 0 ? src.data[pixel * 4 + c]! * inLayer(pixel) : 0)
+        return sumOver(runs, src, i, value) / share
+      })
       const whole = isWeighed && known.data[i]! > 0 ? 1 / known.data[i]! : 1
-      const cover = Math.min(1, Math.max(0, layer.data[i * 4 + 3]! / share))
+      const cover = Math.min(1, Math.max(0, layer[3]!))
       const trust = Math.min(1, share * 64)
-      for (let c = 0; c < 4; c++) {
+      for (const [c, own] of layer.entries()) {
         const behind = out.data[i * 4 + c]!
-        const laid = layer.data[i * 4 + c]! / share + behind * whole * (1 - cover)
-        out.data[i * 4 + c] = laid * trust + behind * (1 - trust)
+        out.data[i * 4 + c] = (own + behind * whole * (1 - cover)) * trust + behind * (1 - trust)
       }
       known.data[i] = trust + (1 - trust) * known.data[i]!
     }
@@ -202,14 +190,6 @@ function pairsOf(row: number, own: ReadonlyMap<number, number>): Pair[] {
   return pairs
 }
 
-/** An area of runs as pairs of sums; each row has an even number of them. */
-function pairsOfArea(runs: readonly Run[]): Pair[] {
-  return [...endsOf(runs)].flatMap(([row, own]) => {
-    const pairs = pairsOf(row, own)
-    return pairs.length % 2 === 0 ? pairs : [...pairs, [row, pairs.at(-1)![1], 0, 0] as const]
-  })
-}
-
 /** Quarters that differ by less than this in what a sum counts are alike. */
 const alike = 1e-6
 
@@ -230,21 +210,66 @@ export function quarterOf(runs: readonly Run[]): Pair[] | undefined {
   return pairs
 }
 
-export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKernels => ({
-  rowSums: (out, src) => {
-    run('rowSums', out, out.at, src.at, src.channels, src.width)
+/** Pixels of a tile across; layers are summed for a column of tiles. */
+const tileAcross = 64
+
+/** Bytes that a ring of rows may have to stay in the nearest cache beside other things. */
+const nearBytes = 30_000
+
+/** An odd number of cache lines, which rows of a ring are apart: so they do not push each other out of the cache. */
+const oddLines = (bytes: number) => (2 * Math.ceil((bytes - 64) / 128) + 1) * 64
+
+/**
+ * How an area is summed, in columns of at most so many pixels: its ends, what kernels read of it, how many pixels a column has across, and the
+ * bytes of scratch that takes. An area of a pixel has no ends.
+ */
+function layOut(runs: readonly Run[], widest: number) {
+  const [only] = runs
+  const isPixel = runs.length === 1 && only![0] === 0 && only![1] === 0 && only![2] === 1
+  const quarter = isPixel ? [] : quarterOf(runs)
+  const pairs = quarter ?? [...endsOf(runs)].flatMap(([row, own]) => pairsOf(row, own))
+  const firsts = pairs.map(([, first]) => first)
+  const past = Math.max(0, ...firsts) + 1
+  const ahead = quarter ? -past : Math.min(0, ...firsts)
+  const reach = Math.max(0, ...pairs.map(([row]) => Math.abs(row)))
+  let across = widest
+  while (across > tileAcross && (2 * reach + 1) * (across + past - ahead + 1) * 16 > nearBytes) across /= 2
+  const sums = across + past - ahead + 1
+  const [stride, thinStride] = [oddLines(sums * 16), oddLines(sums * 4 + 16)]
+  const rows = 2 * reach + 1
+  return {
+    ends: pairs.flat(),
+    numbers: [pairs.length, Number(quarter !== undefined), ahead, sums, reach, stride, thinStride, across],
+    across,
+    bytes:
+      Math.ceil((across * 20 + pairs.length * 32 + rows * (stride + thinStride + 2) + thinStride) / 64) * 64 +
+      64,
+  }
+}
+
+export const fastAperture = ({ run, withFloats, withScratch, pool }: KernelCalls): ApertureKernels => ({
+  areaSum: (out, src, runs) => {
+    const { ends, numbers, across, bytes } = layOut(runs, 4 * tileAcross)
+    const { width, height } = out
+    withScratch(bytes, (scratch) => {
+      withFloats([...ends, ...numbers], (at) => {
+        const args = [out.at, src.at, scratch, bytes, at + ends.length * 4, at, width, height] as const
+        pool.run('areaSum', args, Math.ceil(width / across), across * height * (ends.length + 4))
+      })
+    })
   },
-  sumOfRuns: (out, sums, runs, lit) => {
-    const { width, height, channels } = sums
-    const quarter = quarterOf(runs)
-    const pairs = quarter ?? pairsOfArea(runs)
-    const firsts = pairs.map(([, first]) => first)
-    const [ahead, past] = [Math.min(...firsts), Math.max(...firsts) + 1]
-    withFloats(pairs.flat(), (at) => {
-      const args = [out.at, sums.at, lit?.at ?? 0, channels, at, pairs.length] as const
-      const work = out.width * channels * pairs.length
-      if (quarter) pool.run('sumOfQuarters', [...args, past, width, height], height, 2 * work)
-      else pool.run('sumOfPairs', [...args, ahead, past, width, height], height, work)
+  layLayer: (out, known, src, places, { at: place, runs, least, isWeighed, top, lit, open }) => {
+    const { ends, numbers, bytes } = layOut(runs, tileAcross)
+    const { width, height } = out
+    const bottom = Math.min(height, top + lit.height * 8)
+    const layer = [...numbers, place, least, Number(isWeighed), top, bottom]
+    withScratch(bytes, (scratch) => {
+      withFloats([...ends, ...layer], (at) => {
+        const pictures = [out.at, known.at, src.at, places.at, lit.at, open.at] as const
+        const args = [...pictures, scratch, bytes, at + ends.length * 4, at, width, height] as const
+        const cost = tileAcross * (bottom - top) * (ends.length + 4)
+        pool.run('layLayer', args, lit.width, cost)
+      })
     })
   },
   focusRadius: (out, depth, { focus, range, behind, inFront }) => {
@@ -264,19 +289,10 @@ export const fastAperture = ({ run, withFloats, pool }: KernelCalls): ApertureKe
     const args = [out.at, places.at, layers, out.width, places.width, places.height] as const
     pool.run('layersIn', args, out.height / layers, places.width * 32)
   },
-  sliceSums: (out, src, places, at) => {
-    run('sliceSums', out, out.at, src.at, places.at, at, out.channels, out.width)
-  },
   halveKnown: (out, known, src, srcKnown) => {
     run('halveKnown', out, out.at, known.at, src.at, srcKnown.at, out.width, src.width, src.height)
   },
   fillIn: (out, known, coarse) => {
     run('fillIn', out, out.at, known.at, coarse.at, out.width, coarse.width)
-  },
-  slice: (out, src, places, at) => {
-    run('slice', out, out.at, src.at, places.at, at, out.channels, out.width)
-  },
-  layOver: (out, known, layer, seen, { least, isWeighed }) => {
-    run('layOver', out, out.at, known.at, layer.at, seen.at, least, isWeighed ? 1 : 0, out.width)
   },
 })
