@@ -1,5 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
-import { Builder, By, until, type WebDriver, type WebElement } from 'selenium-webdriver'
+import { Builder, By, error, until, type WebDriver, type WebElement } from 'selenium-webdriver'
 import { Options, ServiceBuilder } from 'selenium-webdriver/chrome.js'
 
 export const home = process.env['ZAFIRO_TEST_HOME'] ?? '.zafiro/test/app'
@@ -98,4 +98,29 @@ export async function waitFor<T>(
   return found as T
 }
 
-export const textOf = async (driver: WebDriver, css: string) => (await find(driver, css)).getText()
+/**
+ * Uses what fits `where`. When the page put something else in its place between being found and
+ * being used, that is taken; nothing is used twice, as what is gone refuses before it acts.
+ */
+async function withElement<T>(
+  driver: WebDriver,
+  where: string,
+  act: (element: WebElement) => Promise<T>,
+): Promise<T> {
+  for (let attempt = 1; ; attempt++) {
+    try {
+      return await act(await find(driver, where))
+    } catch (problem) {
+      if (!(problem instanceof error.StaleElementReferenceError) || attempt === 20) throw problem
+    }
+  }
+}
+
+export const textOf = (driver: WebDriver, where: string) =>
+  withElement(driver, where, (element) => element.getText())
+
+export const attributeOf = (driver: WebDriver, where: string, name: string) =>
+  withElement(driver, where, (element) => element.getAttribute(name))
+
+export const clickOn = (driver: WebDriver, where: string) =>
+  withElement(driver, where, (element) => element.click())

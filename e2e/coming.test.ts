@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { By, Key } from 'selenium-webdriver'
 import sharp from 'sharp'
 import { expect, test } from 'vitest'
-import { find, home, textOf, waitFor } from './app.ts'
+import { clickOn, find, home, textOf, waitFor } from './app.ts'
 import { app, driver, useDemo } from './demo-shot.ts'
 
 useDemo()
@@ -24,7 +24,7 @@ const frame = async (n: number, level: number) => {
 
 const choose = async (label: string, value: string) => {
   // Its choices are asked for when it is first shown.
-  await (await find(driver, `${panel} select[aria-label="${label}"] option[value="${value}"]`)).click()
+  await clickOn(driver, `${panel} select[aria-label="${label}"] option[value="${value}"]`)
 }
 const tick = async (format: string, isOn: boolean) => {
   const box = await driver.findElement(
@@ -65,7 +65,7 @@ test('frames are finished as they come into a watched folder, told where one is 
     }),
   })
   await driver.get(`${app.address}/shots/${id}`)
-  await (await find(driver, 'header .btn-primary')).click()
+  await clickOn(driver, 'header .btn-primary')
   await press('As they come')
   await choose('Watch a folder', 'night')
   await says(/from\s+night/)
@@ -113,7 +113,7 @@ test('frames are finished as they come into a watched folder, told where one is 
 test('machines rest and go on, and renders of all shots are put in another order, by keys and by dragging', async () => {
   const machine = () => find(driver, '[data-testid=machine]')
   await driver.get(`${app.address}/renders`)
-  await (await find(driver, '[aria-label="Let this machine rest"]')).click()
+  await clickOn(driver, '[aria-label="Let this machine rest"]')
   await waitFor(
     driver,
     'its rest',
@@ -166,7 +166,7 @@ test('machines rest and go on, and renders of all shots are put in another order
     }, 200)
   })
   await stands(['1', '2'])
-  await (await find(driver, '[aria-label="Let this machine go on"]')).click()
+  await clickOn(driver, '[aria-label="Let this machine go on"]')
   await waitFor(
     driver,
     'both',

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { type WebDriver } from 'selenium-webdriver'
 import { afterAll, beforeAll, expect } from 'vitest'
 import type { Comp } from '../src/core/comp/schema.ts'
-import { find, home, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
+import { attributeOf, find, home, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
 
 /** The application with the demo, and a browser; there once `useDemo` has been called. */
 export let app: App
@@ -51,7 +51,7 @@ export const point = async (x: number, y: number) => {
     .perform()
 }
 export const threshold = async () =>
-  Number(await (await find(driver, 'input[aria-label="Threshold"]')).getAttribute('value'))
+  Number(await attributeOf(driver, 'input[aria-label="Threshold"]', 'value'))
 
 /** The shot's comp and revision as they are saved. */
 export const savedComp = async () =>

@@ -8,7 +8,7 @@ import type { Comp } from '../src/core/comp/schema.ts'
 import { joinModes, type JoinMode } from '../src/core/kernels/join-modes.ts'
 import { plainKernels } from '../src/core/kernels/plain-kernels.ts'
 import { plainPicture, type Picture } from '../src/core/picture/picture.ts'
-import { find, textOf, waitFor } from './app.ts'
+import { attributeOf, clickOn, find, textOf, waitFor } from './app.ts'
 
 import {
   app,
@@ -60,7 +60,7 @@ describe('the desk of the demo', () => {
   test('opens with buses, live copies and light taken from chosen objects, and says what each lane does', async () => {
     await driver.get(`${app.address}/shots/grottodemo01`)
     await settled()
-    const click = async (name: string) => (await find(driver, `[aria-label="Source of ${name}"]`)).click()
+    const click = async (name: string) => clickOn(driver, `[aria-label="Source of ${name}"]`)
     await click('Cave')
     expect(await sentence()).toMatch(
       /^Beauty of grotto, then exposure, then matte light \(shape in Vent light\), then cast light \(position from position of grotto, normal from normal of grotto\), then depth mist \(depth from depth of grotto, position from position of grotto\), then bloom \(light from Living light\), then star glare \(light in 2 objects in objects of grotto, only in the drawing Bell circle or in one object in objects of grotto\), then light rays/,
@@ -74,7 +74,7 @@ describe('the desk of the demo', () => {
   })
 
   test('rays are added by what they do, fed by chosen light, begun from a starting point and seen alone', async () => {
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await clickOn(driver, '[aria-label="Source of Cave"]')
     await driver.actions().sendKeys('/').perform()
     await find(driver, 'dialog[open] input')
     await driver.actions().sendKeys('beams of sun', Key.ENTER).perform()
@@ -85,8 +85,8 @@ describe('the desk of the demo', () => {
     await waitFor(driver, 'stops of light', async () =>
       (await textOf(driver, '[data-testid=light-added]')).startsWith('adds +'),
     )
-    await (await find(driver, '//button[contains(., "Starting points")]')).click()
-    await (await find(driver, '//button[contains(., "Short burst")]')).click()
+    await clickOn(driver, '//button[contains(., "Starting points")]')
+    await clickOn(driver, '//button[contains(., "Short burst")]')
     const length = await find(driver, 'input[aria-label="Length"]')
     expect(await length.getAttribute('value')).toBe('160')
     const undo = await find(driver, 'button[title^="Undo"]')
@@ -111,15 +111,15 @@ describe('the desk of the demo', () => {
   })
 
   test('a threshold is picked from the picture: what is clicked on, and all that is brighter', async () => {
-    await (await find(driver, '[aria-label="Step Bloom"]')).click()
+    await clickOn(driver, '[aria-label="Step Bloom"]')
     const before = await threshold()
-    await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
+    await clickOn(driver, '[aria-label="Pick the threshold from the picture"]')
     await find(driver, '//*[contains(text(), "faintest light that should be caught")]')
     // Beside everything that lives: nothing is picked, and this is said.
     await point(...(await onObject('sand')))
     await driver.actions().click().perform()
     await find(driver, '//*[contains(text(), "is dark there")]')
-    await (await find(driver, '[aria-label="Pick the threshold from the picture"]')).click()
+    await clickOn(driver, '[aria-label="Pick the threshold from the picture"]')
     await point(...(await onObject('jelly_1')))
     await driver.actions().click().perform()
     await waitFor(driver, 'the threshold of a jellyfish', async () => {
@@ -131,9 +131,9 @@ describe('the desk of the demo', () => {
   })
 
   test('objects become a matte by clicking on them in the picture', async () => {
-    await (await find(driver, '[aria-label="Step Star glare"]')).click()
+    await clickOn(driver, '[aria-label="Step Star glare"]')
     // Its own two are cut first: the second takes the place of the first.
-    for (let i = 0; i < 2; i++) await (await find(driver, '[aria-label="Cut the matte feed"]')).click()
+    for (let i = 0; i < 2; i++) await clickOn(driver, '[aria-label="Cut the matte feed"]')
     const feed = await find(driver, 'select[aria-label="matte feed"]')
     for (const option of await feed.findElements(By.css('option')))
       if ((await option.getText()) === 'grotto · objects') await option.click()
@@ -165,9 +165,9 @@ describe('the desk of the demo', () => {
       async () => (await driver.findElements(By.css('[aria-label=Objects] button'))).length === 5,
     )
     const names = '//ul[@aria-label="Objects"]//button[@aria-pressed="false"]'
-    await (await find(driver, names)).click()
+    await clickOn(driver, names)
     await waitFor(driver, 'one object more', async () => (await picked()) === 2)
-    await (await find(driver, '[aria-label="Cut the matte feed"]')).click()
+    await clickOn(driver, '[aria-label="Cut the matte feed"]')
     await waitFor(driver, 'no matte', async () => (await picked()) === undefined)
   })
 
@@ -177,15 +177,15 @@ describe('the desk of the demo', () => {
       const cave = comp.lanes.find((l) => l.name === 'Cave')!
       return { comp, step: cave.steps.findLast((s) => s.effect === 'matte-glow')! }
     }
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await clickOn(driver, '[aria-label="Source of Cave"]')
     const before = (await step()).comp.lanes.find((l) => l.name === 'Cave')!.steps.length
     const ends = '//li[@aria-label="Lane Cave"]//button[@aria-label="Add a step at the end"]'
     const slot = await find(driver, ends)
     await driver.executeScript('arguments[0].scrollIntoView({ inline: "center" })', slot)
     await slot.click()
     await key('glow through a shape')
-    await (await find(driver, '//dialog//button[contains(., "Matte glow")]')).click()
-    await (await find(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')).click()
+    await clickOn(driver, '//dialog//button[contains(., "Matte glow")]')
+    await clickOn(driver, 'select[aria-label="shape feed"] option[value="new drawing"]')
     await find(driver, '[aria-label=Shapes]')
     // What takes the clicks is loaded when it is first needed.
     await find(driver, '.konvajs-content canvas')
@@ -233,7 +233,7 @@ describe('the desk of the demo', () => {
     await waitFor(driver, 'the point moved', async () => (await second()) - outline[1]!.at[0] > 5)
     await driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
     await waitFor(driver, 'the point back', async () => Math.abs((await second()) - outline[1]!.at[0]) < 0.05)
-    await (await find(driver, '//section[@aria-label="Shapes"]//button[.="Done"]')).click()
+    await clickOn(driver, '//section[@aria-label="Shapes"]//button[.="Done"]')
     // Light outside of the window; inverted, it falls inside.
     await settled()
     await driver.actions().sendKeys('l').perform()
@@ -241,7 +241,7 @@ describe('the desk of the demo', () => {
     const glowAt = async () => (await values())[0]
     await waitFor(driver, 'no light inside', async () => (await glowAt()) === 0)
     const chip = '//div[.//select[@aria-label="shape feed"]]/button[.="inv"]'
-    await (await find(driver, chip)).click()
+    await clickOn(driver, chip)
     await waitFor(
       driver,
       'the cut inside out',
@@ -250,7 +250,7 @@ describe('the desk of the demo', () => {
     await point(...beside(pane, 0, 0.002))
     await waitFor(driver, 'light inside', async () => ((await glowAt()) ?? 0) > 0.02)
     await driver.actions().sendKeys('l').perform()
-    await (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    await clickOn(driver, '//button[contains(., "Remove the step")]')
     await waitFor(driver, 'the step gone', async () => {
       const { comp } = await savedComp()
       return comp.lanes.find((l) => l.name === 'Cave')!.steps.length === before
@@ -270,7 +270,7 @@ describe('the desk of the demo', () => {
     (await lane('Cave')).steps.findLast((s) => s.effect === effect) ?? expect.fail(`no ${effect}`)
 
   test('mist from the raw depth pass without a number typed: marks that fit, picked and dragged; far before near is told and swapped', async () => {
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await clickOn(driver, '[aria-label="Source of Cave"]')
     await settled()
     const [near, far] = [await onObject('crystals'), await onObject('rock', (depth) => depth > 14)]
     const before = [await codesAt(near), await codesAt(far)]
@@ -297,7 +297,7 @@ describe('the desk of the demo', () => {
       async () => JSON.stringify(await codesAt(far)) !== JSON.stringify(before[1]),
     )
     expect(await codesAt(near)).toEqual(before[0])
-    await (await find(driver, '//button[contains(., "Pick near and far")]')).click()
+    await clickOn(driver, '//button[contains(., "Pick near and far")]')
     for (const place of [await onObject('bell_brass'), far]) {
       await point(...place)
       await driver.actions().click().perform()
@@ -319,28 +319,27 @@ describe('the desk of the demo', () => {
       .perform()
     expect(await textOf(driver, '[aria-label=Dials] [role=alert]')).toMatch(/^Mist grows towards the camera/)
     // It may as well be the pass that counts the other way: how it is read is a click away.
-    await (await find(driver, '//button[. = "The pass …"]')).click()
+    await clickOn(driver, '//button[. = "The pass …"]')
     expect(await textOf(driver, '[aria-label="About the pass"]')).toContain('larger is farther')
     await (await driver.findElements(By.css('nav button')))[0]!.click()
-    await (await find(driver, '//button[. = "Swap"]')).click()
+    await clickOn(driver, '//button[. = "Swap"]')
     await waitFor(driver, 'near before far again', async () => {
       const { near, far } = (await lastStep('depth-mist')).dials as { near: number; far: number }
       return near < far && far === picked.near
     })
-    await (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    await clickOn(driver, '//button[contains(., "Remove the step")]')
   })
 
   test('scopes open at one key, count the picture or a part of it, in a worker', async () => {
     await point(0.5, 0.5)
     await key('s')
-    const pixels = async () =>
-      Number(await (await find(driver, '[aria-label=Scopes] canvas')).getAttribute('data-pixels'))
+    const pixels = async () => Number(await attributeOf(driver, '[aria-label=Scopes] canvas', 'data-pixels'))
     await waitFor(driver, 'all pixels', async () => (await pixels()) === 480 * 270)
     for (const kind of ['parade', 'histogram', 'vectorscope']) {
-      await (await find(driver, `[aria-label=Scopes] select[aria-label=Scope] option[value=${kind}]`)).click()
+      await clickOn(driver, `[aria-label=Scopes] select[aria-label=Scope] option[value=${kind}]`)
       await waitFor(driver, kind, async () => (await pixels()) === 480 * 270)
     }
-    await (await find(driver, '//button[contains(., "Part")]')).click()
+    await clickOn(driver, '//button[contains(., "Part")]')
     await point(0.3, 0.3)
     await driver.actions().press().perform()
     await point(0.5, 0.5)
@@ -350,7 +349,7 @@ describe('the desk of the demo', () => {
       return count < 480 * 270 && count
     })
     expect(Math.abs(part / (0.04 * 480 * 270) - 1)).toBeLessThan(0.1)
-    await (await find(driver, '//button[. = "Scopes"]')).click()
+    await clickOn(driver, '//button[. = "Scopes"]')
   })
 
   test('a colour table comes in without a lane, is looked through, and a broken one is told by its line', async () => {
@@ -370,19 +369,19 @@ describe('the desk of the demo', () => {
     expect(notes).toMatch(/Broken\.cube.*line 4: wants 3 numbers, but holds “1 1”/)
     expect((await savedComp()).comp.lanes).toHaveLength(lanes)
     const [r, g, b] = await codesAt(await onCrystals())
-    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Dusk"]')).click()
+    await clickOn(driver, '//select[@aria-label="Viewing"]//option[. = "Dusk"]')
     await waitFor(driver, 'the picture through it', async () => {
       const seen = await codesAt(await onCrystals())
       return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
     })
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.viewing?.type === 'table')
-    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
+    await clickOn(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')
     await waitFor(
       driver,
       'the plain picture',
       async () => String(await codesAt(await onCrystals())) === String([r, g, b]),
     )
-    await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
+    await clickOn(driver, '[role=alert] [aria-label=Dismiss]')
     rmSync(folder, { recursive: true })
   })
 
@@ -401,13 +400,13 @@ describe('the desk of the demo', () => {
     })
     expect(notes).toMatch(/Odd\.clf.*node 1 \(Matrix\): its Array holds 3 numbers, but 9 are wanted/)
     const [r, g, b] = await codesAt(await onCrystals())
-    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Turned"]')).click()
+    await clickOn(driver, '//select[@aria-label="Viewing"]//option[. = "Turned"]')
     await waitFor(driver, 'the picture through it', async () => {
       const seen = await codesAt(await onCrystals())
       return Math.abs(seen[0]! - b!) < 3 && Math.abs(seen[1]! - g!) < 3 && Math.abs(seen[2]! - r!) < 3
     })
-    await (await find(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')).click()
-    await (await find(driver, '[role=alert] [aria-label=Dismiss]')).click()
+    await clickOn(driver, '//select[@aria-label="Viewing"]//option[. = "Plain sRGB"]')
+    await clickOn(driver, '[role=alert] [aria-label=Dismiss]')
     rmSync(folder, { recursive: true })
   })
 
@@ -415,7 +414,7 @@ describe('the desk of the demo', () => {
     const before = await savedComp()
     const codes = await codesAt(await onCrystals())
     await (await driver.findElements(By.css('nav[aria-label=Views] button')))[1]!.click()
-    await (await find(driver, '//select[@aria-label="Working space"]//option[. = "ACEScg"]')).click()
+    await clickOn(driver, '//select[@aria-label="Working space"]//option[. = "ACEScg"]')
     await waitFor(driver, 'the save', async () => (await savedComp()).comp.space === 'acescg')
     await settled()
     // Light that is added and blurred is the same light; curves are of the space.
@@ -441,7 +440,7 @@ describe('the desk of the demo', () => {
       path,
       '<ColorCorrectionCollection><ColorCorrection id="deep"><SOPNode><Slope>0.8 1.1 1.3</Slope><Offset>0 0 0.02</Offset></SOPNode></ColorCorrection></ColorCorrectionCollection>',
     )
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await clickOn(driver, '[aria-label="Source of Cave"]')
     await key('/')
     await find(driver, 'dialog[open] input')
     await key('asc cdl', Key.ENTER)
@@ -451,20 +450,20 @@ describe('the desk of the demo', () => {
       return dials['slopeBlue'] === 1.3 && dials['offsetBlue'] === 0.02 && dials['powerRed'] === 1
     })
     expect(await textOf(driver, '[aria-label=Dials]')).toContain('deep has no Power, no Saturation')
-    await (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    await clickOn(driver, '//button[contains(., "Remove the step")]')
     rmSync(folder, { recursive: true })
   })
 
   test('with the mouse: a tone is bent on its curve, a gradient gets a stop, what is in focus is picked; one undo takes each back', async () => {
     const add = async (words: string) => {
-      await (await find(driver, '[aria-label="Source of Cave"]')).click()
+      await clickOn(driver, '[aria-label="Source of Cave"]')
       await key('/')
       await find(driver, 'dialog[open] input')
       await key(words, Key.ENTER)
     }
     const undo = () => driver.actions().keyDown(Key.CONTROL).sendKeys('z').keyUp(Key.CONTROL).perform()
     const dialsOf = async (effect: string) => (await lastStep(effect)).dials
-    const remove = async () => (await find(driver, '//button[contains(., "Remove the step")]')).click()
+    const remove = async () => clickOn(driver, '//button[contains(., "Remove the step")]')
     /** Drags on a field, given in parts of its size. */
     const dragOn = async (css: string, from: readonly [number, number], to: readonly [number, number]) => {
       const field = await find(driver, css)
@@ -546,8 +545,8 @@ describe('the desk of the demo', () => {
     await remove()
 
     await add('bokeh')
-    await (await find(driver, 'select[aria-label="Blurs"] option[value="depth"]')).click()
-    await (await find(driver, '//button[contains(., "Pick focus")]')).click()
+    await clickOn(driver, 'select[aria-label="Blurs"] option[value="depth"]')
+    await clickOn(driver, '//button[contains(., "Pick focus")]')
     await settled()
     await point(...(await onObject('crystals')))
     await driver.actions().click().perform()
@@ -604,7 +603,7 @@ describe('the desk of the demo', () => {
   })
 
   test('a lane is dropped on a feed, which takes its light from it then', async () => {
-    await (await find(driver, '[aria-label="Lane Seahorse paint"] [aria-label="Step Matte glow"]')).click()
+    await clickOn(driver, '[aria-label="Lane Seahorse paint"] [aria-label="Step Matte glow"]')
     const chip = await find(driver, 'select[aria-label="matte feed"]')
     await drag(await find(driver, '[aria-label="Drag Seahorse line"]'), chip, 0, 0)
     await waitFor(driver, 'the matte', async () => {
@@ -617,7 +616,7 @@ describe('the desk of the demo', () => {
   })
 
   test('what would make a lane take from itself is refused by name, and a locked lane is left alone', async () => {
-    await (await find(driver, '[aria-label="Source of Seahorse line"]')).click()
+    await clickOn(driver, '[aria-label="Source of Seahorse line"]')
     const source = await find(driver, 'select[aria-label="source feed"]')
     for (const option of await source.findElements(By.css('option')))
       if ((await option.getText()) === 'tap of Seahorse') {
@@ -629,7 +628,7 @@ describe('the desk of the demo', () => {
         await textOf(driver, '[data-testid=toast]'),
       ),
     )
-    await (await find(driver, '[data-testid=toast] [aria-label=Dismiss]')).click()
+    await clickOn(driver, '[data-testid=toast] [aria-label=Dismiss]')
     for (const button of await driver.findElements(By.css('[aria-label=Dials] button')))
       if ((await button.getText()) === 'Lock') await button.click()
     await key(Key.DELETE)
@@ -639,7 +638,7 @@ describe('the desk of the demo', () => {
   })
 
   test('a lane that others use asks before it goes, and says who uses it', async () => {
-    await (await find(driver, '[aria-label="Source of Plume drawing"]')).click()
+    await clickOn(driver, '[aria-label="Source of Plume drawing"]')
     await key(Key.DELETE)
     const dialog = await find(driver, 'dialog[open]')
     expect(await dialog.getText()).toMatch(/Plume wide[^]*Plume body[^]*Plume core/)
@@ -679,7 +678,7 @@ describe('the desk of the demo', () => {
       const found = comp.lanes.find((l) => l.source.type === 'lanes')
       return comp.lanes.length === 4 && comp.lanes.filter((l) => l.in === found?.id).length === 3 && found
     })
-    await (await find(driver, `[aria-label="Source of ${bus.name}"]`)).click()
+    await clickOn(driver, `[aria-label="Source of ${bus.name}"]`)
     await addStep('place', 'Place')
     await saved()
     expect((await lane(bus.name)).steps.map((s) => s.effect)).toEqual(['place'])
@@ -687,8 +686,7 @@ describe('the desk of the demo', () => {
 
   test('a handle on the picture moves what it belongs to, and one undo takes it back', async () => {
     const canvas = await find(driver, '[data-testid=picture]')
-    const moved = async () =>
-      Number(await (await find(driver, 'input[aria-label="Move x"]')).getAttribute('value'))
+    const moved = async () => Number(await attributeOf(driver, 'input[aria-label="Move x"]', 'value'))
     const { width } = await canvas.getRect()
     await driver
       .actions()

@@ -10,7 +10,7 @@ import { effects } from '../src/core/effects/registry.ts'
 import { decodePassBlock } from '../src/core/formats/pass-block.ts'
 import { passFilter } from '../src/core/passes/passes.ts'
 import { NodeEngine } from '../src/server/engine/node-engine.ts'
-import { find, waitFor } from './app.ts'
+import { clickOn, find, waitFor } from './app.ts'
 import { app, driver, putComp, saved, savedComp, settled, useDemo } from './demo-shot.ts'
 
 useDemo()
@@ -37,7 +37,7 @@ beforeAll(async () => {
   const comp: Comp = { ...emptyComp(480, 270), frames: { first: 1, last: 3, rate: 24 } }
   await putComp(addLane(comp, 'Cave', { type: 'pass', media: 'cave', pass: 'beauty' }))
   await driver.get(`${app.address}/shots/grottodemo01`)
-  await (await find(driver, '[aria-label="Source of Cave"]')).click()
+  await clickOn(driver, '[aria-label="Source of Cave"]')
   await keys('..')
   await settled()
   baseline = await seen()

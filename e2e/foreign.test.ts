@@ -7,7 +7,16 @@ import type { Comp } from '../src/core/comp/schema.ts'
 import { writeExr } from '../src/core/formats/exr-write.ts'
 import { numberToHalf } from '../src/core/picture/half.ts'
 import { nodeZlib } from '../src/server/media/node-zlib.ts'
-import { home as otherHome, find, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
+import {
+  attributeOf,
+  find,
+  home as otherHome,
+  openBrowser,
+  startApp,
+  textOf,
+  waitFor,
+  type App,
+} from './app.ts'
 
 const home = `${otherHome}-foreign`
 let app: App
@@ -71,8 +80,7 @@ test.each([1e10, 65504, 0])(
     await waitFor(
       driver,
       'the picture',
-      async () =>
-        (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true',
+      async () => (await attributeOf(driver, '[data-testid=picture]', 'data-settled')) === 'true',
     )
     await driver.actions().sendKeys('/').perform()
     await find(driver, 'dialog[open] input')
@@ -189,7 +197,7 @@ test('of a frame too large to be made whole, what is seen is made, one pixel as 
   await waitFor(
     driver,
     'the picture',
-    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-settled')) === 'true',
+    async () => (await attributeOf(driver, '[data-testid=picture]', 'data-settled')) === 'true',
   )
   expect(await driver.findElements(By.css('[data-testid=part-only]'))).toEqual([])
   await driver.actions().sendKeys('1').perform()
@@ -223,6 +231,6 @@ test('of a frame too large to be made whole, what is seen is made, one pixel as 
   await waitFor(
     driver,
     'the whole',
-    async () => (await (await find(driver, '[data-testid=picture]')).getAttribute('data-part')) === '',
+    async () => (await attributeOf(driver, '[data-testid=picture]', 'data-part')) === '',
   )
 })

@@ -9,7 +9,7 @@ import { putDial } from '../src/core/comp/settings.ts'
 import type { Comp } from '../src/core/comp/schema.ts'
 import type { ShotFile } from '../src/core/comp/shot-file.ts'
 import { openMediaFile } from '../src/server/media/media-file.ts'
-import { find, home, textOf, waitFor } from './app.ts'
+import { attributeOf, clickOn, find, home, textOf, waitFor } from './app.ts'
 
 import {
   app,
@@ -53,7 +53,7 @@ describe('from the list of shots to a finished frame', () => {
     comp = addStep(putDial(lifted, lift, 'stops', 0.4), 'lane3', 0, 'channel-gains')[0]
     await putComp(comp)
     await driver.get(app.address)
-    await (await find(driver, 'a[href="/shots/grottodemo01"]')).click()
+    await clickOn(driver, 'a[href="/shots/grottodemo01"]')
     await settled()
     await point(...(await onObject('bell_brass')))
     await waitFor(driver, 'values under the pointer', async () => (await values()).length === 4)
@@ -61,7 +61,7 @@ describe('from the list of shots to a finished frame', () => {
   })
 
   test('bloom is added by what it does, from the keyboard, and fed by the emission pass', async () => {
-    await (await find(driver, '[aria-label="Source of Cave"]')).click()
+    await clickOn(driver, '[aria-label="Source of Cave"]')
     await driver.actions().sendKeys('/').perform()
     await find(driver, 'dialog[open] input')
     await driver.actions().sendKeys('soft light around', Key.ENTER).perform()
@@ -139,17 +139,15 @@ describe('from the list of shots to a finished frame', () => {
   test('the passes are laid out by name; one is shown large with its raw values, and is given another kind', async () => {
     const tab = async (i: number) => (await driver.findElements(By.css('nav button')))[i]!.click()
     await tab(1)
-    await (await find(driver, '[aria-label="Pass normal of grotto"] button')).click()
+    await clickOn(driver, '[aria-label="Pass normal of grotto"] button')
     const floor = await onObject('sand')
     // The sandy floor faces up. The picture comes to lie elsewhere beside the passes: it is pointed at until it is there.
     await waitFor(driver, 'the normal of the floor', async () => {
       await point(...floor)
       return (await values())[1]! > 0.8
     })
-    await (await find(driver, '[aria-label="Pass reflection of grotto"] button')).click()
-    expect(await (await find(driver, '[aria-label="About the pass"]')).getText()).toContain(
-      'its name says “reflect”',
-    )
+    await clickOn(driver, '[aria-label="Pass reflection of grotto"] button')
+    expect(await textOf(driver, '[aria-label="About the pass"]')).toContain('its name says “reflect”')
     const kind = () => find(driver, '[aria-label="About the pass"] select')
     for (const option of await (await kind()).findElements(By.css('option')))
       if ((await option.getText()) === 'other') await option.click()
@@ -176,11 +174,9 @@ describe('from the list of shots to a finished frame', () => {
     const kept = await threshold()
     await driver.navigate().refresh()
     await settled()
-    await (await find(driver, '[aria-label="Step Bloom"]')).click()
+    await clickOn(driver, '[aria-label="Step Bloom"]')
     await waitFor(driver, 'the threshold', async () => (await threshold()) === kept)
-    expect(await (await find(driver, 'select[aria-label="light feed"]')).getAttribute('value')).toContain(
-      'emission',
-    )
+    expect(await attributeOf(driver, 'select[aria-label="light feed"]', 'value')).toContain('emission')
   })
 
   test('a rendered EXR and PNG hold what the screen shows, read by OpenImageIO', async () => {
@@ -191,11 +187,11 @@ describe('from the list of shots to a finished frame', () => {
       number,
     ]
     const shown = await values()
-    await (await find(driver, 'header .btn-primary')).click()
+    await clickOn(driver, 'header .btn-primary')
     // The frame that is looked at.
-    await (await find(driver, '[aria-label="Which frames"] button:nth-child(2)')).click()
+    await clickOn(driver, '[aria-label="Which frames"] button:nth-child(2)')
     const before = (await newestRender())?.id
-    await (await find(driver, 'section[aria-label=Renders] button[type=submit]')).click()
+    await clickOn(driver, 'section[aria-label=Renders] button[type=submit]')
     const made = await waitFor(driver, 'the render', async () => {
       const render = await newestRender()
       return render && render.id !== before && render.frames[0]!.state === 'done' && render
@@ -226,7 +222,7 @@ describe('from the list of shots to a finished frame', () => {
     expect(Math.abs(png.storedPixels([[x, y]])[0]![0]!.values['R']! / 257 - code)).toBeLessThan(0.6)
     // And it is there to be downloaded.
     const link = await waitFor(driver, 'its link', async () =>
-      (await find(driver, `[data-testid=render-frame] a[href*="${made.id}"]`)).getAttribute('href'),
+      attributeOf(driver, `[data-testid=render-frame] a[href*="${made.id}"]`, 'href'),
     )
     const bytes = new Uint8Array(await (await fetch(link!)).arrayBuffer())
     expect(openMediaFile(bytes).info.width).toBe(480)
@@ -234,7 +230,7 @@ describe('from the list of shots to a finished frame', () => {
 
   test('a frame is the same, bit for bit, from the page, the server and the command line', async () => {
     const { comp } = await savedComp()
-    await (await find(driver, 'header .btn-primary')).click()
+    await clickOn(driver, 'header .btn-primary')
     await driver.executeScript(() => {
       const keep = window as unknown as { made?: Promise<number[]> }
       URL.createObjectURL = (blob) => {
@@ -242,7 +238,7 @@ describe('from the list of shots to a finished frame', () => {
         return 'data:,'
       }
     })
-    await (await find(driver, '//button[.="Save here"]')).click()
+    await clickOn(driver, '//button[.="Save here"]')
     const made = await waitFor(driver, 'the page’s own file', () =>
       driver.executeAsyncScript<number[] | false>((done: (bytes: unknown) => void) => {
         const { made } = window as unknown as { made?: Promise<number[]> }
@@ -281,7 +277,7 @@ describe('from the list of shots to a finished frame', () => {
   })
 
   test('a change made elsewhere is told, and nothing is overwritten silently', async () => {
-    await (await find(driver, 'nav button')).click()
+    await clickOn(driver, 'nav button')
     const url = `${app.address}/api/shots/grottodemo01`
     const theirs = (await (await fetch(url)).json()) as { comp: object; revision: number }
     const put = (base: number, comp: unknown) =>
@@ -291,7 +287,7 @@ describe('from the list of shots to a finished frame', () => {
         headers: { 'content-type': 'application/json' },
       })
     expect((await put(theirs.revision, theirs.comp)).status).toBe(200)
-    await (await find(driver, '[aria-label="Mute Open water"]')).click()
+    await clickOn(driver, '[aria-label="Mute Open water"]')
     const notice = await find(driver, '[role=alert].bg-warning')
     expect(await notice.getText()).toContain('changed in another window')
     expect(((await (await fetch(url)).json()) as { revision: number }).revision).toBe(theirs.revision + 1)
@@ -320,8 +316,6 @@ describe('from the list of shots to a finished frame', () => {
     expect(answer.status).toBe(200)
     await driver.navigate().refresh()
     await settled()
-    expect(await (await find(driver, '[aria-label="Step from-the-future"]')).getText()).toMatch(
-      /not part of this Zafiro/,
-    )
+    expect(await textOf(driver, '[aria-label="Step from-the-future"]')).toMatch(/not part of this Zafiro/)
   })
 })

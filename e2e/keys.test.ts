@@ -2,7 +2,7 @@ import { By, Key } from 'selenium-webdriver'
 import { describe, expect, test } from 'vitest'
 import { allSteps } from '../src/core/comp/schema.ts'
 import { readSetting, type SettingRef } from '../src/core/comp/settings.ts'
-import { find, textOf, waitFor } from './app.ts'
+import { attributeOf, clickOn, find, textOf, waitFor } from './app.ts'
 import { app, driver, saved, savedComp, settled, useDemo } from './demo-shot.ts'
 
 useDemo()
@@ -30,7 +30,7 @@ describe('a setting that moves', () => {
   test('gets its first key by its mark, further ones by auto key, and is shifted as a whole without', async () => {
     await driver.get(`${app.address}/shots/grottodemo01`)
     await settled()
-    await (await find(driver, '[aria-label="Step Bloom"]')).click()
+    await clickOn(driver, '[aria-label="Step Bloom"]')
     const mark = await find(driver, '[aria-label="Set a key of Bloom: reach"]')
     await mark.click()
     await find(driver, '[aria-label="Take the key of Bloom: reach away"]')
@@ -41,8 +41,7 @@ describe('a setting that moves', () => {
     await waitFor(
       driver,
       'auto key',
-      async () =>
-        (await (await find(driver, '[aria-label="Auto key"]')).getAttribute('aria-pressed')) === 'true',
+      async () => (await attributeOf(driver, '[aria-label="Auto key"]', 'aria-pressed')) === 'true',
     )
     await type('Reach', '30')
     const { at, keys } = await track()
@@ -55,7 +54,7 @@ describe('a setting that moves', () => {
     })
     expect(await textOf(driver, '[data-testid=moves]')).toMatch(/2 keys.*sets a key here/s)
     await press('k')
-    await (await find(driver, '[aria-label="Previous key of Bloom: reach"]')).click()
+    await clickOn(driver, '[aria-label="Previous key of Bloom: reach"]')
     await waitFor(driver, 'frame 1', async () =>
       (await textOf(driver, '[data-testid=moves]')).includes('shifts all'),
     )
@@ -104,8 +103,8 @@ test('the dials and every view are reached by keys alone, and left again', async
 })
 
 test('a colour is chosen in a field of colours that is there to see', async () => {
-  await (await find(driver, '[aria-label="Step Bloom"]')).click()
-  await (await find(driver, '[aria-label="Tint, choose a colour"]')).click()
+  await clickOn(driver, '[aria-label="Step Bloom"]')
+  await clickOn(driver, '[aria-label="Tint, choose a colour"]')
   const field = await find(driver, '.react-colorful__saturation')
   expect((await field.getRect()).height).toBeGreaterThan(60)
   expect(await field.getCssValue('background-image')).toMatch(/gradient/)

@@ -4,12 +4,12 @@ import { By, Key } from 'selenium-webdriver'
 import sharp from 'sharp'
 import { expect, test } from 'vitest'
 import { allSteps, type Comp } from '../src/core/comp/schema.ts'
-import { find, home, textOf, waitFor } from './app.ts'
+import { clickOn, find, home, textOf, waitFor } from './app.ts'
 import { app, driver, saved, savedComp, settled, useDemo } from './demo-shot.ts'
 
 useDemo()
 
-const click = async (css: string) => (await find(driver, css)).click()
+const click = async (css: string) => clickOn(driver, css)
 const press = async (words: string, within = '') => {
   const button = await find(
     driver,
@@ -217,7 +217,7 @@ test('a lane and a whole look go to another shot, where their passes are found; 
     }),
   )
   await press('This look for many shots')
-  await (await find(driver, '//dialog[@open]//label[contains(., "reef")]//input')).click()
+  await clickOn(driver, '//dialog[@open]//label[contains(., "reef")]//input')
   // It has a picture alone: what wants depth and the like is told by name.
   await waitFor(driver, 'what is not connected', async () =>
     /Not connected: .*depth of grotto/.test(await textOf(driver, 'dialog[open]')),

@@ -7,7 +7,7 @@ import { expect, test } from 'vitest'
 import { demoMedia } from '../demo/demo-comp.ts'
 import { putDial } from '../src/core/comp/settings.ts'
 import { allSteps } from '../src/core/comp/schema.ts'
-import { find, home, textOf, waitFor } from './app.ts'
+import { attributeOf, clickOn, find, home, textOf, waitFor } from './app.ts'
 import { app, driver, putComp, savedComp, settled, useDemo } from './demo-shot.ts'
 
 useDemo()
@@ -71,7 +71,7 @@ test('the whole range is rendered at half size as it is looked at, by names of o
   expect(await isWhole()).toBe(true)
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
-  await (await find(driver, 'header .btn-primary')).click()
+  await clickOn(driver, 'header .btn-primary')
   await tick('EXR, half, premultiplied', false)
   await tick('PNG, 16 bit, straight', false)
   await tick('As on screen', true)
@@ -147,7 +147,7 @@ test('what has not changed is not made again; what has is', async () => {
   )
   await driver.get(`${app.address}/shots/grottodemo01`)
   await settled()
-  await (await find(driver, 'header .btn-primary')).click()
+  await clickOn(driver, 'header .btn-primary')
   for (const format of ['EXR, half, premultiplied', 'PNG, 16 bit, straight']) await tick(format, false)
   await tick('As on screen', true)
   await (await find(driver, `${panel} [aria-label=Size]`)).sendKeys('half')
@@ -169,17 +169,16 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
     driver,
     'the name',
     async () =>
-      (await (await find(driver, `${panel} [aria-label="Kept settings"]`)).getAttribute('value')) ===
-      'quick look',
+      (await attributeOf(driver, `${panel} [aria-label="Kept settings"]`, 'value')) === 'quick look',
   )
   await driver.navigate().refresh()
   await settled()
-  await (await find(driver, 'header .btn-primary')).click()
+  await clickOn(driver, 'header .btn-primary')
   // What was asked for last comes first, and the kept settings are a choice away.
   await waitFor(
     driver,
     'the last settings',
-    async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '2',
+    async () => (await attributeOf(driver, `${panel} [aria-label=Size]`, 'value')) === '2',
   )
   // They come after the page.
   await find(driver, `${panel} [aria-label="Kept settings"] option[value="quick look"]`)
@@ -187,7 +186,7 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
   await waitFor(
     driver,
     'the kept ones',
-    async () => (await (await find(driver, `${panel} [aria-label=Size]`)).getAttribute('value')) === '4',
+    async () => (await attributeOf(driver, `${panel} [aria-label=Size]`, 'value')) === '4',
   )
 
   const menu = async (words: string) => {
@@ -208,7 +207,7 @@ test('settings are kept by name; a render is wiped against the desk, and the sho
   await putComp(putDial(before.comp, step, 'stops', 2))
   await driver.navigate().refresh()
   await settled()
-  await (await find(driver, 'header .btn-primary')).click()
+  await clickOn(driver, 'header .btn-primary')
   await menu('Open the shot as it was')
   await waitFor(driver, 'the word', async () => /as render \d+ was/.test(await textOf(driver, panel)))
   await waitFor(

@@ -5,7 +5,7 @@ import sharp from 'sharp'
 import { beforeAll, describe, expect, test } from 'vitest'
 import { allSteps, isTrack, type Comp, type Track } from '../src/core/comp/schema.ts'
 import { readSetting, settingOf, type SettingRef } from '../src/core/comp/settings.ts'
-import { find, home, textOf, waitFor } from './app.ts'
+import { attributeOf, clickOn, find, home, textOf, waitFor } from './app.ts'
 import { app, driver, settled, useDemo } from './demo-shot.ts'
 
 // What a shot is made to do over time: on a still of one's own with the mouse (numbers are typed), on the demo by the keyboard alone.
@@ -35,9 +35,9 @@ const ready = async (count: number) =>
     driver,
     `${count} frames ready`,
     async () =>
-      (
-        (await (await find(driver, '[role=slider][aria-label=Frame]')).getAttribute('aria-valuetext')) ?? ''
-      ).includes(`${count} ready`),
+      ((await attributeOf(driver, '[role=slider][aria-label=Frame]', 'aria-valuetext')) ?? '').includes(
+        `${count} ready`,
+      ),
     60_000,
   )
 /** How many frames were shown since it plays. */
@@ -73,7 +73,7 @@ describe.each(['a still of one’s own', 'the demo'] as const)('with the mouse, 
   const isStill = what !== 'the demo'
   const [lane, last] = isStill ? ['lantern', 12] : ['Seahorse paint', 3]
   const click = async (where: string) => {
-    await (await find(driver, where)).click()
+    await clickOn(driver, where)
   }
   const type = async (where: string, text: string) => {
     const field = await find(driver, where)
@@ -526,7 +526,7 @@ describe('by the keyboard alone, on a still of one’s own', () => {
 function rideAndPlay(frames: number): void {
   test('a dial is ridden by its arrow keys while it plays, and the shot plays', async () => {
     const undone = async () =>
-      (await (await find(driver, '//button[starts-with(@title, "Undo:")]')).getAttribute('title')) ?? ''
+      (await attributeOf(driver, '//button[starts-with(@title, "Undo:")]', 'title')) ?? ''
     if (!(await driver.executeScript<boolean>(() => document.querySelector('[aria-label=Timing]') !== null)))
       await press('t')
     const ride = await find(driver, '//button[contains(., "Ride")]')

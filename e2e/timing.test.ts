@@ -3,7 +3,7 @@ import { beforeAll, describe, expect, test } from 'vitest'
 import { allSteps, isTrack, type Comp, type Track } from '../src/core/comp/schema.ts'
 import { putSetting, readSetting, settingOf, type SettingRef } from '../src/core/comp/settings.ts'
 import { cubicAt, parameterAt } from '../src/core/tracks/bezier.ts'
-import { find, textOf, waitFor } from './app.ts'
+import { clickOn, find, textOf, waitFor } from './app.ts'
 import { app, driver, putComp, saved, savedComp, settled, useDemo } from './demo-shot.ts'
 
 useDemo()
@@ -107,14 +107,14 @@ describe('Timing, by mouse', () => {
     await waitFor(driver, 'a chosen key', async () =>
       /1 key/.test(await textOf(driver, '[aria-label="Chosen keys"]')),
     )
-    await (await find(driver, `[aria-label="What rides on ${name}"]`)).click()
-    await (await find(driver, '[role=menuitem]')).click()
+    await clickOn(driver, `[aria-label="What rides on ${name}"]`)
+    await clickOn(driver, '[role=menuitem]')
     expect(trackOf(await now(), strength(await now())).riders).toMatchObject([{ type: 'flicker', on: true }])
     expect(await textOf(driver, `[data-name="${name}"]`)).toMatch(/flicker/)
     await press(Key.ESCAPE)
   })
   test('values of this frame are read in a column and typed over; what moves is shifted, with auto key it gets a key', async () => {
-    await (await find(driver, '[aria-label="Strips that are shown"] button:nth-child(2)')).click()
+    await clickOn(driver, '[aria-label="Strips that are shown"] button:nth-child(2)')
     const field = await find(driver, 'input[aria-label="Exposure · stops on Cave"]')
     await field.click()
     await field.sendKeys(Key.chord(Key.CONTROL, 'a'), '0.7', Key.TAB)
@@ -189,7 +189,7 @@ describe('playing', () => {
   })
   test('a dial that is moved while it plays becomes keys, in one undo', async () => {
     await press('t')
-    await (await find(driver, '[aria-label="Step Exposure"]')).click()
+    await clickOn(driver, '[aria-label="Step Exposure"]')
     await press('t')
     const ride = await driver.findElement(By.xpath('//button[contains(., "Ride")]'))
     await ride.click()

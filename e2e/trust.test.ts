@@ -11,7 +11,7 @@ import { outputFormats } from '../src/core/formats/write-picture.ts'
 import { routes } from '../src/server/contracts.ts'
 import { Random } from '../trials/random.ts'
 import { frameFile } from '../trials/workload.ts'
-import { home as otherHome, find, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
+import { clickOn, find, home as otherHome, openBrowser, startApp, textOf, waitFor, type App } from './app.ts'
 import { someJson, someQuery } from './odd-values.ts'
 
 const home = `${otherHome}-trust`
@@ -280,12 +280,12 @@ test('what the server will not take is said with its place, and can be kept as a
      window.fetch = (path, init) => original(path, init && init.method === 'PUT' && String(path).endsWith('/comp')
        ? { ...init, body: init.body.replace(/"name":"[^"]*"/, '"name":"x\\\\ud83d"') } : init)`,
   )
-  await (await find(driver, '//button[contains(., "Colour lane")]')).click()
+  await clickOn(driver, '//button[contains(., "Colour lane")]')
   await waitFor(driver, 'the refusal', async () =>
     (await textOf(driver, '[role=alert]')).includes('half a character'),
   )
   expect(await textOf(driver, '[data-testid=save-state]')).toBe('not saved')
-  await (await find(driver, '//button[contains(., "Keep as a file")]')).click()
+  await clickOn(driver, '//button[contains(., "Keep as a file")]')
   const file = await waitFor(driver, 'the file', async () => {
     await sleep(50)
     return (
