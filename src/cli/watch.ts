@@ -2,7 +2,8 @@ import { readdir, rm, stat, writeFile } from 'node:fs/promises'
 import { basename, dirname, extname, join, resolve } from 'node:path'
 import { setTimeout as sleep } from 'node:timers/promises'
 import { parseShotFile, type ShotFile } from '../core/comp/shot-file.ts'
-import { frameNumber, isPictureName, mediaName } from '../server/media/intake.ts'
+import { frameNumber, mediaName, namedFor } from '../core/comp/file-names.ts'
+import { isPictureName } from '../server/media/intake.ts'
 import { readInput } from './inspect.ts'
 import { renderShotFile, type RenderChoice, type RenderEvent } from './render.ts'
 import { parseFrames } from './render-words.ts'
@@ -10,6 +11,8 @@ import { UsageError } from './usage-error.ts'
 
 /** Files of a sequence are told by their name and ending. */
 const kindOf = (name: string) => `${mediaName(name)}${extname(name).toLowerCase()}`
+/** A file's name in a folder; a number alone is a frame of what the folder is called. */
+const nameIn = (folder: string, path: string) => namedFor(basename(folder), basename(path))
 
 export interface WatchChoice extends Omit<RenderChoice, 'frames' | 'mayLeave'> {
   /** It ends when these are made; else it goes on until it is stopped. */
@@ -23,9 +26,9 @@ function watchedOf(shot: ShotFile, shotPath: string, folder: string): Map<string
   const found = new Map<string, string[]>()
   for (const [ref, { files }] of Object.entries(shot.media)) {
     const first = Object.values(files)[0]
-    if (first === undefined || frameNumber(basename(first)) === undefined) continue
+    if (first === undefined || frameNumber(nameIn(folder, first)) === undefined) continue
     if (resolve(dirname(shotPath), dirname(first)) !== folder) continue
-    const kind = kindOf(basename(first))
+    const kind = kindOf(nameIn(folder, first))
     found.set(kind, [...(found.get(kind) ?? []), ref])
   }
   return found
@@ -77,8 +80,8 @@ export async function watchFolder(
       const now = new Map<string, string>()
       const there = new Map<string, Map<number, { name: string; mark: string }>>()
       for (const name of names) {
-        const number = frameNumber(name)
-        const kind = kindOf(name)
+        const number = frameNumber(nameIn(folder, name))
+        const kind = kindOf(nameIn(folder, name))
         if (number === undefined || !isPictureName(name) || name.startsWith('.') || !watched.has(kind))
           continue
         const info = await stat(join(folder, name)).catch(() => undefined)

@@ -1,10 +1,11 @@
 import { createWriteStream } from 'node:fs'
 import { mkdir, realpath, rm, stat } from 'node:fs/promises'
-import { basename, join, sep } from 'node:path'
+import { basename, dirname, join, sep } from 'node:path'
 import { Readable, Transform } from 'node:stream'
 import { pipeline } from 'node:stream/promises'
 import { FileStore } from '@tus/file-store'
 import * as v from 'valibot'
+import { namedFor } from '../core/comp/file-names.ts'
 import { intakeBody } from './contracts.ts'
 import { folders } from './home.ts'
 import { IntakeError, NoSuchShot } from './media/intake.ts'
@@ -24,6 +25,13 @@ export interface Incoming {
 
 /** Larger files are sent by the upload protocol, which goes on where a connection broke. */
 const mostInOneGo = 256e6
+
+/** What a file of the intake folder is called: numbers alone are frames of what their folder is called. */
+async function nameInFolder(path: string): Promise<string> {
+  const folder = dirname(path)
+  const isRoot = folder === (await realpath(folders.intake))
+  return namedFor(isRoot ? undefined : basename(folder), basename(path))
+}
 
 /** A path inside the intake folder, as it really is. Throws RequestError for what leads out of it or is not there. */
 export async function intakePath(relative: string): Promise<string> {
@@ -106,9 +114,10 @@ export async function withIncoming<T>(request: Request, work: (file: Incoming) =
         400,
         `${intake} is ${info.isDirectory() ? 'a folder' : 'no ordinary file'}. Choose a file.`,
       )
-    return work({ path, fileName: basename(path), modifiedMs: info.mtimeMs, isInPlace: true })
+    return work({ path, fileName: await nameInFolder(path), modifiedMs: info.mtimeMs, isInPlace: true })
   }
-  const fileName = headerText(request, 'x-file-name').split(/[\\/]/).at(-1)?.trim()
+  const given = headerText(request, 'x-file-name').split(/[\\/]/).at(-1)?.trim()
+  const fileName = given && namedFor(undefined, given)
   const modifiedMs = modifiedOf(request)
   const id = request.headers.get('x-upload')
   if ((!request.body && id === null) || !fileName)

@@ -3,7 +3,8 @@ import { basename } from 'node:path'
 import { dialProblems, storeProblems } from '../core/comp/check.ts'
 import { cutName } from '../core/comp/cut-name.ts'
 import { addLane, emptyComp } from '../core/comp/edits.ts'
-import { splitPassName, type MediaTable } from '../core/comp/media.ts'
+import { mediaName, splitPassName } from '../core/comp/file-names.ts'
+import type { MediaTable } from '../core/comp/media.ts'
 import { ProblemError } from '../core/comp/problem.ts'
 import { parseComp, type Comp } from '../core/comp/schema.ts'
 import { newId, RequestError } from './answer.ts'
@@ -13,7 +14,7 @@ import { withDb } from './db/pool.ts'
 import { findShot, insertShot, renameShot } from './db/shots.ts'
 import { signOfWork } from './home.ts'
 import type { Incoming } from './incoming.ts'
-import { beginShot, mediaName } from './media/intake.ts'
+import { beginShot } from './media/intake.ts'
 
 /** Everything a page needs to open a shot. */
 export interface OpenShot {

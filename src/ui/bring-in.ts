@@ -1,6 +1,7 @@
 import { cutName } from '../core/comp/cut-name.ts'
 import { addPassLane } from '../core/comp/edits.ts'
-import { framesOf, intakeOrder, type MediaTable } from '../core/comp/media.ts'
+import { frameNumber, intakeOrder, namedFor, namelessFrames } from '../core/comp/file-names.ts'
+import { frameNumbers, framesOf, type MediaTable } from '../core/comp/media.ts'
 import type { Comp } from '../core/comp/schema.ts'
 import type * as v from 'valibot'
 import { broughtInAnswer, knownAnswer, mediaAnswer } from '../contracts/answers.ts'
@@ -33,7 +34,11 @@ const bytesOf = (item: Incoming) => (item instanceof File ? item.size : 0)
 /** Files that are sent at the same time: one is read while the next is on its way. */
 const lanes = 2
 
-/** Files of a drop, those in folders too. */
+/** A file under another name. */
+const renamed = (file: File, name: string) =>
+  name === file.name ? file : new File([file], name, { lastModified: file.lastModified })
+
+/** Files of a drop, those in folders too; numbers alone are frames of what their folder is called. */
 export async function filesOf(data: DataTransfer): Promise<File[]> {
   const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null)
   const read = async (entry: FileSystemEntry): Promise<File[]> => {
@@ -41,6 +46,9 @@ export async function filesOf(data: DataTransfer): Promise<File[]> {
       return [
         await new Promise<File>((resolve, reject) => {
           ;(entry as FileSystemFileEntry).file(resolve, reject)
+        }).then((file) => {
+          const folder = entry.fullPath.split('/').at(-2)
+          return folder ? renamed(file, namedFor(folder, file.name)) : file
         }),
       ]
     const reader = (entry as FileSystemDirectoryEntry).createReader()
@@ -71,6 +79,35 @@ export function sendIncoming<T>(
     : requestJson(contract, path, 'POST', item, { signal })
 }
 
+/**
+ * Files whose names are numbers alone, and whose folder nobody knows, under a name under which they take no frame's place:
+ * they are new frames of `frames` or, where that has other frames of these numbers, of `frames 2` and so on.
+ */
+async function nameNameless(path: string, files: readonly Incoming[]): Promise<readonly Incoming[]> {
+  const isNameless = (file: Incoming): file is File =>
+    file instanceof File && namedFor(undefined, file.name) !== file.name
+  const nameless = files.filter(isNameless)
+  if (nameless.length === 0) return files
+  const { media } = await requestJson(mediaAnswer, path)
+  for (let count = 1; ; count++) {
+    const name = count === 1 ? namelessFrames : `${namelessFrames} ${count}`
+    const taken = new Set(Object.values(media).flatMap((m) => (m.name === name ? frameNumbers(m) : [])))
+    const under = new Map(
+      nameless.map((file) => [file as Incoming, renamed(file, namedFor(name, file.name))]),
+    )
+    const isFree = [...under.values()].every((file) => !taken.has(frameNumber(file.name) ?? NaN))
+    if (isFree || (await knownIn(path, [...under.values()])).size > 0)
+      return files.map((file) => under.get(file) ?? file)
+  }
+}
+
+/** Which of these files are in a shot already, unchanged: their places in the list. */
+async function knownIn(path: string, files: readonly File[]): Promise<ReadonlySet<number>> {
+  if (files.length === 0) return new Set()
+  const asked = files.map((f) => ({ name: f.name, bytes: f.size, modifiedMs: f.lastModified }))
+  return new Set((await requestJson(knownAnswer, `${path}/known`, 'POST', { files: asked })).known)
+}
+
 /** Sends files into a shot, two at a time. What is refused does not keep the rest from coming in. */
 export async function bringInFiles(
   shotId: string,
@@ -78,14 +115,12 @@ export async function bringInFiles(
   onProgress: (progress: BringInProgress) => void,
   signal: AbortSignal,
 ): Promise<BringInResult> {
-  const ordered = intakeOrder(files, nameOf)
-  const own = ordered.flatMap((f) =>
-    f instanceof File ? [{ name: f.name, bytes: f.size, modifiedMs: f.lastModified }] : [],
-  )
   const path = `/api/shots/${shotId}/media`
-  const there =
-    own.length > 0 ? await requestJson(knownAnswer, `${path}/known`, 'POST', { files: own }) : { known: [] }
-  const known = new Set(there.known)
+  const ordered = intakeOrder(await nameNameless(path, files), nameOf)
+  const known = await knownIn(
+    path,
+    ordered.filter((f) => f instanceof File),
+  )
   let at = -1
   const wanted = ordered.filter((f) => !(f instanceof File) || !known.has(++at))
   const refused: string[] = []

@@ -18,15 +18,8 @@ import {
   withoutSteps,
 } from './edits.ts'
 import { putDial, readSetting } from './settings.ts'
-import {
-  fileAt,
-  framesOf,
-  intakeOrder,
-  missingFrames,
-  numberRanges,
-  servingFrame,
-  splitPassName,
-} from './media.ts'
+import { fileAt, framesOf, missingFrames, numberRanges, servingFrame } from './media.ts'
+import { intakeOrder, splitPassName } from './file-names.ts'
 import { passStats } from '../formats/pass-stats.ts'
 import { guessPass } from '../passes/guess-pass.ts'
 import type { PassKind } from '../passes/passes.ts'

@@ -168,34 +168,3 @@ export function framesOf(table: MediaTable): { first: number; last: number } | u
     .flat()
   return numbers.length === 0 ? undefined : { first: Math.min(...numbers), last: Math.max(...numbers) }
 }
-
-const passWords =
-  /^(beauty|rgba?|combined|z|depth|zdepth|normals?|nrm|positions?|pos|motion|velocity|vectors?|emission|emissive|crypto\w*|ids?|objectids?|diffuse|specular|reflections?|refractions?|ao|occlusion|uv|albedo|sss|transmission|volume)$/i
-/** Words that name a pass as often as a drawn layer. */
-const unsureWords = /^(shadows?|matte|mask|alpha|light|glow)$/i
-
-/**
- * What a file name says of passes in files of their own: 'cave_depth' → depth of cave. `isSure` is false for words that
- * may also name a layer of its own. Undefined where the name ends with no such word (common practice).
- */
-export function splitPassName(
-  mediaName: string,
-): { base: string; pass: string; isSure: boolean } | undefined {
-  const found = /^(.+)[._-]([A-Za-z]\w*?)$/.exec(mediaName)
-  const [base, pass] = [found?.[1], found?.[2]]
-  if (!base || !pass) return undefined
-  const isSure = passWords.test(pass)
-  return isSure || unsureWords.test(pass) ? { base, pass: pass.toLowerCase(), isSure } : undefined
-}
-
-/** The order in which files come in best: lists of names first, then pictures, then those named for a pass of them; by number. */
-export function intakeOrder<T>(files: readonly T[], nameOf: (file: T) => string): T[] {
-  const rank = (name: string) => {
-    if (/\.json$/i.test(name)) return 0
-    const split = splitPassName(name.replace(/(?:[._]-?\d+|-\d+)?\.[^.]+$/, ''))
-    return !split ? 1 : split.isSure ? 2 : 3
-  }
-  const keyed = files.map((file) => ({ file, name: nameOf(file), rank: rank(nameOf(file)) }))
-  keyed.sort((a, b) => a.rank - b.rank || a.name.localeCompare(b.name, 'en', { numeric: true }))
-  return keyed.map(({ file }) => file)
-}

@@ -158,7 +158,8 @@ export async function takeShare(
   /** The first picture with alpha. */
   let colour: PassBlock | undefined
   for (const inFile of file.info.passes.filter((p) => own.has(p.name))) {
-    const named = passName === undefined ? inFile.name : isOnly ? passName : `${passName} ${inFile.name}`
+    const isIt = isOnly || inFile.name.toLowerCase() === passName
+    const named = passName === undefined ? inFile.name : isIt ? passName : `${passName} ${inFile.name}`
     const renamed = named === inFile.name ? inFile : { ...inFile, name: named, inFile: inFile.name }
     // Colour is judged as it is stored; nothing else is stored otherwise than it is read.
     const stored = file.readPass(inFile.name, { isData: true })

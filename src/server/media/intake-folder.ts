@@ -1,8 +1,10 @@
 import { mkdir, readdir } from 'node:fs/promises'
+import { basename } from 'node:path'
+import { namedFor, frameNumber as numberIn, mediaName as nameIn } from '../../core/comp/file-names.ts'
 import { missingFrames, numberRanges } from '../../core/comp/media.ts'
 import { folders } from '../home.ts'
 import { intakePath } from '../incoming.ts'
-import { frameNumber, isPictureName, mediaName } from './intake.ts'
+import { isPictureName } from './intake.ts'
 
 /** Files of a folder that belong together. */
 export interface FoundSequence {
@@ -19,9 +21,11 @@ export interface IntakeListing {
   readonly sequences: readonly FoundSequence[]
 }
 
-/** Numbered files of one name and ending as sequences, others alone; by name. */
-export function groupFiles(names: readonly string[]): FoundSequence[] {
+/** Numbered files of one name and ending as sequences, others alone; by name. Numbers alone are frames of what their folder is called. */
+export function groupFiles(names: readonly string[], folder?: string): FoundSequence[] {
   const groups = new Map<string, string[]>()
+  const frameNumber = (file: string) => numberIn(namedFor(folder, file))
+  const mediaName = (file: string) => nameIn(namedFor(folder, file))
   for (const name of names) {
     const key =
       frameNumber(name) === undefined ? name : `${mediaName(name)}\n${name.split('.').at(-1)!.toLowerCase()}`
@@ -57,6 +61,9 @@ export async function listIntake(path: string): Promise<IntakeListing> {
       .filter((e) => e.isDirectory())
       .map((e) => e.name)
       .sort((a, b) => a.localeCompare(b, 'en', { numeric: true })),
-    sequences: groupFiles(visible.filter((e) => e.isFile() && isPictureName(e.name)).map((e) => e.name)),
+    sequences: groupFiles(
+      visible.filter((e) => e.isFile() && isPictureName(e.name)).map((e) => e.name),
+      path === '' ? undefined : basename(path),
+    ),
   }
 }

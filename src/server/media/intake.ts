@@ -1,7 +1,8 @@
 import { readFile, stat } from 'node:fs/promises'
 import { basename, dirname, join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
-import { splitPassName, type Pass } from '../../core/comp/media.ts'
+import { frameNumber, mediaName, splitPassName } from '../../core/comp/file-names.ts'
+import type { Pass } from '../../core/comp/media.ts'
 import { parseManifest } from '../../core/formats/cryptomatte.ts'
 import {
   findMediaNamed,
@@ -27,27 +28,6 @@ export class IntakeError extends Error {
   ) {
     super(`${fileName}: ${reason}`)
   }
-}
-
-/** Digits at the end of a name that are no frame number, such as a date with a time of day, have more places than this. */
-const mostDigits = 9
-
-/**
- * Frame number in a file name: the last digits before the ending, after a dot, a line or an underscore
- * ('grotto.0001.exr' → 1, 'grotto-12.png' → 12, 'grotto.-003.exr' → −3). More than nine digits are part of the name.
- */
-export function frameNumber(fileName: string): number | undefined {
-  const found = /(?:[._](-?\d+)|-(\d+))\.[^.]+$/.exec(fileName)
-  const digits = found?.[1] ?? found?.[2]
-  if (digits === undefined || digits.replace(/^-?0*/, '').length > mostDigits) return undefined
-  // Not −0, which no table holds.
-  return Number(digits) + 0
-}
-
-/** The name without frame number and ending: files that share it are frames of one sequence. */
-export function mediaName(fileName: string): string {
-  const number = frameNumber(fileName) === undefined ? '' : '(?:[._]-?\\d+|-\\d+)?'
-  return fileName.replace(new RegExp(`${number}\\.[^.]+$`), '') || fileName
 }
 
 /** Whether a file may be a picture, by its ending. */

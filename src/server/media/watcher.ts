@@ -1,6 +1,7 @@
 import { readdir, stat } from 'node:fs/promises'
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import type { Pool } from 'mysql2/promise'
+import { namedFor } from '../../core/comp/file-names.ts'
 import { listTakenFiles, noteTakenFile, type WatchedFile, type WatchedFolder } from '../db/watched.ts'
 import { DatabaseBusy, DatabaseUnreachable, isUnstorable, nameFailure } from '../db/pool.ts'
 import { loggerOf } from '../log.ts'
@@ -57,7 +58,8 @@ export class FolderWatch {
       if (taken.has(keyOf(file)) || this.unnotable.has(keyOf(file))) continue
       let problem: string | undefined
       try {
-        await this.bring(this.pool, this.folder.shotId, join(this.folder.path, file.name), file.name, {
+        const { path, shotId } = this.folder
+        await this.bring(this.pool, shotId, join(path, file.name), namedFor(basename(path), file.name), {
           modifiedMs: file.changedMs,
           isInPlace: true,
         })

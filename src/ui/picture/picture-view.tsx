@@ -67,7 +67,6 @@ export function PictureView({
   onPoint: (point: readonly [number, number] | undefined) => void
 }) {
   const { onPicture, onFrame, player, store } = useShotContext()
-  const wanted = useShot((s) => s.wanted)
   const picking = useShot((s) => s.picking)
   const isDrawing = useShot((s) => s.draw !== undefined && !s.shownPass)
   const drawTool = useShot((s) => s.draw?.tool)
@@ -225,6 +224,15 @@ export function PictureView({
     [onFrame, player, store],
   )
 
+  // Told by hand: each move of a dial asks for a picture, and nothing here is drawn otherwise for it.
+  useEffect(() => {
+    const tell = ({ wanted }: { readonly wanted: number }) => {
+      if (canvas.current) canvas.current.dataset['wanted'] = String(wanted)
+    }
+    tell(store.getState())
+    return store.subscribe(tell)
+  }, [store, screen])
+
   /** Pixel of the full frame under the pointer. */
   const pixelUnder = (event: PointerEvent): [number, number] => {
     const box = frame.current!.getBoundingClientRect()
@@ -291,7 +299,6 @@ export function PictureView({
         ref={canvas}
         className="absolute left-0 top-0 origin-top-left will-change-transform"
         data-testid="picture"
-        data-wanted={wanted}
         aria-label="The picture"
       />
       <canvas

@@ -34,7 +34,10 @@ afterEach(() => {
 function begin() {
   const store = createShotStore({ comp: emptyComp(4, 4), media: {} })
   const states: SaveState['type'][] = []
-  const autosave = new Autosave('s', store, 7, new Date().toISOString(), (state) => states.push(state.type))
+  store.subscribe((now, before) => {
+    if (now.saving !== before.saving) states.push(now.saving.type)
+  })
+  const autosave = new Autosave('s', store, 7)
   const stop = autosave.start()
   const change = (gesture?: string) => {
     store
@@ -84,13 +87,11 @@ test('what the server refuses is not sent again until it changes', async () => {
     () => Response.json({ error: { message: 'This comp can not be saved', problems } }, { status: 400 }),
     saved(8),
   ]
-  const { change, autosave, store, states, stop } = begin()
+  const { change, store, states, stop } = begin()
   change()
   await vi.advanceTimersByTimeAsync(30_000)
   expect([calls.length, states.at(-1)]).toEqual([1, 'refused'])
-  expect(autosave.state).toMatchObject({ problems: ['lanes.0.name holds half a character'] })
-  // The work is at hand all the while, and saved once it fits.
-  expect(JSON.parse(autosave.compText)).toEqual(store.getState().comp)
+  expect(store.getState().saving).toMatchObject({ problems: ['lanes.0.name holds half a character'] })
   change()
   await vi.advanceTimersByTimeAsync(2000)
   expect([calls.length, states.at(-1)]).toEqual([2, 'refused'])
@@ -109,10 +110,10 @@ test('a conflict stops saving until it is decided; keeping mine saves on top of 
       ),
     saved(13),
   ]
-  const { change, autosave, states, stop } = begin()
+  const { change, autosave, store, states, stop } = begin()
   change()
   await vi.advanceTimersByTimeAsync(1000)
-  expect(autosave.state).toMatchObject({ type: 'conflict', revision: 12 })
+  expect(store.getState().saving).toMatchObject({ type: 'conflict', revision: 12 })
   change()
   await vi.advanceTimersByTimeAsync(10_000)
   expect(calls).toHaveLength(1)

@@ -30,17 +30,17 @@ export class Autosave {
   private timer: ReturnType<typeof setTimeout> | undefined
   private saving: Promise<boolean> | undefined
   private savedComp: Comp
-  state: SaveState
 
   constructor(
     private readonly shotId: string,
     private readonly store: ShotStore,
     private revision: number,
-    savedAt: string,
-    private readonly onChange: (state: SaveState) => void,
   ) {
     this.savedComp = store.getState().comp
-    this.state = { type: 'saved', at: new Date(savedAt).getTime() }
+  }
+
+  private get state(): SaveState {
+    return this.store.getState().saving
   }
 
   /** Begins to follow the comp; gives back a function that stops. */
@@ -73,20 +73,14 @@ export class Autosave {
   private schedule(delayMs: number): void {
     clearTimeout(this.timer)
     if (this.state.type === 'conflict') return
-    // Said once: a drag would have the whole screen drawn anew with each of its moves.
+    // Said once, and not with each move of a drag.
     const isTold = this.state.type === 'failed' || this.state.type === 'refused'
     if (!isTold && this.state.type !== 'waiting') this.change({ type: 'waiting' })
     this.timer = setTimeout(() => void this.saveNow(), delayMs)
   }
 
-  private change(state: SaveState): void {
-    this.state = state
-    this.onChange(state)
-  }
-
-  /** What is here and may be saved nowhere yet, as a comp's own JSON. */
-  get compText(): string {
-    return JSON.stringify(this.store.getState().comp, undefined, 2)
+  private change(saving: SaveState): void {
+    this.store.getState().set({ saving })
   }
 
   /** Saves what is not saved yet; true when everything is. */

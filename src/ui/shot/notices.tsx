@@ -6,11 +6,13 @@ import { ago } from '../ago.ts'
 import { useShot } from './shot-context.tsx'
 
 /** Two pages work on one shot: says so and lets the person decide. */
-export function ConflictNotice({ savedAt, onKeepMine }: { savedAt: string; onKeepMine: () => void }) {
+export function ConflictNotice({ onKeepMine }: { onKeepMine: () => void }) {
+  const saving = useShot((s) => s.saving)
+  if (saving.type !== 'conflict') return null
   return (
     <div role="alert" className="flex items-center gap-3 bg-warning px-4 py-1.5 text-warning-content">
       <span>
-        This shot was changed in another window {ago(savedAt)}. Nothing here has been saved over it.
+        This shot was changed in another window {ago(saving.savedAt)}. Nothing here has been saved over it.
       </span>
       <button
         type="button"

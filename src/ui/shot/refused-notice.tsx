@@ -1,26 +1,20 @@
 'use client'
 
 import { Download } from 'lucide-react'
+import { useShot, useShotContext } from './shot-context.tsx'
 
 /** Says that the server will not take what is here, why, and how it can be kept all the same. */
-export function RefusedNotice({
-  message,
-  problems,
-  fileName,
-  compText,
-  onRetry,
-}: {
-  message: string
-  problems: readonly string[]
-  fileName: string
-  compText: () => string
-  onRetry: () => void
-}) {
+export function RefusedNotice({ shotName }: { shotName: string }) {
+  const { store, saveNow } = useShotContext()
+  const saving = useShot((s) => s.saving)
+  if (saving.type !== 'refused') return null
+  const { message, problems } = saving
   const download = () => {
-    const url = URL.createObjectURL(new Blob([compText()], { type: 'application/json' }))
+    const text = JSON.stringify(store.getState().comp, undefined, 2)
+    const url = URL.createObjectURL(new Blob([text], { type: 'application/json' }))
     const link = document.createElement('a')
     link.href = url
-    link.download = fileName
+    link.download = `${shotName}.comp.json`
     link.click()
     setTimeout(() => {
       URL.revokeObjectURL(url)
@@ -46,7 +40,7 @@ export function RefusedNotice({
       <button type="button" className="btn btn-xs" onClick={download}>
         <Download size={13} aria-hidden /> Keep as a file
       </button>
-      <button type="button" className="btn btn-ghost btn-xs" onClick={onRetry}>
+      <button type="button" className="btn btn-ghost btn-xs" onClick={() => void saveNow()}>
         Try again
       </button>
     </div>

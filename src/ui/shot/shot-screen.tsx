@@ -32,7 +32,7 @@ import { ThroughNotice } from '../renders/through-notice.tsx'
 import { followReadings } from '../timing/follow-readings.ts'
 import { followRides } from '../timing/ride.ts'
 import { TimingPanel } from '../timing/timing-panel.tsx'
-import { Autosave, type SaveState } from './autosave.ts'
+import { Autosave } from './autosave.ts'
 import { PartsNotice } from './parts-notice.tsx'
 import { useShortcut } from '../shortcuts/use-shortcut.ts'
 import { RefusedNotice } from './refused-notice.tsx'
@@ -57,11 +57,7 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
   const [store] = useState(() => createShotStore(shot))
   const [engine, setEngine] = useState<EngineClient>()
   const [player, setPlayer] = useState<Player>()
-  const [saveState, setSaveState] = useState<SaveState>({
-    type: 'saved',
-    at: new Date(shot.savedAt).getTime(),
-  })
-  const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision, shot.savedAt, setSaveState))
+  const [autosave] = useState(() => new Autosave(shot.id, store, shot.revision))
   const [tab, setTab] = useState<Tab>('desk')
   const listeners = useRef(new Set<(shown: Shown, serial: number) => void>())
   const frames = useRef(new Set<(codes: Codes, frame: number) => void>())
@@ -212,26 +208,14 @@ export function ShotScreen({ shot }: { shot: OpenShot }) {
           <TopBar
             shotId={shot.id}
             shotName={shot.name}
-            saveState={saveState}
-            onRetry={() => void autosave.saveNow()}
             onRender={() => {
               setTab('renders')
             }}
           />
-          {saveState.type === 'refused' && (
-            <RefusedNotice
-              message={saveState.message}
-              problems={saveState.problems}
-              fileName={`${shot.name}.comp.json`}
-              compText={() => autosave.compText}
-              onRetry={() => void autosave.saveNow()}
-            />
-          )}
+          <RefusedNotice shotName={shot.name} />
           <PartsNotice />
           <ThroughNotice />
-          {saveState.type === 'conflict' && (
-            <ConflictNotice savedAt={saveState.savedAt} onKeepMine={() => void autosave.keepMine()} />
-          )}
+          <ConflictNotice onKeepMine={() => void autosave.keepMine()} />
           <FailureNotice notes={shot.notes} />
           <BringInNotes bringIn={bringIn} />
           <Group orientation="vertical" className="min-h-0 flex-1">

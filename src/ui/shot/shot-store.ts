@@ -16,6 +16,7 @@ import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../../core/engine/session/requests.ts'
+import type { SaveState } from './autosave.ts'
 
 /** What is selected on the desk: a lane, one of its steps, or the slot before the step at `slot`. */
 export interface Selection {
@@ -130,6 +131,8 @@ export interface ShotState {
   /** The number of the latest picture that was asked for. */
   readonly wanted: number
   readonly failure: string | undefined
+  /** How far what is here has been saved. */
+  readonly saving: SaveState
   /** What is to become one step. */
   readonly making: { readonly lane: string; readonly step?: string } | undefined
   /** A lane that is to be removed while others take from it. */
@@ -188,7 +191,7 @@ export const mostUndone = 300
 type Tracked = Pick<ShotState, 'comp' | 'editName'>
 
 /** The state of an opened shot. Only the comp can be undone; looking and selecting can not. */
-export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
+export function createShotStore(initial: { comp: Comp; media: MediaTable; savedAt?: string }) {
   let lastGesture: string | undefined
   // The lane with the most passes behind it is the one that work begins on.
   const passes = ({ source }: Lane) =>
@@ -230,6 +233,7 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
         isBusy: true,
         wanted: 0,
         failure: undefined,
+        saving: { type: 'saved', at: initial.savedAt ? new Date(initial.savedAt).getTime() : 0 },
         compare: undefined,
         otherLook: undefined,
         matteView: undefined,
@@ -249,12 +253,14 @@ export function createShotStore(initial: { comp: Comp; media: MediaTable }) {
           const comp = withinDials(get().comp, placedHere(get().comp, change(get().comp), get().opened))
           if (comp === get().comp) return
           const refusal = editProblem(get().comp, comp)
-          set({ refusal })
-          if (refusal !== undefined) return
+          if (refusal !== undefined) {
+            set({ refusal })
+            return
+          }
           const isContinued = gesture !== undefined && gesture === lastGesture
           const history = store.temporal.getState()
           if (isContinued) history.pause()
-          set({ comp, editName: name })
+          set({ comp, editName: name, refusal })
           if (isContinued) history.resume()
           lastGesture = gesture
         },

@@ -6,13 +6,14 @@ import { useEffect, useState } from 'react'
 import { useStore } from 'zustand'
 import { ago } from '../ago.ts'
 import { Mark } from '../mark.tsx'
-import type { SaveState } from './autosave.ts'
 import { ShortcutSheet } from '../shortcuts/shortcut-sheet.tsx'
 import { useShot, useShotContext } from './shot-context.tsx'
 import { mostUndone } from './shot-store.ts'
 import { Transport } from './transport.tsx'
 
-function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }) {
+function SavedLine() {
+  const { saveNow } = useShotContext()
+  const state = useShot((s) => s.saving)
   const [, tick] = useState(0)
   useEffect(() => {
     const timer = setInterval(() => {
@@ -35,7 +36,7 @@ function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }
       return (
         <span className="text-error" role="alert">
           not saved: {state.message}{' '}
-          <button type="button" className="link" onClick={onRetry}>
+          <button type="button" className="link" onClick={() => void saveNow()}>
             Try again
           </button>
         </span>
@@ -43,42 +44,15 @@ function SavedLine({ state, onRetry }: { state: SaveState; onRetry: () => void }
   }
 }
 
-/** Shot, frame, history and the way to a render. */
-export function TopBar({
-  shotId,
-  shotName,
-  saveState,
-  onRetry,
-  onRender,
-}: {
-  shotId: string
-  shotName: string
-  saveState: SaveState
-  onRetry: () => void
-  onRender: () => void
-}) {
+/** Undo and redo, named by what they take back. Apart from the rest of the bar, as each edit draws them anew. */
+function History() {
   const { store } = useShotContext()
   const editName = useShot((s) => s.editName)
   const undoCount = useStore(store.temporal, (t) => t.pastStates.length)
   const redoName = useStore(store.temporal, (t) => t.futureStates.at(-1)?.editName)
   const { undo, redo } = store.temporal.getState()
   return (
-    <header className="flex h-10 shrink-0 items-center gap-3 border-b border-base-300 bg-base-100 px-3">
-      <Link href="/" className="flex items-center gap-2 font-semibold" title="All shots">
-        <Mark size={20} />
-        Zafiro
-      </Link>
-      <span className="text-base-content/40">/</span>
-      <h1 className="min-w-16 max-w-72 truncate font-medium" title={shotName}>
-        {shotName}
-      </h1>
-      {/* Wide enough for all that it says while all is well: the frames beside it stand still. */}
-      <span className="min-w-24 max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
-        <SavedLine state={saveState} onRetry={onRetry} />
-      </span>
-      <div className="mx-auto">
-        <Transport />
-      </div>
+    <>
       <button
         type="button"
         className="btn btn-ghost btn-xs"
@@ -107,6 +81,38 @@ export function TopBar({
       >
         <Redo2 size={15} aria-hidden /> Redo
       </button>
+    </>
+  )
+}
+
+/** Shot, frame, history and the way to a render. */
+export function TopBar({
+  shotId,
+  shotName,
+  onRender,
+}: {
+  shotId: string
+  shotName: string
+  onRender: () => void
+}) {
+  return (
+    <header className="flex h-10 shrink-0 items-center gap-3 border-b border-base-300 bg-base-100 px-3">
+      <Link href="/" className="flex items-center gap-2 font-semibold" title="All shots">
+        <Mark size={20} />
+        Zafiro
+      </Link>
+      <span className="text-base-content/40">/</span>
+      <h1 className="min-w-16 max-w-72 truncate font-medium" title={shotName}>
+        {shotName}
+      </h1>
+      {/* Wide enough for all that it says while all is well: the frames beside it stand still. */}
+      <span className="min-w-24 max-w-96 truncate text-xs text-base-content/60" data-testid="save-state">
+        <SavedLine />
+      </span>
+      <div className="mx-auto">
+        <Transport />
+      </div>
+      <History />
       <a
         className="btn btn-ghost btn-xs"
         href={`/api/shots/${shotId}/file`}
