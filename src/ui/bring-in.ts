@@ -154,7 +154,16 @@ export async function bringInFiles(
   return { media, refused, known: known.size }
 }
 
-/** The comp with a lane for each media that it did not have before, spanning the frames of its sequences. */
+/** Whether a comp goes over the frames of its sequences, no more and no less. */
+function spansMedia({ frames: { first, last } }: Comp, media: MediaTable): boolean {
+  const range = framesOf(media)
+  return range ? range.first === first && range.last === last : first === last
+}
+
+/**
+ * The comp with a lane for each media that it did not have before, spanning the frames of its sequences. Where only
+ * frames came, it spans them if it spanned what was there.
+ */
 export function withNewMedia(comp: Comp, before: MediaTable, after: MediaTable): Comp {
   let next = comp
   for (const [ref, { name, passes }] of Object.entries(after)) {
@@ -164,6 +173,7 @@ export function withNewMedia(comp: Comp, before: MediaTable, after: MediaTable):
       next = addPassLane(next, cutName(name), { type: 'pass', media: ref, pass: pass.name }, pass.kind)
   }
   // A table alone changes nothing of the shot.
-  const range = next === comp ? undefined : framesOf(after)
+  const range = next === comp && !spansMedia(comp, before) ? undefined : framesOf(after)
+  if (range && spansMedia(next, after)) return next
   return range ? { ...next, frames: { ...next.frames, ...range } } : next
 }

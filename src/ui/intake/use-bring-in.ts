@@ -43,8 +43,7 @@ export function useBringIn(shotId: string, store: ShotStore): BringIn {
         if (!media) return
         set({ media })
         const what = files.length === 1 ? nameOf(files[0]!) : `${files.length} files`
-        if (Object.keys(media).some((ref) => !(ref in before)))
-          edit(`Bring in ${what}`, (comp) => withNewMedia(comp, before, media))
+        edit(`Bring in ${what}`, (comp) => withNewMedia(comp, before, media))
       } catch (error) {
         setNotes([error instanceof Error ? error.message : String(error)])
       } finally {

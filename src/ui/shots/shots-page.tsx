@@ -31,13 +31,12 @@ async function fill(
   const say = ({ done, name }: { done: number; name: string }) => {
     onProgress(done, name)
   }
-  const { media, refused } = await bringInFiles(id, files, say, signal)
   const shot = await requestJson(shotAnswer, `/api/shots/${id}`)
-  const first = Object.fromEntries(Object.entries(shot.media).slice(0, 1))
+  const { media, refused } = await bringInFiles(id, files, say, signal)
   if (media)
     await requestJson(revisionAnswer, `/api/shots/${id}/comp`, 'PUT', {
       base: shot.revision,
-      comp: withNewMedia(shot.comp, first, media),
+      comp: withNewMedia(shot.comp, shot.media, media),
     })
   return refused
 }
