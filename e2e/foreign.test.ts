@@ -1,4 +1,4 @@
-import { rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import { resolve } from 'node:path'
 import { By, Key, type WebDriver } from 'selenium-webdriver'
 import sharp from 'sharp'
@@ -157,6 +157,36 @@ test('a large frame settles at the size that it is looked at, says so under the 
   await driver.executeScript('document.activeElement.blur()')
   await driver.actions().sendKeys('l').perform()
   await settledAt('4')
+})
+
+test('files that have numbers for names become a shot of all their frames, later ones go on in it, others of these numbers beside it', async () => {
+  const folder = resolve(home, 'numbers')
+  mkdirSync(folder, { recursive: true })
+  const files = async (light: number, ...numbers: number[]) => {
+    const made = numbers.map(async (n) => {
+      const path = resolve(folder, `000${n}.png`)
+      const background = { r: light, g: n * 20, b: 40 }
+      await sharp({ create: { width: 64, height: 36, channels: 3, background } })
+        .png()
+        .toFile(path)
+      return path
+    })
+    return (await Promise.all(made)).join('\n')
+  }
+  const range = () => textOf(driver, '[aria-label^="Frames of the shot"]')
+  const lanes = () => driver.findElements(By.css('[aria-label^="Lane frames"]'))
+  const give = async (label: string, paths: string) =>
+    (await find(driver, `input[aria-label="${label}"]`)).sendKeys(paths)
+  await driver.get(app.address)
+  await give('Frames for a new shot', await files(90, 3, 4, 6))
+  await waitFor(driver, 'frames 3 to 6', async () => /006/.test(await range()))
+  await waitFor(driver, 'the first frame', async () => (await lanes()).length === 1)
+  await give('Frames to bring in', await files(90, 7, 8))
+  await waitFor(driver, 'frames up to 8', async () => /008/.test(await range()))
+  expect(await lanes()).toHaveLength(1)
+  await give('Frames to bring in', await files(200, 3, 4))
+  await find(driver, '[aria-label="Lane frames 2"]')
+  expect(await range()).toMatch(/008/)
 })
 
 test('of a frame too large to be made whole, what is seen is made, one pixel as one pixel, and what is moved into view after it', async () => {

@@ -40,8 +40,9 @@ export const namelessFrames = 'frames'
 
 /** The name of a file, or, where that is a number alone, with its folder's before it: '0001.exr' in plates → 'plates.0001.exr'. */
 export function namedFor(folder: string | undefined, fileName: string): string {
-  const [, word] = /^-?\d+(?:[._-]([A-Za-z]\w*))?\.[^.]+$/.exec(fileName) ?? ['', '?']
-  const isNameless = word === undefined || passWords.test(word)
+  const found = /^-?\d+(?:[._-]([A-Za-z]\w*))?\.[^.]+$/.exec(fileName)
+  const word = found?.[1]
+  const isNameless = found !== null && (word === undefined || passWords.test(word))
   return isNameless ? `${folder?.trim() ? folder : namelessFrames}.${fileName}` : fileName
 }
 
