@@ -342,6 +342,11 @@ export class Evaluator {
     }
   }
 
+  /** Whether the picture of a node with this key is there. */
+  has(key: string): boolean {
+    return this.kept.has(key)
+  }
+
   /** Keeps a picture from being dropped until it is unpinned. */
   pin(node: PlanNode): () => void {
     const entry = this.kept.get(node.key)

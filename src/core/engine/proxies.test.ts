@@ -1,13 +1,15 @@
 import { expect, test } from 'vitest'
 import { addLane, addStep, emptyComp } from '../comp/edits.ts'
 import type { MediaTable } from '../comp/media.ts'
-import type { Setting } from '../comp/schema.ts'
+import type { Comp, Setting } from '../comp/schema.ts'
 import { putDial } from '../comp/settings.ts'
 import { reducePass } from '../formats/reduce-pass.ts'
 import { createLoneKernels } from '../kernels/wasm-kernels.ts'
 import { passFilter } from '../passes/passes.ts'
 import { Evaluator } from './evaluator.ts'
+import type { PassRef } from './plan/plan-node.ts'
 import { plan } from './plan/plan.ts'
+import { Session } from './session/session.ts'
 
 const [width, height] = [960, 544]
 const data = new Float32Array(width * height * 4)
@@ -77,5 +79,51 @@ test.each([
     const small = await cells(reduction)
     expect(Math.abs(total(small) / total(whole) - 1)).toBeLessThan(0.04)
     expect(Math.max(...small.map((v, i) => Math.abs(v - whole[i]!))) / peak).toBeLessThan(0.04)
+  }
+})
+
+// Lamps of three pixels, as they are in large frames: at a quarter of the size they fill half a pixel.
+test('what small lights give does not jump when the picture settles, whichever step of theirs moves', async () => {
+  const small = new Float32Array(data.length)
+  for (let i = 0; i < width * height; i++) small.set([0.1, 0.08, 0.06, 1], i * 4)
+  for (let lamp = 0; lamp < 40; lamp++)
+    for (let k = 0; k < 9; k++) {
+      const [x, y] = [40 + ((lamp * 211) % 880) + (k % 3), 30 + ((lamp * 97) % 480) + Math.floor(k / 3)]
+      small.set([14, 11, 8, 1], (y * width + x) * 4)
+    }
+  const load = (ref: PassRef) =>
+    Promise.resolve(
+      ref.reduction === 1
+        ? { ...block, data: small }
+        : reducePass({ ...block, data: small }, passFilter(ref.pass), ref.reduction as 2, { width, height }),
+    )
+  const frame = {
+    frame: 1,
+    target: { type: 'picture' },
+    view: { gain: 1, channel: 'colour', checker: 0 },
+  } as const
+  const lane = addLane(emptyComp(width, height), 'Back', { type: 'pass', media: 'm1', pass: 'beauty' })
+  const [stars, star] = addStep(lane, 'lane1', 0, 'star-glare')
+  const [comp, blur] = addStep(stars, 'lane1', 1, 'blur')
+  const session = new Session(createLoneKernels(512), load, 2 ** 28)
+  /** The mean green above the wall behind the lamps, of what is shown. */
+  const light = async (by: Session, of: Comp, reduction: 1 | 4) => {
+    await by.answer('show', { comp: of, media }, { ...frame, reduction, isProxy: reduction > 1, finest: 1 })
+    const { picture } = by.shown!
+    const sum = picture.data.reduce((all, v, i) => (i % 4 === 1 ? all + v : all), 0)
+    return sum / (picture.width * picture.height) - 0.08
+  }
+  await light(session, comp, 1)
+  for (const [step, key, value] of [
+    [star, 'length', 90],
+    [star, 'threshold', 1.4],
+    [blur, 'radius', 9],
+  ] as const) {
+    const moved = putDial(comp, step, key, value)
+    const [moving, settled] = [await light(session, moved, 4), await light(session, moved, 1)]
+    expect(Math.abs(moving / settled - 1)).toBeLessThan(0.02)
+    // By themselves they give less.
+    const alone = new Session(createLoneKernels(512), load, 2 ** 28)
+    expect((await light(alone, moved, 4)) / settled).toBeLessThan(0.85)
   }
 })

@@ -21,7 +21,7 @@ export interface AtFrame extends Work {
   readonly frame: number
 }
 export type Wanted = AtFrame &
-  Omit<Wish<'show'>, 'reduction' | 'isProxy' | 'isLast' | 'frame'> & {
+  Omit<Wish<'show'>, 'reduction' | 'isProxy' | 'isLast' | 'finest' | 'frame'> & {
     /** The size at which it is looked at; full size where left out. */
     readonly finest?: Reduction
   }
@@ -278,7 +278,7 @@ export class EngineClient {
     const asked = this.link.ask(
       'show',
       { comp, media },
-      { ...wish, ...part, reduction, isProxy },
+      { ...wish, ...part, reduction, isProxy, finest },
       isProxy ? 'drag' : 'picture',
     )
     this.unwanted = mayEnd ? asked.id : undefined

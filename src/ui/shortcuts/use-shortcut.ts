@@ -6,7 +6,9 @@ export function isTyping(target: EventTarget | null): boolean {
   return (
     target instanceof HTMLElement &&
     (target.matches('input:not([type=range]), textarea, select') ||
-      target.closest('dialog, [role=dialog]') !== null)
+      target.closest('dialog, [role=dialog]') !== null ||
+      // Nothing in an open dialog has the keys: they are not for what lies under it.
+      (target === document.body && document.querySelector('dialog:modal') !== null))
   )
 }
 

@@ -39,18 +39,17 @@ export function planPoints(
   lane: Lane,
   index: number,
   known: (i: number) => PlanNode | undefined,
-  remember: (i: number, point: PlanNode) => void,
+  /** Keeps a point, or what stands for it, which it gives back. */
+  remember: (i: number, point: PlanNode) => PlanNode,
 ): PlanNode {
   let from = index
   while (from > 0 && !known(from)) from--
   let picture = known(from)
   if (!picture) {
-    picture = sourceNode(p, lane.source, lane.id)
-    remember(0, picture)
+    picture = remember(0, sourceNode(p, lane.source, lane.id))
   }
   for (let i = from; i < index; i++) {
-    picture = stepNode(p, lane.steps[i]!, picture, lane.id).after
-    remember(i + 1, picture)
+    picture = remember(i + 1, stepNode(p, lane.steps[i]!, picture, lane.id).after)
   }
   return picture
 }

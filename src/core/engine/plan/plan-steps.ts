@@ -11,6 +11,7 @@ import { areaKey, workArea, type Part } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
 import { cutNode, treatmentOf, withFar, withoutPart } from './plan-part.ts'
+import { allLight, catchesLight, caughtFiner } from './plan-finer.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { placedNode, placedPart, colouredNode } from './plan-place.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
@@ -102,6 +103,32 @@ function feedsOf(
   return { names, feeds }
 }
 
+/** Feeds and dials of a step that moves, whose light is caught at a larger size where what comes to it is there; undefined where it is not. */
+function caughtFeeds(
+  p: Planning,
+  step: Step,
+  effect: Effect,
+  dials: Record<string, DialValue>,
+  { names, feeds }: { readonly names: readonly string[]; readonly feeds: readonly PlanNode[] },
+  laneId: string,
+) {
+  const { light } = lightRoles(effect)
+  if (!p.finer || light === undefined || effect.overTime || !catchesLight(dials)) return undefined
+  const caught = caughtFiner(p, dials, (finer) => {
+    const picture = finer.stepInput(step.id)?.picture
+    const there =
+      picture && feedsOf(finer, step, effect, dialsOf(finer, step, effect, laneId), picture, laneId)
+    return there && (there.feeds[there.names.indexOf(light)] ?? picture)
+  })
+  if (!caught) return undefined
+  const at = names.indexOf(light)
+  const fed =
+    at < 0
+      ? { names: [...names, light], feeds: [...feeds, caught] }
+      : { names: [...names], feeds: feeds.toSpliced(at, 1, caught) }
+  return { fed, taken: { ...dials, ...allLight } }
+}
+
 /** The effect's own result for a picture, before amount and matte: the light alone for effects that give light; of all but a part, where that is said. */
 export function effectNode(
   p: Planning,
@@ -112,8 +139,10 @@ export function effectNode(
   without?: Part,
 ): PlanNode | undefined {
   const dials = dialsOf(p, step, effect, laneId)
-  const fed = feedsOf(p, step, effect, dials, picture, laneId, without)
-  if (!fed) return undefined
+  const own = feedsOf(p, step, effect, dials, picture, laneId, without)
+  if (!own) return undefined
+  const finer = without ? undefined : caughtFeeds(p, step, effect, dials, own, laneId)
+  const { fed, taken } = finer ?? { fed: own, taken: dials }
   if (effect.instead !== undefined) return fed.feeds[fed.names.indexOf(effect.instead)]
   if (effect.affine) return placedNode(p, effect.affine(dials as never), picture, step.id)
   const { frame } = p
@@ -128,14 +157,14 @@ export function effectNode(
   const { reduction } = p
   const { width, height, canvasWidth: frameWidth } = p.area
   const sizes = { width, height, frameWidth, whole: wholeOf(p) }
-  const own = effect.prepare?.(dials as never, { ...sizes, frame, rate, reduction })
+  const ready = effect.prepare?.(dials as never, { ...sizes, frame, rate, reduction })
   const prepared =
-    own && node(`${effect.id}@${effect.version} ${own.key}`, [], (_, workshop) => own.make(workshop))
+    ready && node(`${effect.id}@${effect.version} ${ready.key}`, [], (_, workshop) => ready.make(workshop))
   const times = (effect.framesNeeded?.(dials as never, { frame, rate }) ?? []).filter((t) => t !== frame)
   const others = times.flatMap((t) => p.at(t).stepInput(step.id)?.picture ?? [])
   const overview = effect.surveys?.(dials as never) ? overviewOf(p, step, effect, laneId) : undefined
   const anywhere = anywhereOf(p, step, effect, laneId)
-  const applied = { picture, ...fed, dials, others, times, prepared, overview, anywhere }
+  const applied = { picture, ...fed, dials: taken, others, times, prepared, overview, anywhere }
   return appliedNode(p, step, effect, applied, 'apply')
 }
 

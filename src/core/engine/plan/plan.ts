@@ -7,6 +7,7 @@ import { fitting } from '../../comp/own-dials.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading, Readings } from '../readings.ts'
 import { inside, joined, laneOf, masterLane, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
+import { fromFiner, hasWholeCells, type Finer } from './plan-finer.ts'
 import type { PlanNode } from './plan-node.ts'
 import { farReduction, partFor } from './plan-part.ts'
 import { tableNode } from './plan-passes.ts'
@@ -36,6 +37,12 @@ interface Shared {
         readonly reduction: Reduction
       }
     | undefined
+  /** Larger sizes of which what is there is taken. */
+  readonly finer?: readonly {
+    readonly reduction: Reduction
+    readonly shared: Shared
+    readonly isThere: Finer['isThere']
+  }[]
   readonly problems: PlanProblem[]
   /** By frame, lane and place in the lane. */
   readonly points: Map<string, PlanNode>
@@ -79,6 +86,12 @@ function planningAt(
         return planningAt(comp, media, frame, part.reduction, part.far, mediaFrame)
       },
     },
+    get finer() {
+      return shared.finer?.map(({ reduction: larger, shared: own, isThere }) => ({
+        planning: planningAt(comp, media, frame, larger, own, mediaFrame),
+        isThere,
+      }))
+    },
     report: (laneId, stepId, message) => {
       // What is planned at several times says it once.
       if (problems.some((p) => p.message === message && p.laneId === laneId && p.stepId === stepId)) return
@@ -94,7 +107,11 @@ function planningAt(
       open.push({ when, laneId: lane.id })
       const known = (i: number) => points.get(pointKey(lane, i))
       const point = planPoints(planning, lane, index, known, (i, made) => {
-        points.set(pointKey(lane, i), made)
+        const isPass = i === 0 && lane.source.type === 'pass'
+        const after = i === 0 ? 'source' : lane.steps[i - 1]!.id
+        const kept = (!isPass && fromFiner(planning, (finer) => finer.lanePoint(lane, after))) || made
+        points.set(pointKey(lane, i), kept)
+        return kept
       })
       open.pop()
       return point
@@ -147,12 +164,21 @@ function startPlanning(
   reduction: Reduction,
   readings: Pick<Readings, 'find'> = unread,
   seen?: Seen,
+  finer?: Finer,
 ) {
   const needs = new Map<string, Need>()
   const all = { problems: [], readings, needs, reading: [] }
   const fresh = (): Shared => ({ ...all, points: new Map(), open: [] })
   const flat = expanded(comp)
-  const whole = fresh()
+  // What larger sizes lack or need is theirs.
+  const apart = () => ({ ...fresh(), problems: [], needs: new Map<string, Need>(), reading: [] })
+  const larger =
+    finer && hasWholeCells(comp, reduction)
+      ? finer.reductions
+          .filter((r) => r < reduction)
+          .map((r) => ({ reduction: r, shared: apart(), isThere: finer.isThere }))
+      : []
+  const whole: Shared = larger.length > 0 ? { ...fresh(), finer: larger } : fresh()
   const planning = planningAt(flat, media, frame, reduction, whole)
   const rect = seen && reduction === 1 ? partFor(planning, seen) : undefined
   if (!rect) return { ...planning, needs }
@@ -179,7 +205,7 @@ function inputOf(p: Planning, stepId: string): StepInput | undefined {
 /**
  * Turns a comp at a frame into the pictures to compute for a target. Pure; nothing is loaded or computed.
  * What is missing or unknown is left out and reported. At full size it may be for what is `seen` of the canvas alone, where that is less work: the area then
- * is that part, with as much around it as it needs.
+ * is that part, with as much around it as it needs. Of a picture that moves, what is there at a finer size may be taken from there.
  */
 export function plan(
   comp: Comp,
@@ -189,8 +215,9 @@ export function plan(
   target: Target,
   readings?: Pick<Readings, 'find'>,
   seen?: Seen,
+  finer?: Finer,
 ): Planned {
-  return planAll(comp, media, frame, reduction, [target], readings, seen)[0]!
+  return planAll(comp, media, frame, reduction, [target], readings, seen, finer)[0]!
 }
 
 /** The entries of the colour table that a comp is viewed through; undefined where there is none. */
@@ -228,8 +255,9 @@ export function planAll(
   targets: readonly Target[],
   readings?: Pick<Readings, 'find'>,
   seen?: Seen,
+  finer?: Finer,
 ): Planned[] {
-  const planning = startPlanning(comp, media, frame, reduction, readings, seen)
+  const planning = startPlanning(comp, media, frame, reduction, readings, seen, finer)
   const nodes = targets.map((target) => targetNode(planning, target))
   const { area, problems } = planning
   const needs = [...planning.needs.values()]

@@ -4,6 +4,7 @@ import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading } from '../readings.ts'
 import type { MediaTable } from '../../comp/media.ts'
 import type { Part, Reduction, WorkArea } from '../work-area.ts'
+import type { FinerPlanning } from './plan-finer.ts'
 import type { PlanNode } from './plan-node.ts'
 
 /** Something of the comp that can not be computed; the rest still is. */
@@ -41,6 +42,8 @@ export interface Planning {
   readonly full: WorkArea
   /** Set where only a part of the frame is made: where it lies, and the same for the whole frame, at full size and smaller, for what a part alone does not tell. */
   readonly part?: { readonly rect: Part; readonly whole: Planning; readonly far: Planning } | undefined
+  /** Larger sizes from which what is there is taken, the largest first; only where a picture moves. */
+  readonly finer?: readonly FinerPlanning[] | undefined
   report(laneId: string, stepId: string | undefined, message: string): void
   /** The same at another time; what is planned there is shared, too. Media show the nearest frame, or the one that is said. */
   at(frame: number, mediaFrame?: number): Planning

@@ -85,6 +85,8 @@ export interface Requests {
       readonly reduction: Reduction
       /** One at the size that is looked at follows; what has to be read first is not waited for. */
       readonly isProxy?: boolean | undefined
+      /** Of a proxy: the size that is looked at; what is there at that does not jump when it follows. */
+      readonly finest?: Reduction | undefined
       /** At full size: what is seen of the canvas, which alone is made where that is less work. */
       readonly seen?: Part | undefined
       /** Nothing follows what is made of that: light from far away in it is as fine as it may be. */

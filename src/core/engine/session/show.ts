@@ -9,7 +9,7 @@ import type { Picture } from '../../picture/picture.ts'
 import { markWarnings, mixCodes, overlayMatte } from '../overlay.ts'
 import { plan, planViewTable } from '../plan/plan.ts'
 import { displayViewed, lookedSmall } from '../viewed.ts'
-import { workArea, type Part, type Seen, type WorkArea } from '../work-area.ts'
+import { reductions, workArea, type Part, type Seen, type WorkArea } from '../work-area.ts'
 import type { Target } from '../plan/plan-targets.ts'
 import type { Codes, Overlay } from './requests.ts'
 import type { Handler, SessionState } from './session-state.ts'
@@ -143,10 +143,13 @@ export const show: Handler<'show'> = async (session, work, wish, isStale) => {
   // What is drawn by the range of all its values is made whole.
   const seen =
     wish.seen && (!kind || rulesOf(kind).isLight) ? { ...wish.seen, isFine: wish.isLast } : undefined
+  // The size that is looked at, and those at which it may have been looked at before.
+  const larger = reductions.filter((r) => r < reduction && r >= (wish.finest ?? 1)).slice(0, 3)
+  const finer = { reductions: larger, isThere: (key: string) => evaluator.has(key) }
   // A proxy does not wait for what has to be read first: the settled picture has it.
   const planned = (of: Target) =>
     wish.isProxy
-      ? plan(comp, media, frame, reduction, of, session.readings)
+      ? plan(comp, media, frame, reduction, of, session.readings, undefined, finer)
       : session.plan(work, frame, reduction, of, isStale, seen)
   const { node, area, problems } = await planned(target)
   const { part, from } = partSeen(comp, area, seen)
