@@ -11,7 +11,11 @@ const media = (...numbers: number[]): Media => ({
 })
 const comp = addPassLane(emptyComp(8, 8), 'Quay', { type: 'pass', media: 'm1', pass: 'beauty' }, 'colour')
 const rangeOf = (before: MediaTable, after: MediaTable, frames = { first: 1, last: 1 }) => {
-  const { frames: now, lanes } = withNewMedia({ ...comp, frames: { ...comp.frames, ...frames } }, before, after)
+  const { frames: now, lanes } = withNewMedia(
+    { ...comp, frames: { ...comp.frames, ...frames } },
+    before,
+    after,
+  )
   return [now.first, now.last, lanes.length]
 }
 

@@ -1,6 +1,7 @@
 import { afterEach, beforeEach, expect, test, vi } from 'vitest'
 import { addLane, emptyComp } from '../../core/comp/edits.ts'
-import { Autosave, type SaveState } from './autosave.ts'
+import { Autosave } from './autosave.ts'
+import type { SaveState } from './save-state.ts'
 import { createShotStore } from './shot-store.ts'
 
 interface Call {

@@ -2,16 +2,8 @@ import type { Comp } from '../../core/comp/schema.ts'
 import * as v from 'valibot'
 import { conflictDetails, revisionAnswer } from '../../contracts/answers.ts'
 import { AnswerError, requestJson } from '../request-json.ts'
+import type { SaveState } from './save-state.ts'
 import type { ShotStore } from './shot-store.ts'
-
-export type SaveState =
-  | { readonly type: 'saved'; readonly at: number }
-  | { readonly type: 'waiting' | 'saving' }
-  | { readonly type: 'failed'; readonly message: string }
-  /** The server will not take what is here, however often it is sent: it has to be changed, or kept as a file. */
-  | { readonly type: 'refused'; readonly message: string; readonly problems: readonly string[] }
-  /** Someone else has saved since; `revision` is theirs. Nothing is written until it is decided whose counts. */
-  | { readonly type: 'conflict'; readonly revision: number; readonly savedAt: string }
 
 /** Answers that are about what was sent, and not about the server's state. */
 const isRefusal = (status: number) => [400, 404, 413, 415, 422].includes(status)

@@ -16,7 +16,7 @@ import type { ScopeKind, ScopeRegion } from '../../core/kernels/kernels.ts'
 import type { PlanProblem } from '../../core/engine/plan/planning.ts'
 import type { DisplayOptions } from '../../core/kernels/kernels.ts'
 import type { Thumb } from '../../core/engine/session/requests.ts'
-import type { SaveState } from './autosave.ts'
+import type { SaveState } from './save-state.ts'
 
 /** What is selected on the desk: a lane, one of its steps, or the slot before the step at `slot`. */
 export interface Selection {

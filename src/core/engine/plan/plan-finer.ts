@@ -17,12 +17,6 @@ export interface Finer {
   readonly isThere: (key: string) => boolean
 }
 
-/** A larger size of what is planned, at the same time. */
-export interface FinerPlanning {
-  readonly planning: Planning
-  readonly isThere: (key: string) => boolean
-}
-
 /** Cells of a small picture are made of whole pixels of a larger one: without a margin always, with one where the canvas is made of whole cells. */
 export const hasWholeCells = ({ canvas }: Comp, reduction: Reduction): boolean =>
   canvas.margin === 0 || (canvas.width % reduction === 0 && canvas.height % reduction === 0)

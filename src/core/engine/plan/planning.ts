@@ -4,7 +4,6 @@ import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading } from '../readings.ts'
 import type { MediaTable } from '../../comp/media.ts'
 import type { Part, Reduction, WorkArea } from '../work-area.ts'
-import type { FinerPlanning } from './plan-finer.ts'
 import type { PlanNode } from './plan-node.ts'
 
 /** Something of the comp that can not be computed; the rest still is. */
@@ -25,6 +24,12 @@ export interface StepInput {
   readonly step: Step
   readonly picture: PlanNode
   readonly laneId: string
+}
+
+/** A larger size of what is planned, at the same time. */
+export interface FinerPlanning {
+  readonly planning: Planning
+  readonly isThere: (key: string) => boolean
 }
 
 /** One comp that is planned at one frame and size: what all parts of the plan share, and ask each other for. */
