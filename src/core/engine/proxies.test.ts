@@ -104,7 +104,8 @@ test('what small lights give does not jump when the picture settles, whichever s
   } as const
   const lane = addLane(emptyComp(width, height), 'Back', { type: 'pass', media: 'm1', pass: 'beauty' })
   const [stars, star] = addStep(lane, 'lane1', 0, 'star-glare')
-  const [comp, blur] = addStep(stars, 'lane1', 1, 'blur')
+  const [rayed, rays] = addStep(stars, 'lane1', 1, 'light-rays')
+  const [comp, blur] = addStep(rayed, 'lane1', 2, 'blur')
   const session = new Session(createLoneKernels(512), load, 2 ** 28)
   /** The mean green above the wall behind the lamps, of what is shown. */
   const light = async (by: Session, of: Comp, reduction: 1 | 4) => {
@@ -117,6 +118,8 @@ test('what small lights give does not jump when the picture settles, whichever s
   for (const [step, key, value] of [
     [star, 'length', 90],
     [star, 'threshold', 1.4],
+    [rays, 'length', 150],
+    [rays, 'threshold', 0.7],
     [blur, 'radius', 9],
   ] as const) {
     const moved = putDial(comp, step, key, value)

@@ -104,3 +104,28 @@ export function caughtFiner(
   }
   return undefined
 }
+
+/** Light caught of a picture, with what was missed of an earlier one: `fine` is caught of that at a larger size. */
+export function caughtAnew(
+  dials: Readonly<Record<string, DialValue>>,
+  picture: PlanNode,
+  base: PlanNode,
+  fine: PlanNode,
+): PlanNode {
+  const caught = caughtBy(dials as unknown as CatchValues)
+  return node(
+    `caught anew ${JSON.stringify(caught)}`,
+    [picture, base, fine],
+    ([now, before, there], { kernels, store }) => {
+      const [out, less] = [0, 1].map(() => store.allocate(now!.width, now!.height, 4)) as [Picture, Picture]
+      kernels.brightPass(less, before!, caught)
+      kernels.addWeighted(out, there, less, [-1, -1, -1, -1])
+      kernels.brightPass(less, now!, caught)
+      const sum = store.allocate(now!.width, now!.height, 4)
+      kernels.addWeighted(sum, out, less, [1, 1, 1, 1])
+      store.release(out)
+      store.release(less)
+      return sum
+    },
+  )
+}

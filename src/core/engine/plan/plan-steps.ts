@@ -11,7 +11,7 @@ import { areaKey, workArea, type Part } from '../work-area.ts'
 import { dialsOf } from './plan-dials.ts'
 import { matteOf } from './plan-mattes.ts'
 import { cutNode, treatmentOf, withFar, withoutPart } from './plan-part.ts'
-import { allLight, catchesLight, caughtFiner } from './plan-finer.ts'
+import { allLight, catchesLight, caughtAnew, caughtFiner } from './plan-finer.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import { placedNode, placedPart, colouredNode } from './plan-place.ts'
 import { nothing, passBehind, passNode, tableNode } from './plan-passes.ts'
@@ -103,6 +103,29 @@ function feedsOf(
   return { names, feeds }
 }
 
+/**
+ * The light that a step catches after others that only gave light and move: what it catches of the small picture, and
+ * what it would have missed of the picture that came to the first of them, where that is there at a larger size.
+ */
+function caughtSince(
+  p: Planning,
+  step: Step,
+  dials: Record<string, DialValue>,
+  laneId: string,
+): PlanNode | undefined {
+  const steps = laneId === p.master.id ? p.comp.master : p.comp.lanes.find((l) => l.id === laneId)?.steps
+  const picture = p.stepInput(step.id)?.picture
+  if (!steps || !picture) return undefined
+  for (const before of steps.slice(0, steps.indexOf(step)).reverse()) {
+    const effect = before.recipe ? undefined : effectOf(before)
+    if (effect?.kind !== 'light' || dialsOf(p, before, effect, laneId)['alone']) return undefined
+    const base = p.stepInput(before.id)?.picture
+    const fine = base && caughtFiner(p, dials, (finer) => finer.stepInput(before.id)?.picture)
+    if (fine) return caughtAnew(dials, picture, base, fine)
+  }
+  return undefined
+}
+
 /** Feeds and dials of a step that moves, whose light is caught at a larger size where what comes to it is there; undefined where it is not. */
 function caughtFeeds(
   p: Planning,
@@ -114,14 +137,15 @@ function caughtFeeds(
 ) {
   const { light } = lightRoles(effect)
   if (!p.finer || light === undefined || effect.overTime || !catchesLight(dials)) return undefined
-  const caught = caughtFiner(p, dials, (finer) => {
-    const picture = finer.stepInput(step.id)?.picture
-    const there =
-      picture && feedsOf(finer, step, effect, dialsOf(finer, step, effect, laneId), picture, laneId)
-    return there && (there.feeds[there.names.indexOf(light)] ?? picture)
-  })
-  if (!caught) return undefined
   const at = names.indexOf(light)
+  const caught =
+    caughtFiner(p, dials, (finer) => {
+      const picture = finer.stepInput(step.id)?.picture
+      const there =
+        picture && feedsOf(finer, step, effect, dialsOf(finer, step, effect, laneId), picture, laneId)
+      return there && (there.feeds[there.names.indexOf(light)] ?? picture)
+    }) ?? (at < 0 ? caughtSince(p, step, dials, laneId) : undefined)
+  if (!caught) return undefined
   const fed =
     at < 0
       ? { names: [...names, light], feeds: [...feeds, caught] }
