@@ -42,9 +42,15 @@ export const filledArea = (color: string, data: readonly (readonly number[])[]) 
   areaStyle: { color },
 })
 
+/** A number of an axis; far ones by their power of ten, or they would run into each other. */
+const axisNumber = (v: number) => {
+  const short = Number(v.toPrecision(3))
+  return Math.abs(v) < 1e6 ? String(short) : short.toExponential().replace('e+', 'e')
+}
+
 /** An axis with quiet lines and small numbers. */
 export const quietAxis = {
-  axisLabel: { color: '#9a9a9a', fontSize: 10, formatter: (v: number) => String(Number(v.toPrecision(3))) },
+  axisLabel: { color: '#9a9a9a', fontSize: 10, formatter: axisNumber },
   splitLine: { lineStyle: { color: '#333' } },
   axisLine: { show: false },
   axisTick: { show: false },
