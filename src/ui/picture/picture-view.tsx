@@ -226,11 +226,13 @@ export function PictureView({
 
   // Told by hand: each move of a dial asks for a picture, and nothing here is drawn otherwise for it.
   useEffect(() => {
-    const tell = ({ wanted }: { readonly wanted: number }) => {
+    const tell = (wanted: number) => {
       if (canvas.current) canvas.current.dataset['wanted'] = String(wanted)
     }
-    tell(store.getState())
-    return store.subscribe(tell)
+    tell(store.getState().wanted)
+    return store.subscribe((now, before) => {
+      if (now.wanted !== before.wanted) tell(now.wanted)
+    })
   }, [store, screen])
 
   /** Pixel of the full frame under the pointer. */

@@ -3,7 +3,7 @@ import type { Comp } from '../../comp/schema.ts'
 import type { DialValue } from '../../dials/dials.ts'
 import type { Workshop } from '../../kernels/pyramid.ts'
 import type { Picture } from '../../picture/picture.ts'
-import { areaKey, workArea, type Reduction, type WorkArea } from '../work-area.ts'
+import { areaKey, type Reduction, type WorkArea } from '../work-area.ts'
 import { node, type PlanNode } from './plan-node.ts'
 import type { Planning } from './planning.ts'
 
@@ -48,23 +48,31 @@ function smaller(
   what = '',
 ) {
   const factor = p.reduction / from.reduction
-  const area = workArea(p.comp, p.reduction)
-  return node(`${what}smaller ${factor} ${areaKey(area)}`, [fine], ([src], workshop) => {
+  return node(`${what}smaller ${factor} ${areaKey(p.area)}`, [fine], ([src], workshop) => {
     const made = make?.(src!, workshop) ?? src!
-    const out = cellMeans(made, area, factor, workshop)
+    const out = cellMeans(made, p.area, factor, workshop)
     if (made !== src) workshop.store.release(made)
     return out
   })
 }
+
+/** Pixels of larger sizes that are made smaller for one picture that moves: one of 3840 × 2160, or twenty of its fits in view. */
+export const mostMadeSmaller = 10e6
 
 /** The first of the larger sizes that has a picture, made smaller; undefined where none has. */
 export function fromFiner(
   p: Planning,
   pointOf: (finer: Planning) => PlanNode | undefined,
 ): PlanNode | undefined {
-  for (const { planning, isThere } of p.finer ?? []) {
-    const point = pointOf(planning)
-    if (point && isThere(point.key)) return smaller(p, planning, point)
+  const { sizes, isThere, room } = p.finer!
+  for (const size of sizes) {
+    const point = pointOf(size)
+    if (!point || !isThere(point.key)) continue
+    const made = smaller(p, size, point)
+    const pixels = isThere(made.key) ? 0 : size.area.width * size.area.height
+    if (pixels > room.pixels) continue
+    room.pixels -= pixels
+    return made
   }
   return undefined
 }
@@ -91,16 +99,16 @@ export function caughtFiner(
   lightOf: (finer: Planning) => PlanNode | undefined,
 ): PlanNode | undefined {
   const caught = caughtBy(dials as unknown as CatchValues)
-  for (const { planning, isThere } of p.finer ?? []) {
-    const { width, height } = workArea(p.comp, planning.reduction)
-    const light = width * height <= mostCaught && lightOf(planning)
+  const { sizes, isThere } = p.finer!
+  for (const size of sizes) {
+    const light = size.area.width * size.area.height <= mostCaught && lightOf(size)
     if (!light || !isThere(light.key)) continue
     const pass = (src: Picture, { kernels, store }: Workshop) => {
       const out = store.allocate(src.width, src.height, 4)
       kernels.brightPass(out, src, caught)
       return out
     }
-    return smaller(p, planning, light, pass, `caught ${JSON.stringify(caught)} `)
+    return smaller(p, size, light, pass, `caught ${JSON.stringify(caught)} `)
   }
   return undefined
 }

@@ -39,17 +39,18 @@ export function planPoints(
   lane: Lane,
   index: number,
   known: (i: number) => PlanNode | undefined,
-  /** Keeps a point, or what stands for it, which it gives back. */
-  remember: (i: number, point: PlanNode) => PlanNode,
+  remember: (i: number, point: PlanNode) => void,
 ): PlanNode {
   let from = index
-  while (from > 0 && !known(from)) from--
   let picture = known(from)
+  while (from > 0 && !picture) picture = known(--from)
   if (!picture) {
-    picture = remember(0, sourceNode(p, lane.source, lane.id))
+    picture = sourceNode(p, lane.source, lane.id)
+    remember(0, picture)
   }
   for (let i = from; i < index; i++) {
-    picture = remember(i + 1, stepNode(p, lane.steps[i]!, picture, lane.id).after)
+    picture = stepNode(p, lane.steps[i]!, picture, lane.id).after
+    remember(i + 1, picture)
   }
   return picture
 }

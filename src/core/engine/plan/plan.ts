@@ -7,7 +7,7 @@ import { fitting } from '../../comp/own-dials.ts'
 import type { Follow, Measure } from '../../tracks/track.ts'
 import type { Need, Reading, Readings } from '../readings.ts'
 import { inside, joined, laneOf, masterLane, masterPoint, planPoints, pointIndex } from './plan-joins.ts'
-import { fromFiner, hasWholeCells, type Finer } from './plan-finer.ts'
+import { fromFiner, hasWholeCells, mostMadeSmaller, type Finer } from './plan-finer.ts'
 import type { PlanNode } from './plan-node.ts'
 import { farReduction, partFor } from './plan-part.ts'
 import { tableNode } from './plan-passes.ts'
@@ -15,7 +15,7 @@ import { inSpaceOf } from './plan-space.ts'
 import { readOn, readWords, valueOn } from './plan-readings.ts'
 import { targetNode, type Target } from './plan-targets.ts'
 import { nearestFrame } from '../../time.ts'
-import type { Planning, PlanProblem, StepInput } from './planning.ts'
+import type { FinerPlanning, Planning, PlanProblem, StepInput } from './planning.ts'
 
 /** What a plan makes for a target, and what it could not make. */
 export interface Planned {
@@ -38,11 +38,7 @@ interface Shared {
       }
     | undefined
   /** Larger sizes of which what is there is taken. */
-  readonly finer?: readonly {
-    readonly reduction: Reduction
-    readonly shared: Shared
-    readonly isThere: Finer['isThere']
-  }[]
+  readonly finer?: SharedFiner | undefined
   readonly problems: PlanProblem[]
   /** By frame, lane and place in the lane. */
   readonly points: Map<string, PlanNode>
@@ -53,6 +49,24 @@ interface Shared {
   /** What is being read, so that what follows itself is found. */
   readonly reading: string[]
 }
+
+interface SharedFiner {
+  readonly sizes: readonly { readonly reduction: Reduction; readonly shared: Shared }[]
+  readonly isThere: Finer['isThere']
+  readonly room: { pixels: number }
+}
+
+const finerAt = (
+  comp: Comp,
+  media: MediaTable,
+  frame: number,
+  { sizes, isThere, room }: SharedFiner,
+  mediaFrame: number,
+): FinerPlanning => ({
+  sizes: sizes.map(({ reduction, shared }) => planningAt(comp, media, frame, reduction, shared, mediaFrame)),
+  isThere,
+  room,
+})
 
 /** Lane points are planned once for each frame that they are asked for, so that taps share them. */
 function planningAt(
@@ -67,6 +81,7 @@ function planningAt(
   const when = `${frame}/${mediaFrame}`
   const pointKey = (lane: Lane, index: number) => `${when} ${lane.id} ${index}`
   const { part } = shared
+  const finer = shared.finer && finerAt(comp, media, frame, shared.finer, mediaFrame)
   const area = part ? partArea(comp, part.rect) : workArea(comp, reduction)
   const planning: Planning = {
     comp,
@@ -86,12 +101,7 @@ function planningAt(
         return planningAt(comp, media, frame, part.reduction, part.far, mediaFrame)
       },
     },
-    get finer() {
-      return shared.finer?.map(({ reduction: larger, shared: own, isThere }) => ({
-        planning: planningAt(comp, media, frame, larger, own, mediaFrame),
-        isThere,
-      }))
-    },
+    finer,
     report: (laneId, stepId, message) => {
       // What is planned at several times says it once.
       if (problems.some((p) => p.message === message && p.laneId === laneId && p.stepId === stepId)) return
@@ -105,14 +115,19 @@ function planningAt(
     lanePoint: (lane, after) => {
       const index = pointIndex(lane, after)
       open.push({ when, laneId: lane.id })
-      const known = (i: number) => points.get(pointKey(lane, i))
-      const point = planPoints(planning, lane, index, known, (i, made) => {
-        const isPass = i === 0 && lane.source.type === 'pass'
-        const after = i === 0 ? 'source' : lane.steps[i - 1]!.id
-        const kept = (!isPass && fromFiner(planning, (finer) => finer.lanePoint(lane, after))) || made
-        points.set(pointKey(lane, i), kept)
-        return kept
-      })
+      const remember = (i: number, made: PlanNode) => {
+        points.set(pointKey(lane, i), made)
+      }
+      const known = (i: number) => {
+        const planned = points.get(pointKey(lane, i))
+        // A pass is as good at any size: it is kept as the mean of its pixels.
+        if (planned || !finer || (i === 0 && lane.source.type === 'pass')) return planned
+        const there = i === 0 ? 'source' : lane.steps[i - 1]!.id
+        const stand = fromFiner(planning, (larger) => larger.lanePoint(lane, there))
+        if (stand) remember(i, stand)
+        return stand
+      }
+      const point = planPoints(planning, lane, index, known, remember)
       open.pop()
       return point
     },
@@ -139,6 +154,7 @@ function planningAt(
       const own = {
         ...shared,
         part: undefined,
+        finer: undefined,
         points: isOwn ? points : new Map<string, PlanNode>(),
         open: [],
       }
@@ -170,15 +186,21 @@ function startPlanning(
   const all = { problems: [], readings, needs, reading: [] }
   const fresh = (): Shared => ({ ...all, points: new Map(), open: [] })
   const flat = expanded(comp)
-  // What larger sizes lack or need is theirs.
-  const apart = () => ({ ...fresh(), problems: [], needs: new Map<string, Need>(), reading: [] })
-  const larger =
-    finer && hasWholeCells(comp, reduction)
-      ? finer.reductions
-          .filter((r) => r < reduction)
-          .map((r) => ({ reduction: r, shared: apart(), isThere: finer.isThere }))
-      : []
-  const whole: Shared = larger.length > 0 ? { ...fresh(), finer: larger } : fresh()
+  const sizes = (finer && hasWholeCells(comp, reduction) ? finer.reductions : [])
+    .filter((r) => r < reduction)
+    .map((r) => ({ reduction: r, shared: fresh() }))
+    // A size of which no source is there is not in use, and not worth planning all steps for.
+    .filter(({ reduction: r, shared }) => {
+      const planning = planningAt(flat, media, frame, r, shared)
+      return flat.lanes.some((lane) => finer!.isThere(planning.lanePoint(lane, 'source').key))
+    })
+  const whole: Shared = {
+    ...fresh(),
+    finer:
+      finer && sizes.length > 0
+        ? { sizes, isThere: finer.isThere, room: { pixels: mostMadeSmaller } }
+        : undefined,
+  }
   const planning = planningAt(flat, media, frame, reduction, whole)
   const rect = seen && reduction === 1 ? partFor(planning, seen) : undefined
   if (!rect) return { ...planning, needs }

@@ -26,10 +26,12 @@ export interface StepInput {
   readonly laneId: string
 }
 
-/** A larger size of what is planned, at the same time. */
+/** Larger sizes of what is planned, at the same time, the largest first. */
 export interface FinerPlanning {
-  readonly planning: Planning
+  readonly sizes: readonly Planning[]
   readonly isThere: (key: string) => boolean
+  /** How many of their pixels may still be made smaller for this picture. */
+  readonly room: { pixels: number }
 }
 
 /** One comp that is planned at one frame and size: what all parts of the plan share, and ask each other for. */
@@ -47,8 +49,8 @@ export interface Planning {
   readonly full: WorkArea
   /** Set where only a part of the frame is made: where it lies, and the same for the whole frame, at full size and smaller, for what a part alone does not tell. */
   readonly part?: { readonly rect: Part; readonly whole: Planning; readonly far: Planning } | undefined
-  /** Larger sizes from which what is there is taken, the largest first; only where a picture moves. */
-  readonly finer?: readonly FinerPlanning[] | undefined
+  /** Larger sizes from which what is there is taken; only where a picture moves. */
+  readonly finer?: FinerPlanning | undefined
   report(laneId: string, stepId: string | undefined, message: string): void
   /** The same at another time; what is planned there is shared, too. Media show the nearest frame, or the one that is said. */
   at(frame: number, mediaFrame?: number): Planning
